@@ -1,0 +1,211 @@
+"""The agent at work: keeps one connection to its server, for ever, and does what comes over it."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import logging
+import random
+from collections import deque
+from pathlib import Path
+
+import websockets
+from websockets.asyncio.client import ClientConnection, connect
+
+from . import leftovers, wire
+from .attempts import Attempts
+from .errors import BadMessage, Dismissed
+from .facts import gather_facts
+from .identity import Identity
+from .spool import Spool
+from .survey import survey
+from .system import System
+
+log = logging.getLogger("paddock.agent")
+
+IN_FLIGHT = 32
+"""Messages sent and not yet acknowledged, at most: a bound on what the server must hold for one agent."""
+FIRST_WAIT, LONGEST_WAIT = 0.5, 30.0
+"""Seconds before a new try to connect: doubled each time, with jitter, so that a fleet does not come back at once."""
+FAREWELL_PATIENCE = 3.0
+SURVEY_EVERY = 24 * 3600.0
+
+
+class Agent:
+    """One agent: a system to work on, an identity, and a home folder for its spool and notes."""
+
+    def __init__(self, system: System, identity: Identity, home: Path) -> None:
+        self._system = system
+        self._identity = identity
+        self._notes = home / "running"
+        self._spool = Spool(home / "spool.sqlite3")
+        self._news = asyncio.Event()
+        self._stopping = asyncio.Event()
+        self._survey_wanted = asyncio.Event()
+        self._attempts = Attempts(system, identity.work_folder, self._notes, self._tell)
+        self._in_flight: deque[int] = deque()
+        self._connection: ClientConnection | None = None
+
+    def stop(self) -> None:
+        """Asks the agent to end its scripts, say goodbye and return from ``run``."""
+        self._stopping.set()
+
+    async def run(self) -> None:
+        """Works until it is stopped. Raises Dismissed when the server knows the key no longer."""
+        for attempt in leftovers.end_all(self._notes):
+            log.warning("Ended the script of attempt %s, which an earlier agent had left behind.", attempt)
+        surveying: asyncio.Task[object] = asyncio.create_task(self._keep_surveying())
+        connecting: asyncio.Task[object] = asyncio.create_task(self._keep_connected())
+        stopping: asyncio.Task[object] = asyncio.create_task(self._stopping.wait())
+        tasks: list[asyncio.Task[object]] = [connecting, surveying, stopping]
+        try:
+            await asyncio.wait(tasks, return_when=asyncio.FIRST_COMPLETED)
+            for task in (connecting, surveying):
+                if task.done():
+                    task.result()  # raises what ended it
+            await self._attempts.stop_all()
+            await self._say_goodbye()
+        finally:
+            for task in tasks:
+                task.cancel()
+            await asyncio.gather(*tasks, return_exceptions=True)
+            self._spool.close()
+
+    def _tell(self, message: wire.FromAgent) -> None:
+        self._spool.add(message)
+        self._news.set()
+
+    async def _keep_connected(self) -> None:
+        wait = FIRST_WAIT
+        while True:
+            try:
+                async with connect(
+                    self._identity.server.replace("http", "ws", 1) + "/agent/v1/link",
+                    additional_headers={"Authorization": f"Bearer {self._identity.key}"},
+                    max_size=wire.LARGEST_MESSAGE,
+                    compression=None,
+                    open_timeout=20,
+                    user_agent_header=None,
+                ) as connection:
+                    await self._converse(connection)
+                    wait = FIRST_WAIT
+            except websockets.InvalidStatus as error:
+                if error.response.status_code in (401, 403):
+                    raise Dismissed(_denied(error)) from None
+                log.warning("The server answered %s; trying again.", error.response.status_code)
+            except (OSError, TimeoutError, websockets.WebSocketException, BadMessage) as error:
+                log.warning("No connection to %s (%s); trying again.", self._identity.server, error)
+            await asyncio.sleep(wait * random.uniform(0.5, 1.0))  # noqa: S311 - jitter, no secret
+            wait = min(LONGEST_WAIT, wait * 2)
+
+    async def _converse(self, connection: ClientConnection) -> None:
+        facts = await gather_facts(self._system, self._identity.work_folder)
+        known = list(dict.fromkeys([*self._attempts.known(), *self._spool.untold_ends()]))
+        await _send(connection, wire.Hello(protocol=wire.VERSION, facts=facts, attempts=known))
+        welcome = wire.from_server(await connection.recv())
+        if isinstance(welcome, wire.Dismiss):
+            raise Dismissed(welcome.why)
+        if not isinstance(welcome, wire.Welcome):
+            raise BadMessage("the server did not say welcome")
+        self._attempts.slots = welcome.slots
+        log.info(
+            "Connected to %s as %s%s.", self._identity.server, welcome.host, "" if welcome.admitted else ", at the gate"
+        )
+        self._in_flight.clear()
+        self._connection = connection
+        work = [
+            asyncio.create_task(self._send_spool(connection)),
+            asyncio.create_task(self._send_heartbeats(connection, welcome.heartbeat)),
+            asyncio.create_task(self._receive(connection)),
+        ]
+        try:
+            done, _ = await asyncio.wait(work, return_when=asyncio.FIRST_COMPLETED)
+            for task in done:
+                task.result()
+        finally:
+            self._connection = None
+            for task in work:
+                task.cancel()
+            await asyncio.gather(*work, return_exceptions=True)
+
+    async def _send_spool(self, connection: ClientConnection) -> None:
+        sent = 0
+        while True:
+            self._news.clear()
+            for seq, body in self._spool.after(sent, IN_FLIGHT - len(self._in_flight)):
+                self._in_flight.append(seq)
+                await connection.send(body.decode())
+                sent = seq
+            await self._news.wait()
+
+    async def _send_heartbeats(self, connection: ClientConnection, every: float) -> None:
+        while True:
+            await asyncio.sleep(max(0.05, every))
+            free = self._system.disk(self._identity.work_folder).free
+            await _send(connection, wire.Heartbeat(disk_free=free))
+
+    async def _receive(self, connection: ClientConnection) -> None:
+        async for data in connection:
+            self._handle(wire.from_server(data))
+
+    def _handle(self, message: wire.ServerMessage) -> None:
+        match message:
+            case wire.Ack(seq=seq):
+                self._spool.forget(seq)
+                while self._in_flight and self._in_flight[0] <= seq:
+                    self._in_flight.popleft()
+                self._news.set()
+            case wire.Offer():
+                self._attempts.take(message)
+            case wire.Cancel(attempt=attempt):
+                self._attempts.stop(attempt, "cancelled")
+            case wire.Abandon(attempt=attempt):
+                log.warning("The server gave up on attempt %s; stopping it.", attempt)
+                self._attempts.stop(attempt, "cancelled")
+            case wire.SurveyNow():
+                self._survey_wanted.set()
+            case wire.Admitted():
+                log.info("Admitted: jobs may come.")
+            case wire.Dismiss(why=why):
+                raise Dismissed(why)
+            case wire.Welcome():
+                raise BadMessage("a second welcome")
+
+    async def _keep_surveying(self) -> None:
+        """Surveys at the start, on request, and once a day."""
+        while True:
+            self._survey_wanted.clear()
+            result = await survey(self._system)
+            facts = await gather_facts(self._system, self._identity.work_folder)
+            self._tell(
+                wire.SurveyReport(
+                    facts=facts, installations=result.installations, broken=result.broken, took=result.took
+                )
+            )
+            log.info("Surveyed: %d installations in %.1f s.", len(result.installations), result.took)
+            with contextlib.suppress(TimeoutError):
+                async with asyncio.timeout(SURVEY_EVERY):
+                    await self._survey_wanted.wait()
+
+    async def _say_goodbye(self) -> None:
+        """Gives the last messages a moment to be acknowledged, then says goodbye. What was not told stays spooled."""
+        connection = self._connection
+        if connection is None:
+            return
+        with contextlib.suppress(TimeoutError, websockets.WebSocketException):
+            async with asyncio.timeout(FAREWELL_PATIENCE):
+                while len(self._spool):
+                    await asyncio.sleep(0.02)
+        with contextlib.suppress(TimeoutError, websockets.WebSocketException):
+            async with asyncio.timeout(FAREWELL_PATIENCE):
+                await _send(connection, wire.Goodbye(why="the agent was stopped"))
+                await connection.close()
+
+
+async def _send(connection: ClientConnection, message: wire.FromAgent) -> None:
+    await connection.send(wire.encode(message).decode())
+
+
+def _denied(error: websockets.InvalidStatus) -> str:
+    said = (error.response.body or b"").decode("utf-8", "replace")[:500].strip()
+    return said or "The server does not know this agent's key."

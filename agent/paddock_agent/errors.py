@@ -1,0 +1,31 @@
+"""The named errors of the agent. Each carries a sentence that a person can act on."""
+
+from __future__ import annotations
+
+
+class AgentError(Exception):
+    """Anything that stops the agent, or what it was asked to do."""
+
+
+class JoinRefused(AgentError):
+    """The server would not let the agent join; the sentence is the server's."""
+
+
+class Unreachable(AgentError):
+    """No server answered at the address."""
+
+
+class NotJoined(AgentError):
+    """There is no key on this machine yet."""
+
+
+class Dismissed(AgentError):
+    """The server knows the key no longer: the host was turned away or retired."""
+
+
+class BadMessage(AgentError):
+    """A message that is not one of ours, is too large, or has a field out of its bounds."""
+
+
+class CommandFailed(AgentError):
+    """A command could not be run at all: not there, not allowed, or past its time."""

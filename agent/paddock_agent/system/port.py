@@ -1,0 +1,97 @@
+"""What the agent asks of a machine. All that the agent knows of its host comes through here."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Literal, Protocol
+
+Family = Literal["linux", "macos", "windows"]
+
+
+@dataclass(frozen=True)
+class Completed:
+    """A command that ran to its end. Outputs are decoded leniently and cut at the port's bound."""
+
+    exit_code: int
+    stdout: str
+    stderr: str
+
+
+@dataclass(frozen=True)
+class Disk:
+    """Bytes of the file system that holds a folder."""
+
+    total: int
+    free: int
+
+
+@dataclass(frozen=True)
+class Hardware:
+    """Cores that programs can use, and bytes of memory."""
+
+    cores: int
+    memory: int
+
+
+class ScriptProcess(Protocol):
+    """A script at work. ``pid`` is the id of its process group, 0 where there is none."""
+
+    pid: int
+
+    async def read(self) -> bytes:
+        """The next bytes that it printed, on either stream; b"" once it has closed both."""
+
+    async def wait(self) -> int:
+        """Its exit code, once it ends."""
+
+    async def stop(self, patience: float) -> None:
+        """Ends it and all that it started: asks first, and after ``patience`` seconds insists."""
+
+
+class System(Protocol):
+    """One machine."""
+
+    family: Family
+
+    async def run(self, command: Sequence[str], time_limit: float) -> Completed:
+        """Runs a command with no input. Raises CommandFailed where it cannot start or passes its time (seconds)."""
+
+    def read_text(self, path: str) -> str | None:
+        """A small text file, or None where it cannot be read."""
+
+    def environment(self) -> Mapping[str, str]:
+        """The environment that the agent was started with."""
+
+    def executables(self, pattern: str) -> list[str]:
+        """The files that can be run and match a pattern: an absolute path, in which ``*`` stands for part of a name."""
+
+    def real_path(self, path: str) -> str:
+        """The path with all links followed."""
+
+    def disk(self, folder: str) -> Disk:
+        """Room on the file system that holds ``folder``."""
+
+    def hardware(self) -> Hardware:
+        """Cores and memory."""
+
+    def hostname(self) -> str:
+        """The machine's own name, without its domain."""
+
+    def account(self) -> str:
+        """The account that the agent runs under."""
+
+    def kept_by(self) -> str:
+        """The service that keeps this agent running; "" where it was started by hand."""
+
+    def default_shell(self) -> str:
+        """The shell that a script runs in when its job names none."""
+
+    def fresh_folder(self, parent: str, name: str) -> str:
+        """Makes an empty folder ``name`` in ``parent`` (which is made too) and returns its path. Raises CommandFailed."""
+
+    def remove_folder(self, path: str) -> None:
+        """Removes a folder and all in it; what cannot be removed stays."""
+
+    async def start_script(self, script: str, shell: str, folder: str, variables: Mapping[str, str]) -> ScriptProcess:
+        """Starts a script in ``folder``, with ``variables`` over the environment. Raises CommandFailed."""

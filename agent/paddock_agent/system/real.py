@@ -1,0 +1,220 @@
+"""The real machine that the agent runs on."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import getpass
+import glob
+import os
+import re
+import shutil
+import signal
+import socket
+import sys
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+
+import psutil
+
+from ..errors import CommandFailed
+from .port import Completed, Disk, Family, Hardware, ScriptProcess, System
+
+LARGEST_OUTPUT = 64 * 1024
+"""Bytes kept of each stream of a probed command; what comes after is read and dropped."""
+LARGEST_FILE = 256 * 1024
+
+_SHELLS: dict[Family, dict[str, tuple[str, list[str]]]] = {
+    "linux": {"bash": (".sh", ["bash", "-e"]), "sh": (".sh", ["sh", "-e"])},
+    "macos": {"bash": (".sh", ["bash", "-e"]), "zsh": (".sh", ["zsh", "-e"]), "sh": (".sh", ["sh", "-e"])},
+    "windows": {
+        "powershell": (".ps1", ["powershell", "-NoProfile", "-NonInteractive", "-ExecutionPolicy", "Bypass", "-File"]),
+        "cmd": (".cmd", ["cmd", "/d", "/c"]),
+    },
+}
+
+
+def this_family() -> Family:
+    """The family of the machine that this runs on."""
+    return {"darwin": "macos", "win32": "windows"}.get(sys.platform, "linux")  # type: ignore[return-value]
+
+
+class RealSystem(System):
+    """This machine."""
+
+    def __init__(self) -> None:
+        self.family = this_family()
+
+    async def run(self, command: Sequence[str], time_limit: float) -> Completed:
+        """See the port. The command gets a neutral locale, so that what it prints can be read."""
+        variables = {**os.environ, "LC_ALL": "C", "LANG": "C", "NO_COLOR": "1"}
+        try:
+            process = await asyncio.create_subprocess_exec(
+                *command,
+                stdin=asyncio.subprocess.DEVNULL,
+                stdout=asyncio.subprocess.PIPE,
+                stderr=asyncio.subprocess.PIPE,
+                env=variables,
+                start_new_session=True,
+            )
+        except (OSError, ValueError) as error:
+            raise CommandFailed(f"{command[0]} could not be started: {getattr(error, 'strerror', error)}") from None
+        assert process.stdout and process.stderr
+        try:
+            async with asyncio.timeout(time_limit):
+                out, err = await asyncio.gather(_bounded(process.stdout), _bounded(process.stderr))
+                code = await process.wait()
+        except TimeoutError:
+            raise CommandFailed(f"{command[0]} did not answer within {time_limit:g} s") from None
+        finally:
+            await _end_group(process, 0)
+        return Completed(code, out, err)
+
+    def read_text(self, path: str) -> str | None:
+        """See the port; cut at LARGEST_FILE bytes."""
+        try:
+            with Path(path).open("rb") as file:
+                return file.read(LARGEST_FILE).decode("utf-8", "replace")
+        except OSError:
+            return None
+
+    def environment(self) -> Mapping[str, str]:
+        """See the port."""
+        return os.environ
+
+    def executables(self, pattern: str) -> list[str]:
+        """See the port."""
+        return sorted(path for path in glob.glob(pattern) if Path(path).is_file() and os.access(path, os.X_OK))  # noqa: PTH207
+
+    def real_path(self, path: str) -> str:
+        """See the port; a link that goes in a circle is its own target."""
+        return os.path.realpath(path)
+
+    def disk(self, folder: str) -> Disk:
+        """See the port; asks the nearest folder above that exists."""
+        place = Path(folder)
+        while not place.exists() and place != place.parent:
+            place = place.parent
+        usage = shutil.disk_usage(place)
+        return Disk(usage.total, usage.free)
+
+    def hardware(self) -> Hardware:
+        """See the port."""
+        cores = len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count()
+        return Hardware(cores or 1, psutil.virtual_memory().total)
+
+    def hostname(self) -> str:
+        """See the port."""
+        return socket.gethostname().split(".")[0]
+
+    def account(self) -> str:
+        """See the port."""
+        try:
+            return getpass.getuser()
+        except (KeyError, OSError):
+            return str(os.getuid()) if hasattr(os, "getuid") else ""
+
+    def kept_by(self) -> str:
+        """See the port. On Linux, the systemd unit whose control group holds this process."""
+        if self.family != "linux" or not os.environ.get("INVOCATION_ID"):
+            return ""
+        for line in (self.read_text("/proc/self/cgroup") or "").splitlines():
+            if unit := re.search(r"/([^/]+\.service)$", line):
+                return unit.group(1)
+        return ""
+
+    def default_shell(self) -> str:
+        """See the port."""
+        if self.family == "windows":
+            return "powershell"
+        return "bash" if shutil.which("bash") else "sh"
+
+    def fresh_folder(self, parent: str, name: str) -> str:
+        """See the port."""
+        folder = Path(parent) / name
+        try:
+            if folder.exists():
+                shutil.rmtree(folder)
+            folder.mkdir(parents=True, mode=0o700)
+        except OSError as error:
+            raise CommandFailed(f"the folder {folder} could not be made: {error.strerror}") from None
+        return str(folder)
+
+    def remove_folder(self, path: str) -> None:
+        """See the port. The script beside the folder goes with it."""
+        shutil.rmtree(path, ignore_errors=True)
+        for ending in (".sh", ".ps1", ".cmd"):
+            Path(path + ending).unlink(missing_ok=True)
+
+    async def start_script(self, script: str, shell: str, folder: str, variables: Mapping[str, str]) -> ScriptProcess:
+        """See the port. The script is written beside its folder, so that the folder starts empty."""
+        known = _SHELLS[self.family]
+        if shell not in known:
+            raise CommandFailed(f'there is no shell "{shell}" on {self.family}; there is {" and ".join(known)}')
+        ending, command = known[shell]
+        if shutil.which(command[0]) is None:
+            raise CommandFailed(f"{command[0]} is not on the path of the account {self.account()}")
+        file = Path(folder + ending)
+        try:
+            file.write_text(script, encoding="utf-8", newline="\r\n" if ending == ".cmd" else "\n")
+            file.chmod(0o700)
+            process = await asyncio.create_subprocess_exec(
+                *command,
+                str(file),
+                cwd=folder,
+                env={**os.environ, **variables},
+                stdin=asyncio.subprocess.DEVNULL,
+                stdout=asyncio.subprocess.PIPE,
+                stderr=asyncio.subprocess.STDOUT,
+                start_new_session=True,
+            )
+        except OSError as error:
+            raise CommandFailed(f"{command[0]} could not be started: {error.strerror}") from None
+        return RealScript(process)
+
+
+class RealScript(ScriptProcess):
+    """A script in a process group of its own."""
+
+    def __init__(self, process: asyncio.subprocess.Process) -> None:
+        self.process = process
+        self.pid = process.pid
+
+    async def read(self) -> bytes:
+        """See the port."""
+        assert self.process.stdout
+        return await self.process.stdout.read(LARGEST_OUTPUT)
+
+    async def wait(self) -> int:
+        """See the port."""
+        return await self.process.wait()
+
+    async def stop(self, patience: float) -> None:
+        """See the port."""
+        await _end_group(self.process, patience)
+
+
+async def _bounded(stream: asyncio.StreamReader) -> str:
+    kept = b""
+    while data := await stream.read(LARGEST_OUTPUT):
+        kept += data[: LARGEST_OUTPUT - len(kept)]
+    return kept.decode("utf-8", "replace")
+
+
+async def _end_group(process: asyncio.subprocess.Process, patience: float) -> None:
+    """Ends a process and what it started; what is already gone is no error."""
+    if patience:
+        _signal_group(process, signal.SIGTERM)
+        with contextlib.suppress(TimeoutError):
+            async with asyncio.timeout(patience):
+                await process.wait()
+    _signal_group(process, getattr(signal, "SIGKILL", signal.SIGTERM))
+    await process.wait()
+
+
+def _signal_group(process: asyncio.subprocess.Process, number: signal.Signals) -> None:
+    with contextlib.suppress(ProcessLookupError, PermissionError):
+        if hasattr(os, "killpg"):
+            os.killpg(process.pid, number)
+        elif process.returncode is None:
+            process.terminate()

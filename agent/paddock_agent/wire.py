@@ -1,0 +1,282 @@
+"""The messages between agent and server: their only definition, which both sides speak.
+
+Each message is one JSON object in one WebSocket text frame, at most ``LARGEST_MESSAGE`` bytes, with its kind in
+``type``. Strings and lists are bounded here, so that whatever decodes is of a size that can be handled.
+
+The agent's messages that must not be lost carry ``seq``, counted up by one from 1 for each spool; the server answers
+with ``Ack`` once it has taken them in. Unacknowledged ones are sent again after a reconnect, so the server takes each
+of them in a way that makes a repeat harmless.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, TypeVar
+
+import msgspec
+from msgspec import Meta
+
+from .errors import BadMessage
+
+VERSION = 1
+"""The version of this protocol. A server refuses an agent that speaks a newer one."""
+
+LARGEST_MESSAGE = 1024 * 1024
+LARGEST_CHUNK = 32 * 1024
+
+Word = Annotated[str, Meta(max_length=200)]
+Line = Annotated[str, Meta(max_length=2000)]
+Count = Annotated[int, Meta(ge=0, le=2**53)]
+
+
+class Facts(msgspec.Struct, frozen=True, omit_defaults=True):
+    """What the host itself is. Sizes in bytes; ``os`` and ``arch`` in the words of the terms."""
+
+    os: Word
+    os_version: Word = ""
+    os_name: Word = ""
+    arch: Word = ""
+    hostname: Word = ""
+    user: Word = ""
+    cores: Count = 0
+    memory: Count = 0
+    disk_total: Count = 0
+    disk_free: Count = 0
+    work_folder: Line = ""
+    agent_version: Word = ""
+    kept_by: Word = ""
+    """What keeps the agent running: the name of its service, or "" where it was started by hand."""
+
+
+class Installation(msgspec.Struct, frozen=True, omit_defaults=True):
+    """One version of one tool at one place. ``plain`` is true for the one that the bare command would get;
+    ``evidence`` is the command that was run and the line that it answered with."""
+
+    tool: Word
+    version: Word
+    path: Line
+    home: Line = ""
+    plain: bool = False
+    evidence: Line = ""
+
+
+class Broken(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A tool that is on the disk, but did not answer as it should."""
+
+    tool: Word
+    path: Line
+    why: Line
+
+
+class BoundTool(msgspec.Struct, frozen=True, omit_defaults=True):
+    """An installation that a job's tool term is bound to. A ``plain`` one is what the bare command gets anyway."""
+
+    tool: Word
+    version: Word
+    path: Line
+    home: Line = ""
+    plain: bool = False
+
+
+# ---- agent to server -------------------------------------------------------------------------------------------------
+
+
+class FromAgent(msgspec.Struct, frozen=True, tag_field="type", omit_defaults=True):
+    """What all of the agent's messages have: ``seq`` is 0 for those that may be lost."""
+
+    seq: Count = 0
+
+
+class Hello(FromAgent, tag="hello", frozen=True, kw_only=True):
+    """The first message of every connection. ``attempts`` are those that run here or whose end is not yet told."""
+
+    protocol: int
+    facts: Facts
+    attempts: Annotated[list[Word], Meta(max_length=2000)]
+
+
+class Heartbeat(FromAgent, tag="heartbeat", frozen=True, kw_only=True):
+    """I am here."""
+
+    disk_free: Count = 0
+
+
+class SurveyReport(FromAgent, tag="survey", frozen=True, kw_only=True):
+    """What the survey found. ``took`` is in seconds."""
+
+    facts: Facts
+    installations: Annotated[list[Installation], Meta(max_length=2000)]
+    broken: Annotated[list[Broken], Meta(max_length=2000)] = msgspec.field(default_factory=list)
+    took: float = 0.0
+
+
+class AttemptStarted(FromAgent, tag="started", frozen=True, kw_only=True):
+    """The script runs: under which account, in which folder."""
+
+    attempt: Word
+    account: Word
+    folder: Line
+
+
+class AttemptRefused(FromAgent, tag="refused", frozen=True, kw_only=True):
+    """The offer is not taken."""
+
+    attempt: Word
+    why: Line
+
+
+class LogChunk(FromAgent, tag="log", frozen=True, kw_only=True):
+    """A piece of what the script printed, as bytes (base64 on the wire), at ``offset`` bytes from the log's start."""
+
+    attempt: Word
+    offset: Count
+    data: Annotated[bytes, Meta(max_length=LARGEST_CHUNK)]
+
+
+class AttemptEnded(FromAgent, tag="ended", frozen=True, kw_only=True):
+    """The attempt is over. ``outcome`` is one of exited, cancelled, timed out, not started, agent stopped."""
+
+    attempt: Word
+    outcome: Word
+    exit_code: int | None = None
+    why: Line = ""
+
+
+class Goodbye(FromAgent, tag="goodbye", frozen=True, kw_only=True):
+    """The agent was stopped on purpose."""
+
+    why: Line = ""
+
+
+AgentMessage = Hello | Heartbeat | SurveyReport | AttemptStarted | AttemptRefused | LogChunk | AttemptEnded | Goodbye
+
+
+# ---- server to agent -------------------------------------------------------------------------------------------------
+
+
+class FromServer(msgspec.Struct, frozen=True, tag_field="type", omit_defaults=True):
+    """What all of the server's messages have in common: nothing yet."""
+
+
+class Welcome(FromServer, tag="welcome", frozen=True, kw_only=True):
+    """The answer to Hello. ``heartbeat`` is in seconds."""
+
+    host: Word
+    admitted: bool
+    slots: Annotated[int, Meta(ge=1, le=1000)]
+    heartbeat: float
+
+
+class Ack(FromServer, tag="ack", frozen=True, kw_only=True):
+    """Everything up to and including ``seq`` has been taken in."""
+
+    seq: Count
+
+
+class Offer(FromServer, tag="offer", frozen=True, kw_only=True):
+    """Run this. ``time_limit`` is in seconds, 0 for none; ``variables`` go into the script's environment."""
+
+    attempt: Word
+    job: Count
+    name: Word
+    pipeline: Word
+    script: Annotated[str, Meta(max_length=256 * 1024)]
+    shell: Word = ""
+    time_limit: Count = 0
+    tools: Annotated[list[BoundTool], Meta(max_length=200)] = msgspec.field(default_factory=list)
+
+
+class Cancel(FromServer, tag="cancel", frozen=True, kw_only=True):
+    """End this attempt: its job was cancelled."""
+
+    attempt: Word
+
+
+class Abandon(FromServer, tag="abandon", frozen=True, kw_only=True):
+    """Stop this attempt: the server gave up on it, and its result does not count."""
+
+    attempt: Word
+
+
+class SurveyNow(FromServer, tag="survey now", frozen=True, kw_only=True):
+    """Survey the host and report."""
+
+
+class Admitted(FromServer, tag="admitted", frozen=True, kw_only=True):
+    """A person let the host in."""
+
+
+class Dismiss(FromServer, tag="dismiss", frozen=True, kw_only=True):
+    """The host's key is dead: stop, and do not come back with it."""
+
+    why: Line = ""
+
+
+ServerMessage = Welcome | Ack | Offer | Cancel | Abandon | SurveyNow | Admitted | Dismiss
+
+
+# ---- joining (HTTP) --------------------------------------------------------------------------------------------------
+
+
+class JoinRequest(msgspec.Struct, frozen=True):
+    """POST /agent/v1/join. ``secret`` is the entry pass. An empty ``name`` means the machine's own; empty ``labels``
+    or ``slots`` 0 mean those of the pass."""
+
+    secret: Line
+    facts: Facts
+    name: Word = ""
+    labels: Annotated[list[Word], Meta(max_length=100)] = msgspec.field(default_factory=list)
+    slots: Annotated[int, Meta(ge=0, le=1000)] = 0
+
+
+class JoinAnswer(msgspec.Struct, frozen=True):
+    """The agent's own key, shown this once, and under which name and where it now stands."""
+
+    key: Line
+    host: Word
+    paddock: Word
+    admitted: bool
+    slots: int
+
+
+# ---- coding ----------------------------------------------------------------------------------------------------------
+
+_FROM_AGENT: msgspec.json.Decoder[AgentMessage] = msgspec.json.Decoder(AgentMessage)
+_FROM_SERVER: msgspec.json.Decoder[ServerMessage] = msgspec.json.Decoder(ServerMessage)
+_ENCODER = msgspec.json.Encoder()
+
+_Struct = TypeVar("_Struct", bound=msgspec.Struct)
+
+
+def encode(message: msgspec.Struct) -> bytes:
+    """The bytes of one message. Raises BadMessage where they are more than the other side takes."""
+    data = _ENCODER.encode(message)
+    if len(data) > LARGEST_MESSAGE:
+        raise BadMessage(f"a message of {len(data)} bytes is over the limit of {LARGEST_MESSAGE}")
+    return data
+
+
+def from_agent(data: bytes | str) -> AgentMessage:
+    """Reads a message of an agent. Raises BadMessage."""
+    return _decode(_FROM_AGENT, data)
+
+
+def from_server(data: bytes | str) -> ServerMessage:
+    """Reads a message of the server. Raises BadMessage."""
+    return _decode(_FROM_SERVER, data)
+
+
+def read_as(kind: type[_Struct], data: bytes) -> _Struct:
+    """Reads a bare struct, such as a JoinRequest. Raises BadMessage."""
+    return _decode(msgspec.json.Decoder(kind), data)
+
+
+_Decoded = TypeVar("_Decoded")
+
+
+def _decode(decoder: msgspec.json.Decoder[_Decoded], data: bytes | str) -> _Decoded:
+    if len(data) > LARGEST_MESSAGE:
+        raise BadMessage(f"a message of {len(data)} bytes is over the limit of {LARGEST_MESSAGE}")
+    try:
+        return decoder.decode(data)
+    except (msgspec.DecodeError, RecursionError) as error:
+        raise BadMessage(f"not a message of this protocol: {error}") from None

@@ -1,0 +1,70 @@
+"""What the core knows of a host when it decides: plain values, taken from the survey and the link."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+from functools import cached_property
+
+from . import versions
+from .errors import VersionError
+from .terms import scheme_of
+from .versions import Version
+
+
+@dataclass(frozen=True)
+class Installation:
+    """One version of one tool at one place."""
+
+    tool: str
+    version: str
+    path: str
+    home: str = ""
+
+    @cached_property
+    def ordered(self) -> Version | None:
+        """The version as an ordered value, or None where what the tool printed cannot be ordered."""
+        try:
+            return versions.parse(self.version, scheme_of(self.tool))
+        except VersionError:
+            return None
+
+
+class Readiness(StrEnum):
+    """Whether a host could take one more job now, and if not, the first thing in the way."""
+
+    FREE = "free"
+    BUSY = "busy"
+    HELD = "held"
+    DRAINING = "draining"
+    AT_THE_GATE = "at the gate"
+    STOPPED = "stopped"
+    LOST = "lost"
+    NEVER_SEEN = "never seen"
+
+
+@dataclass(frozen=True)
+class Host:
+    """One host as the terms see it. ``labels`` are lower case; ``free_slots`` is what is left of its slots now."""
+
+    name: str
+    paddock: str
+    os: str
+    os_version: str
+    arch: str
+    labels: frozenset[str] = frozenset()
+    installations: tuple[Installation, ...] = ()
+    readiness: Readiness = Readiness.FREE
+    free_slots: int = 1
+    surveyed: bool = True
+
+    @property
+    def is_admitted(self) -> bool:
+        return self.readiness is not Readiness.AT_THE_GATE
+
+    def installed(self, tool: str) -> list[Installation]:
+        """The installations of one tool, newest first; those without a readable version last."""
+        found = [one for one in self.installations if one.tool == tool]
+        return sorted(
+            found, key=lambda one: (one.ordered is not None, one.ordered or versions.parse("0")), reverse=True
+        )

@@ -1,0 +1,57 @@
+"""Nearest known words: what somebody probably meant."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+LONGEST = 64
+"""Words longer than this are not compared: nobody mistypes them by one letter, and the cost is quadratic."""
+
+
+def distance(a: str, b: str, limit: int) -> int:
+    """Edits between two words: insert, delete, replace, or swap two neighbours (restricted Damerau-Levenshtein).
+
+    Stops early and returns ``limit + 1`` once more than ``limit`` edits are certain.
+
+    >>> distance("relase", "release", 3), distance("mavne", "maven", 3), distance("git", "gcc", 1)
+    (1, 1, 2)
+    """
+    if abs(len(a) - len(b)) > limit:
+        return limit + 1
+    before_last: list[int] = []
+    last = list(range(len(b) + 1))
+    for i, letter in enumerate(a, 1):
+        row = [i]
+        for j, other in enumerate(b, 1):
+            cost = min(row[j - 1] + 1, last[j] + 1, last[j - 1] + (letter != other))
+            if i > 1 and j > 1 and letter == b[j - 2] and a[i - 2] == other:
+                cost = min(cost, before_last[j - 2] + 1)
+            row.append(cost)
+        if min(row) > limit:
+            return limit + 1
+        before_last, last = last, row
+    return last[-1]
+
+
+def nearest(word: str, known: Iterable[str]) -> str | None:
+    """The known word closest to ``word``, or None when none is close.
+
+    Close means at most a third of the letters (and at least one) differ, case aside. Ties go to the first in
+    alphabetical order, so that the answer does not depend on the order of ``known``.
+
+    >>> nearest("relase-signing", ["release-signing", "desktop"])
+    'release-signing'
+    >>> nearest("zebra", ["os", "arch"]) is None
+    True
+    """
+    if not word or len(word) > LONGEST:
+        return None
+    limit = max(1, len(word) // 3)
+    best: tuple[int, str] | None = None
+    for candidate in sorted(set(known)):
+        if len(candidate) > LONGEST:
+            continue
+        edits = distance(word.casefold(), candidate.casefold(), limit)
+        if edits <= limit and edits < max(len(word), len(candidate)) and (best is None or edits < best[0]):
+            best = (edits, candidate)
+    return best[1] if best else None

@@ -1,0 +1,123 @@
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from paddock_core.errors import TransitionError
+from paddock_core.lifecycle import (
+    ENDED,
+    LIVE,
+    AttemptState,
+    CancelAsked,
+    Ended,
+    Job,
+    JobState,
+    KeepNote,
+    LeaseLost,
+    Outcome,
+    Placed,
+    Refused,
+    SendOffer,
+    SetAttempt,
+    Started,
+    TellAbandon,
+    TellCancel,
+    transition,
+)
+
+
+def after(*events, job=None):
+    job, told = job or Job(), ()
+    for event in events:
+        job, told = transition(job, event)
+    return job, told
+
+
+@pytest.mark.parametrize(
+    ("ended", "state"),
+    [
+        (Ended(1, Outcome.EXITED, 0), JobState.PASSED),
+        (Ended(1, Outcome.EXITED, 3), JobState.FAILED),
+        (Ended(1, Outcome.TIMED_OUT), JobState.TIMED_OUT),
+        (Ended(1, Outcome.CANCELLED), JobState.CANCELLED),
+        (Ended(1, Outcome.NOT_STARTED, None, "no such shell"), JobState.FAILED),
+    ],
+)
+def test_a_job_ends_as_its_attempt_did(ended, state):
+    job, told = after(Placed(), Started(1), ended)
+    assert job.state is state
+    assert told[0] == SetAttempt(1, AttemptState(state.value), ended.exit_code, ended.why)
+
+
+def test_placing_sends_an_offer():
+    job, told = after(Placed())
+    assert (job.state, job.attempt) == (JobState.OFFERED, 1)
+    assert SendOffer(1) in told
+
+
+def test_a_refused_offer_goes_back_to_waiting_and_may_be_placed_again():
+    job, told = after(Placed(), Refused(1, "the disk is full"))
+    assert job.state is JobState.WAITING
+    assert told[0] == SetAttempt(1, AttemptState.REFUSED, note="the disk is full")
+    job, _ = after(Placed(), job=job)
+    assert job.attempt == 2
+
+
+@pytest.mark.parametrize(("retries", "state", "left"), [(0, JobState.LOST, 0), (2, JobState.WAITING, 1)])
+def test_a_lost_attempt_is_tried_again_only_if_the_job_said_so(retries, state, left):
+    job, _ = after(Placed(), Started(1), LeaseLost(1, "silent"), job=Job(retries_left=retries))
+    assert (job.state, job.retries_left) == (state, left)
+
+
+def test_an_offer_lost_before_it_started_costs_no_retry():
+    job, _ = after(Placed(), LeaseLost(1, "silent"))
+    assert job.state is JobState.WAITING
+
+
+def test_a_result_that_comes_after_the_server_gave_up_is_a_note_and_counts_never():
+    lost, _ = after(Placed(), Started(1), LeaseLost(1, "silent"))
+    job, told = transition(lost, Ended(1, Outcome.EXITED, 0))
+    assert job == lost
+    assert isinstance(told[0], KeepNote)
+    assert transition(lost, Started(1))[1] == (TellAbandon(1),)
+
+
+def test_a_second_report_of_the_same_end_changes_nothing():
+    passed, _ = after(Placed(), Started(1), Ended(1, Outcome.EXITED, 0))
+    assert transition(passed, Ended(1, Outcome.EXITED, 0)) == (passed, ())
+
+
+def test_cancelling():
+    assert after(CancelAsked())[0].state is JobState.CANCELLED
+    job, told = after(Placed(), Started(1), CancelAsked())
+    assert (job.state, told) == (JobState.RUNNING, (TellCancel(1),))
+    assert after(LeaseLost(1, "silent"), job=job)[0].state is JobState.CANCELLED
+    with pytest.raises(TransitionError, match="ended already"):
+        after(Placed(), Started(1), Ended(1, Outcome.EXITED, 0), CancelAsked())
+
+
+attempts = st.integers(0, 4)
+events = st.one_of(
+    st.just(Placed()),
+    st.just(CancelAsked()),
+    st.builds(Started, attempts),
+    st.builds(Refused, attempts, st.just("full")),
+    st.builds(LeaseLost, attempts, st.just("silent")),
+    st.builds(Ended, attempts, st.sampled_from(Outcome), st.sampled_from([None, 0, 1])),
+)
+
+
+@given(st.lists(events, max_size=30), st.integers(0, 3))
+def test_whatever_happens_an_ended_job_stays_ended_and_attempts_only_grow(happened, retries):
+    job = Job(retries_left=retries)
+    for event in happened:
+        try:
+            next_job, told = transition(job, event)
+        except TransitionError:
+            continue
+        assert next_job.attempt >= job.attempt
+        assert next_job.retries_left <= job.retries_left
+        if job.state in ENDED:
+            assert next_job == job
+        if next_job.state in LIVE and job.state is JobState.WAITING:
+            assert any(isinstance(one, SendOffer) for one in told)
+        job = next_job
