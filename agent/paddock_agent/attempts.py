@@ -138,6 +138,8 @@ class Attempts:
         # What the script left in the background may hold the pipe open: it gets a moment, then ends with the attempt.
         await asyncio.wait([reading], timeout=PIPE_PATIENCE)
         await process.stop(0)
+        await asyncio.wait([reading], timeout=PIPE_PATIENCE)
+        process.close()
         await reading
         return code
 

@@ -102,7 +102,8 @@ def _tool_verdict(term: ToolTerm, host: Host) -> Verdict:
 def fit_sheet(terms: Sequence[Term], hosts: Sequence[Host]) -> FitSheet:
     """Every host against every term.
 
-    A tool term is bound to the newest installation that meets it.
+    A tool term is bound to the installation that the bare command gets, if that meets it, else to the newest that does:
+    the least surprise for whoever tries the script by hand.
     """
     rows = [FitRow(host, tuple(verdict(term, host) for term in terms)) for host in hosts]
     rows.sort(key=lambda row: (row.lacks, row.host.name))

@@ -14,12 +14,13 @@ from .versions import Version
 
 @dataclass(frozen=True)
 class Installation:
-    """One version of one tool at one place."""
+    """One version of one tool at one place. ``plain`` is true for the one that the bare command gets on its host."""
 
     tool: str
     version: str
     path: str
     home: str = ""
+    plain: bool = False
 
     @cached_property
     def ordered(self) -> Version | None:

@@ -52,7 +52,8 @@ def why_waiting(sheet: FitSheet) -> Reason:
         return Reason(ReasonKind.NO_HOSTS, f"No host has been admitted yet{rest}.")
     fitting = [row for row in rows if row.fits]
     if not fitting:
-        return _no_fit(sheet.terms, rows, [row for row in sheet.fitting if not row.host.is_admitted])
+        outside = [row for row in sheet.fitting if not row.host.is_admitted]
+        return _no_fit(sheet.terms, rows, _still_open(rows, outside))
     states = Counter(row.host.readiness for row in fitting)
     who = count(len(fitting), "host")
     if states[Readiness.FREE]:
@@ -72,8 +73,16 @@ def why_waiting(sheet: FitSheet) -> Reason:
     )
 
 
-def _no_fit(terms: Sequence[Term], rows: Sequence[FitRow], at_gate: Sequence[FitRow]) -> Reason:
-    waiting = f" {at_gate[0].host.name} would fit, but stands at the gate." if at_gate else ""
+def _still_open(rows: Sequence[FitRow], at_gate: Sequence[FitRow]) -> str:
+    """What may change by itself, or by a click: a host at the gate, or one whose tools are not known yet."""
+    said = f" {at_gate[0].host.name} would fit, but stands at the gate." if at_gate else ""
+    unknown = [row.host.name for row in rows if not row.host.surveyed]
+    if unknown:
+        said += f" {unknown[0]} has not been surveyed yet" + (f", nor {len(unknown) - 1} more." if unknown[1:] else ".")
+    return said
+
+
+def _no_fit(terms: Sequence[Term], rows: Sequence[FitRow], waiting: str) -> Reason:
     unmet = [i for i in range(len(terms)) if not any(row.verdicts[i].holds for row in rows)]
     if not unmet:
         best = min(rows, key=lambda row: (row.lacks, row.host.name))

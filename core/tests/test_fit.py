@@ -48,6 +48,13 @@ def test_a_term_holds_on_just_these_hosts(term, hosts):
     assert [row.host.name for row in sheet_for(term).fitting] == hosts
 
 
+def test_a_tool_term_is_bound_to_the_plain_installation_if_that_meets_it():
+    installed = (Installation("jdk", "17.0.15", "/usr/bin/java", plain=True), Installation("jdk", "21.0.5", "/opt/jdk-21"))
+    host = replace(AVOCET, installations=installed)
+    assert sheet_for("tool jdk", hosts=[host]).rows[0].binding[0].version == "17.0.15"
+    assert sheet_for("tool jdk 18+", hosts=[host]).rows[0].binding[0].version == "21.0.5"
+
+
 def test_a_tool_term_is_bound_to_the_newest_installation_that_meets_it():
     (row,) = sheet_for("os linux", "tool jdk").fitting
     assert [one.version for one in row.binding] == ["21.0.5"]
@@ -93,6 +100,11 @@ def test_a_host_that_fits_but_cannot_take_the_job_is_named(readiness, kind, says
     )
     assert reason.kind is kind
     assert says in reason.sentence
+
+
+def test_a_host_whose_tools_are_not_known_yet_is_mentioned():
+    fresh = replace(AVOCET, installations=(), surveyed=False)
+    assert "avocet-01 has not been surveyed yet." in why_waiting(sheet_for("tool git", hosts=[fresh])).sentence
 
 
 def test_without_any_admitted_host_the_reason_says_so():

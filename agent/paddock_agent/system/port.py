@@ -43,10 +43,13 @@ class ScriptProcess(Protocol):
         """The next bytes that it printed, on either stream; b"" once it has closed both."""
 
     async def wait(self) -> int:
-        """Its exit code, once it ends."""
+        """Its exit code, once it ends; what it left behind may go on printing."""
 
     async def stop(self, patience: float) -> None:
         """Ends it and all that it started: asks first, and after ``patience`` seconds insists."""
+
+    def close(self) -> None:
+        """Listens no more to what it, or something that escaped from it, prints."""
 
 
 class System(Protocol):

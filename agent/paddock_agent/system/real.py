@@ -158,40 +158,66 @@ class RealSystem(System):
         try:
             file.write_text(script, encoding="utf-8", newline="\r\n" if ending == ".cmd" else "\n")
             file.chmod(0o700)
-            process = await asyncio.create_subprocess_exec(
-                *command,
-                str(file),
-                cwd=folder,
-                env={**os.environ, **variables},
-                stdin=asyncio.subprocess.DEVNULL,
-                stdout=asyncio.subprocess.PIPE,
-                stderr=asyncio.subprocess.STDOUT,
-                start_new_session=True,
-            )
+            return await RealScript.start([*command, str(file)], folder, {**os.environ, **variables})
         except OSError as error:
             raise CommandFailed(f"{command[0]} could not be started: {error.strerror}") from None
-        return RealScript(process)
 
 
 class RealScript(ScriptProcess):
-    """A script in a process group of its own."""
+    """A script in a process group of its own.
 
-    def __init__(self, process: asyncio.subprocess.Process) -> None:
-        self.process = process
+    It prints into a pipe of ours, not of asyncio's: that one would call the script unfinished for as long as anything
+    that it left in the background holds the pipe open.
+    """
+
+    def __init__(
+        self, process: asyncio.subprocess.Process, output: asyncio.StreamReader, pipe: asyncio.ReadTransport
+    ) -> None:
         self.pid = process.pid
+        self._process = process
+        self._output = output
+        self._pipe = pipe
+
+    @classmethod
+    async def start(cls, command: Sequence[str], folder: str, environment: Mapping[str, str]) -> RealScript:
+        """Starts ``command`` in ``folder``, both its streams into one pipe. Raises OSError."""
+        reading_end, writing_end = os.pipe()
+        try:
+            process = await asyncio.create_subprocess_exec(
+                *command,
+                cwd=folder,
+                env=environment,
+                stdin=asyncio.subprocess.DEVNULL,
+                stdout=writing_end,
+                stderr=asyncio.subprocess.STDOUT,
+                start_new_session=True,
+            )
+        except OSError:
+            os.close(reading_end)
+            raise
+        finally:
+            os.close(writing_end)
+        output = asyncio.StreamReader()
+        pipe, _ = await asyncio.get_running_loop().connect_read_pipe(
+            lambda: asyncio.StreamReaderProtocol(output), os.fdopen(reading_end, "rb", buffering=0)
+        )
+        return cls(process, output, pipe)
 
     async def read(self) -> bytes:
         """See the port."""
-        assert self.process.stdout
-        return await self.process.stdout.read(LARGEST_OUTPUT)
+        return await self._output.read(LARGEST_OUTPUT)
 
     async def wait(self) -> int:
         """See the port."""
-        return await self.process.wait()
+        return await self._process.wait()
 
     async def stop(self, patience: float) -> None:
         """See the port."""
-        await _end_group(self.process, patience)
+        await _end_group(self._process, patience)
+
+    def close(self) -> None:
+        """See the port."""
+        self._pipe.close()
 
 
 async def _bounded(stream: asyncio.StreamReader) -> str:

@@ -1,0 +1,1 @@
+"""The server: one process with the API, the agents' link, the dispatcher and the browser's live feed."""

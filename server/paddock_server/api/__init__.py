@@ -1,0 +1,1 @@
+"""What all parts of the HTTP API share: problems, paging, addresses."""

@@ -1,0 +1,55 @@
+"""The ASGI application: HTTP through Django, the browser's feed through Channels, the agents' link bare."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+from typing import Any
+
+import django
+from django.core.asgi import get_asgi_application
+
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "paddock_server.settings")
+django.setup()
+
+from channels.auth import AuthMiddlewareStack  # noqa: E402
+from channels.routing import ProtocolTypeRouter, URLRouter  # noqa: E402
+from channels.security.websocket import AllowedHostsOriginValidator  # noqa: E402
+from django.urls import path  # noqa: E402
+
+from .link import running  # noqa: E402
+from .link.agents import agent_link  # noqa: E402
+from .link.feed import FeedConsumer  # noqa: E402
+from .link.leases import resume_after_start  # noqa: E402
+from .work.dispatcher import keep_dispatching  # noqa: E402
+
+_feed = AllowedHostsOriginValidator(AuthMiddlewareStack(FeedConsumer.as_asgi()))
+
+_router = ProtocolTypeRouter(
+    {
+        "http": get_asgi_application(),
+        "websocket": URLRouter([path("agent/v1/link", agent_link), path("api/v1/feed/", _feed)]),
+    }
+)
+
+
+async def _lifespan(receive: Any, send: Any) -> None:
+    """Starts the dispatcher and the leases with the server, and ends them with it."""
+    await receive()
+    running.server.loop = asyncio.get_running_loop()
+    dispatching = asyncio.create_task(keep_dispatching())
+    await resume_after_start()
+    await send({"type": "lifespan.startup.complete"})
+    await receive()
+    running.server.stopping = True
+    dispatching.cancel()
+    await asyncio.gather(dispatching, return_exceptions=True)
+    await send({"type": "lifespan.shutdown.complete"})
+
+
+async def application(scope: Any, receive: Any, send: Any) -> None:
+    """What Uvicorn serves."""
+    if scope["type"] == "lifespan":
+        await _lifespan(receive, send)
+    else:
+        await _router(scope, receive, send)

@@ -1,0 +1,83 @@
+"""``paddock``: the server's command.
+
+Exit codes: 0 done; 1 something went wrong, and was said; 2 the command line is wrong.
+"""
+
+from __future__ import annotations
+
+import argparse
+import getpass
+import os
+import sys
+from collections.abc import Sequence
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Runs one command and returns the exit code."""
+    options = _parser().parse_args(arguments)
+    import django
+
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "paddock_server.settings")
+    django.setup()
+    from django.core.management import call_command
+
+    from .errors import ActionError
+
+    call_command("migrate", verbosity=0, interactive=False)
+    try:
+        code: int = options.command(options)
+        return code
+    except ActionError as error:
+        print(error.detail, file=sys.stderr)
+        return 1
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(
+        prog="paddock", description="The server of Yellow Paddock. PADDOCK_DATA names the folder that it keeps."
+    )
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+
+    one = commands.add_parser("serve", help="run the server")
+    one.add_argument("--bind", default="127.0.0.1", help="the address to listen at (default: this machine only)")
+    one.add_argument("--port", type=int, default=int(os.environ.get("PADDOCK_PORT", "8200")))
+    one.set_defaults(command=_serve)
+
+    one = commands.add_parser("token", help="make a token with which a program acts for a person; it is shown once")
+    one.add_argument("--user", required=True)
+    one.add_argument("--name", default="command line", help="what it is for")
+    one.set_defaults(command=_token)
+
+    one = commands.add_parser("user", help="add a person; asks for the password, or takes it from PADDOCK_PASSWORD")
+    one.add_argument("name")
+    one.add_argument("--role", choices=["viewer", "operator", "administrator"], default="viewer")
+    one.add_argument("--paddock", help="only for this paddock (default: for everything)")
+    one.set_defaults(command=_user)
+    return parser
+
+
+def _serve(options: argparse.Namespace) -> int:
+    from .serve import serve
+
+    return serve(options.bind, options.port)
+
+
+def _token(options: argparse.Namespace) -> int:
+    from .people.actions.make_token import make_token
+    from .people.actor import COMMAND_LINE
+
+    print(make_token(COMMAND_LINE, options.user, options.name))
+    return 0
+
+
+def _user(options: argparse.Namespace) -> int:
+    from .hosts.queries import paddock_called
+    from .people.actions.add_user import add_user
+    from .people.actor import COMMAND_LINE
+    from .people.models import Role
+
+    paddock = paddock_called(COMMAND_LINE, options.paddock) if options.paddock else None
+    password = os.environ.get("PADDOCK_PASSWORD") or getpass.getpass(f"Password for {options.name}: ")
+    add_user(COMMAND_LINE, options.name, password, Role(options.role), paddock)
+    print(f"{options.name} is {options.role}{f' in {paddock.name}' if paddock else ''}.")
+    return 0

@@ -1,0 +1,1 @@
+"""Links over time."""

@@ -1,0 +1,29 @@
+"""Notes what the server saw of a host's link; a change is kept with its cause."""
+
+from __future__ import annotations
+
+from django.db import transaction
+from django.utils import timezone
+
+from paddock_core.link_state import Link, Seen, link_after
+
+from ...hosts.models import Host
+from ...link import feed
+from ...logbook.write import write
+from ...people.actor import SERVER
+from ...work import dispatcher
+from ..models import LinkChange
+
+
+@transaction.atomic
+def note_link(host: Host, seen: Seen) -> None:
+    """Changes the link if ``seen`` does, writes it down, tells the feed."""
+    change = link_after(Link(host.link), seen)
+    if change is None:
+        return
+    host.link, host.link_cause, host.link_since = change.state.value, change.cause, timezone.now()
+    host.save(update_fields=["link", "link_cause", "link_since"])
+    LinkChange.objects.create(host=host, at=host.link_since, state=change.state.value, cause=change.cause)
+    write(SERVER, f"noted as {change.state}", "host", host.name, host.paddock.name, cause=change.cause)
+    feed.tell("host", host.name, host.paddock.name)
+    dispatcher.wake_after_commit()

@@ -1,0 +1,1 @@
+"""Paddocks, entry passes, the gate, and hosts."""

@@ -1,0 +1,25 @@
+"""Asks a host's agent to survey it now."""
+
+from __future__ import annotations
+
+from django.db import transaction
+
+from paddock_agent import wire
+from paddock_core.link_state import Link
+
+from ...errors import NotNow
+from ...link import connections
+from ...logbook.write import write
+from ...people.actor import Actor
+from ...people.models import Role
+from ..models import Host
+
+
+@transaction.atomic
+def ask_survey(actor: Actor, host: Host) -> None:
+    """The answer comes over the link. Raises NotNow for a host that is not connected."""
+    actor.demand(Role.OPERATOR, host.paddock.name, "Asking for a survey")
+    if host.link != Link.CONNECTED:
+        raise NotNow(f"{host.name} is {host.link}: nobody is there to survey it.")
+    connections.send(host.pk, wire.SurveyNow())
+    write(actor, "asked to survey", "host", host.name, host.paddock.name)

@@ -1,0 +1,34 @@
+"""Changes what people decide about a host: its labels and its slots."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from django.db import transaction
+
+from ...link import feed
+from ...logbook.write import write
+from ...people.actor import Actor
+from ...people.models import Role
+from ...work import dispatcher
+from ..models import Host
+from ..wording import clean_labels
+
+
+@transaction.atomic
+def change(actor: Actor, host: Host, labels: Sequence[str] | None = None, slots: int | None = None) -> None:
+    """What is None stays. New slots reach the agent when it connects next. Raises Invalid for a wrong label."""
+    actor.demand(Role.ADMINISTRATOR, host.paddock.name, "Changing a host's labels and slots")
+    before = {"labels": host.labels, "slots": host.slots}
+    if labels is not None:
+        host.labels = clean_labels(labels)
+    if slots is not None:
+        host.slots = slots
+    after = {"labels": host.labels, "slots": host.slots}
+    changed = {key: {"from": before[key], "to": after[key]} for key in before if before[key] != after[key]}
+    if not changed:
+        return
+    host.save(update_fields=["labels", "slots"])
+    write(actor, "changed", "host", host.name, host.paddock.name, **changed)
+    feed.tell("host", host.name, host.paddock.name)
+    dispatcher.wake_after_commit()

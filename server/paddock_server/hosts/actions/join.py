@@ -1,0 +1,85 @@
+"""An agent asks to join with an entry pass: it gets a key of its own, and stands at the gate."""
+
+from __future__ import annotations
+
+import re
+
+import msgspec
+from django.core.exceptions import ValidationError
+from django.db import transaction
+from django.db.models import F
+from django.utils import timezone
+
+from paddock_agent import wire
+
+from ... import secret
+from ...errors import Invalid, NotNow, PassRefused
+from ...link import feed
+from ...logbook.write import write
+from ...people.actor import Actor
+from ..models import LIVING, NAME, EntryPass, Host
+from ..wording import clean_labels
+
+MEMORY_A_SLOT = 4 * 1024**3
+CORES_A_SLOT = 2
+
+
+@transaction.atomic
+def join(request: wire.JoinRequest, address: str) -> tuple[Host, str]:
+    """The new host and its key. Raises PassRefused, Invalid for a wrong name or label, NotNow for a name that is taken."""
+    entry_pass = _pass_of(request.secret)
+    name = _name(request)
+    if taken := Host.objects.filter(name__iexact=name, standing__in=LIVING).first():
+        where = "stands at the gate of" if taken.standing == Host.Standing.AT_THE_GATE else "is a host in"
+        raise NotNow(
+            f"{taken.name} {where} {taken.paddock.name} already. Join with another --name, or turn the old one away first."
+        )
+    key = secret.make("key")
+    host = Host.objects.create(
+        name=name,
+        paddock=entry_pass.paddock,
+        key_digest=secret.digest(key),
+        facts=msgspec.to_builtins(request.facts),
+        labels=clean_labels([*entry_pass.labels, *request.labels]),
+        slots=request.slots or entry_pass.slots or default_slots(request.facts),
+        joined_with=entry_pass,
+        address=address,
+    )
+    EntryPass.objects.filter(pk=entry_pass.pk).update(used=F("used") + 1)
+    write(Actor(f"the pass {entry_pass.name}", None), "joined", "host", name, host.paddock.name, address=address)
+    feed.tell("host", name, host.paddock.name)
+    feed.tell("pass", entry_pass.pk, host.paddock.name)
+    return host, key
+
+
+def _pass_of(given: str) -> EntryPass:
+    found = EntryPass.objects.select_related("paddock").filter(digest=secret.digest(given.strip())).first()
+    if found is None:
+        raise PassRefused(
+            "The server knows no such entry pass. Look whether the end of it was cut off when it was copied, or whether "
+            "it is from another server."
+        )
+    again = "An administrator can make a new one."
+    if found.revoked_at:
+        raise PassRefused(f'The pass "{found.name}" was revoked on {found.revoked_at:%Y-%m-%d at %H:%M} UTC. {again}')
+    if found.ends_at <= timezone.now():
+        raise PassRefused(f'The pass "{found.name}" ended on {found.ends_at:%Y-%m-%d at %H:%M} UTC. {again}')
+    if found.used >= found.uses:
+        times = "once" if found.uses == 1 else f"{found.uses} times"
+        raise PassRefused(f'The pass "{found.name}" is used up: it was good for joining {times}. {again}')
+    return found
+
+
+def _name(request: wire.JoinRequest) -> str:
+    """The name asked for, or one made of the machine's own."""
+    name = request.name.strip() or re.sub(r"[^A-Za-z0-9-]+", "-", request.facts.hostname).strip("-")[:63]
+    try:
+        NAME(name)
+    except ValidationError as error:
+        raise Invalid(f'The name "{name[:80]}" will not do. {error.message}') from None
+    return name
+
+
+def default_slots(facts: wire.Facts) -> int:
+    """One slot for each two cores, as far as there are 4 GiB of memory for each; at least one."""
+    return max(1, min(facts.cores // CORES_A_SLOT, facts.memory // MEMORY_A_SLOT))

@@ -1,0 +1,24 @@
+"""Makes a paddock."""
+
+from __future__ import annotations
+
+from django.db import transaction
+
+from ...errors import NotNow
+from ...link import feed
+from ...logbook.write import write
+from ...people.actor import Actor
+from ...people.models import Role
+from ..models import Paddock
+
+
+@transaction.atomic
+def make_paddock(actor: Actor, name: str, purpose: str = "") -> Paddock:
+    """Raises NotNow for a name that is taken."""
+    actor.demand(Role.ADMINISTRATOR, None, "Making a paddock")
+    if Paddock.objects.filter(name__iexact=name).exists():
+        raise NotNow(f"There is a paddock called {name} already.")
+    paddock = Paddock.objects.create(name=name, purpose=purpose)
+    write(actor, "made", "paddock", name, name)
+    feed.tell("paddock", name, name)
+    return paddock

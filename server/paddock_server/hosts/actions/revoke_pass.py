@@ -1,0 +1,25 @@
+"""Stops an entry pass: no agent joins with it any more. Those that have joined stay."""
+
+from __future__ import annotations
+
+from django.db import transaction
+from django.utils import timezone
+
+from ...errors import NotNow
+from ...link import feed
+from ...logbook.write import write
+from ...people.actor import Actor
+from ...people.models import Role
+from ..models import EntryPass
+
+
+@transaction.atomic
+def revoke_pass(actor: Actor, entry_pass: EntryPass) -> None:
+    """Raises NotNow for one that is revoked already."""
+    actor.demand(Role.ADMINISTRATOR, entry_pass.paddock.name, "Revoking an entry pass")
+    if entry_pass.revoked_at:
+        raise NotNow(f"The pass {entry_pass.name} was revoked already.")
+    entry_pass.revoked_at = timezone.now()
+    entry_pass.save(update_fields=["revoked_at"])
+    write(actor, "revoked", "pass", entry_pass.name, entry_pass.paddock.name)
+    feed.tell("pass", entry_pass.pk, entry_pass.paddock.name)

@@ -1,0 +1,32 @@
+"""Turns a host away from the gate: its key dies, its record stays, its name is free again."""
+
+from __future__ import annotations
+
+from django.db import transaction
+from django.utils import timezone
+
+from paddock_core.link_state import Seen
+
+from ...errors import NotNow
+from ...health.actions.note_link import note_link
+from ...link import connections, feed
+from ...logbook.write import write
+from ...people.actor import Actor
+from ...people.models import Role
+from ..models import Host
+
+
+@transaction.atomic
+def turn_away(actor: Actor, host: Host, reason: str = "") -> None:
+    """Raises NotNow for a host that does not stand at the gate."""
+    actor.demand(Role.ADMINISTRATOR, host.paddock.name, "Turning a host away")
+    if host.standing != Host.Standing.AT_THE_GATE:
+        raise NotNow(f"{host.name} does not stand at the gate: it was {host.standing}. A host inside is held instead.")
+    host.standing = Host.Standing.TURNED_AWAY
+    host.key_digest = None
+    host.decided_at, host.decided_by = timezone.now(), actor.name
+    host.save(update_fields=["standing", "key_digest", "decided_at", "decided_by"])
+    note_link(host, Seen.KEY_REVOKED)
+    write(actor, "turned away", "host", host.name, host.paddock.name, reason=reason)
+    feed.tell("host", host.name, host.paddock.name)
+    connections.dismiss(host.pk, f"The server turned {host.name} away{': ' + reason if reason else ''}.")

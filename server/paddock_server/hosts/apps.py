@@ -1,0 +1,6 @@
+from django.apps import AppConfig
+
+
+class HostsConfig(AppConfig):
+    name = "paddock_server.hosts"
+    default_auto_field = "django.db.models.BigAutoField"

@@ -1,0 +1,40 @@
+"""Where agents ask to join."""
+
+import msgspec
+from django.http import HttpResponse
+from rest_framework.permissions import AllowAny
+from rest_framework.request import Request
+from rest_framework.throttling import ScopedRateThrottle
+from rest_framework.views import APIView
+
+from paddock_agent import wire
+from paddock_agent.errors import BadMessage
+
+from ..errors import Invalid
+from .actions.join import join
+from .models import Host
+
+
+class JoinView(APIView):
+    """POST a wire.JoinRequest, get a wire.JoinAnswer. No login: the pass is what counts."""
+
+    authentication_classes = []
+    permission_classes = [AllowAny]
+    throttle_classes = [ScopedRateThrottle]
+    throttle_scope = "join"
+    schema = None
+
+    def post(self, request: Request) -> HttpResponse:
+        try:
+            asked = wire.read_as(wire.JoinRequest, request._request.body)
+        except BadMessage as error:
+            raise Invalid(f"This is no request to join: {error}") from None
+        host, key = join(asked, request.META.get("REMOTE_ADDR", ""))
+        answer = wire.JoinAnswer(
+            key=key,
+            host=host.name,
+            paddock=host.paddock.name,
+            admitted=host.standing == Host.Standing.ADMITTED,
+            slots=host.slots,
+        )
+        return HttpResponse(msgspec.json.encode(answer), status=201, content_type="application/json")

@@ -1,0 +1,106 @@
+from __future__ import annotations
+
+from django.core.validators import RegexValidator
+from django.db import models
+from django.db.models import functions
+
+from paddock_core.link_state import Link
+
+LINK_CHOICES = [(state.value, state.value) for state in Link]
+
+NAME = RegexValidator(
+    r"^[A-Za-z0-9]([A-Za-z0-9-]{0,61}[A-Za-z0-9])?$",
+    "A name has letters, digits and hyphens, at most 63, and starts and ends with a letter or a digit.",
+)
+LABEL = RegexValidator(
+    r"^[a-z0-9][a-z0-9._+/-]{0,62}$",
+    "A label has letters, digits and . _ + / -, at most 63, and starts with a letter or a digit.",
+)
+
+
+class Paddock(models.Model):
+    """A fenced group of hosts."""
+
+    name = models.CharField(max_length=63, unique=True, validators=[NAME])
+    purpose = models.CharField(max_length=200, blank=True)
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["name"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class EntryPass(models.Model):
+    """A secret with which new agents may ask to join one paddock. Only its hash is kept."""
+
+    name = models.CharField(max_length=100)
+    paddock = models.ForeignKey(Paddock, models.CASCADE, related_name="passes")
+    digest = models.CharField(max_length=64, unique=True)
+    labels = models.JSONField(default=list)
+    slots = models.PositiveIntegerField(default=0)
+    uses = models.PositiveIntegerField()
+    used = models.PositiveIntegerField(default=0)
+    ends_at = models.DateTimeField()
+    revoked_at = models.DateTimeField(null=True)
+    made_by = models.CharField(max_length=200)
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-id"]
+
+
+class Host(models.Model):
+    """A machine with our agent. Its record stays after it was turned away; its name is free again then."""
+
+    class Standing(models.TextChoices):
+        AT_THE_GATE = "at the gate"
+        ADMITTED = "admitted"
+        TURNED_AWAY = "turned away"
+
+    class Holding(models.TextChoices):
+        NO = "", "no"
+        HELD = "held"
+        DRAINING = "draining"
+
+    name = models.CharField(max_length=63, validators=[NAME])
+    paddock = models.ForeignKey(Paddock, models.PROTECT, related_name="hosts")
+    standing = models.CharField(max_length=20, choices=Standing, default=Standing.AT_THE_GATE)
+    key_digest = models.CharField(max_length=64, unique=True, null=True)
+
+    link = models.CharField(max_length=20, choices=LINK_CHOICES, default=Link.NEVER_SEEN.value)
+    link_since = models.DateTimeField(null=True)
+    link_cause = models.CharField(max_length=300, blank=True)
+    address = models.CharField(max_length=100, blank=True)
+
+    holding = models.CharField(max_length=20, choices=Holding, default=Holding.NO, blank=True)
+    hold_reason = models.CharField(max_length=300, blank=True)
+
+    facts = models.JSONField(default=dict)
+    labels = models.JSONField(default=list)
+    slots = models.PositiveIntegerField(default=1)
+    surveyed_at = models.DateTimeField(null=True)
+    broken = models.JSONField(default=list)
+
+    joined_at = models.DateTimeField(auto_now_add=True)
+    joined_with = models.ForeignKey(EntryPass, models.SET_NULL, null=True, related_name="hosts")
+    decided_at = models.DateTimeField(null=True)
+    decided_by = models.CharField(max_length=200, blank=True)
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [
+            models.UniqueConstraint(
+                functions.Lower("name"),
+                condition=models.Q(standing__in=["at the gate", "admitted"]),
+                name="one_living_host_a_name",
+            ),
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+LIVING = (Host.Standing.AT_THE_GATE, Host.Standing.ADMITTED)
+STANDINGS = Host.Standing.choices

@@ -1,0 +1,82 @@
+"""Hosts as people may see them, with what a plate or a sheet shows beside the record."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable
+from datetime import datetime, timedelta
+
+from django.db.models import Q, QuerySet
+
+from paddock_core.link_state import Link
+from paddock_core.trace import trace
+
+from ..errors import NotThere
+from ..health.models import LinkChange
+from ..people.actor import Actor
+from ..people.models import Role
+from ..work.fleet import readiness, slots_working
+from ..work.models import Attempt
+from .models import LIVING, Host, Paddock
+
+TRACE_HOURS = 24
+TRACE_STEPS = 48
+
+
+def visible_hosts(actor: Actor) -> QuerySet[Host]:
+    """The living hosts that the actor may see."""
+    hosts = Host.objects.filter(standing__in=LIVING).select_related("paddock", "joined_with")
+    paddocks = actor.where(Role.VIEWER)
+    return hosts if paddocks is None else hosts.filter(paddock__name__in=paddocks)
+
+
+def visible_paddocks(actor: Actor) -> QuerySet[Paddock]:
+    """The paddocks that the actor may see."""
+    paddocks = actor.where(Role.VIEWER)
+    return Paddock.objects.all() if paddocks is None else Paddock.objects.filter(name__in=paddocks)
+
+
+def host_called(actor: Actor, name: str) -> Host:
+    """The living host of this name, whatever its case. Raises NotThere."""
+    host = visible_hosts(actor).filter(name__iexact=name).first()
+    if host is None:
+        raise NotThere(f"There is no host called {name}, or none that you may see.")
+    return host
+
+
+def paddock_called(actor: Actor, name: str) -> Paddock:
+    """The paddock of this name, stray spaces and case aside. Raises NotThere."""
+    paddock = visible_paddocks(actor).filter(name__iexact=name.strip()).first()
+    if paddock is None:
+        known = ", ".join(visible_paddocks(actor).values_list("name", flat=True)[:20]) or "none yet"
+        raise NotThere(f'There is no paddock called "{name.strip()}". There is {known}.')
+    return paddock
+
+
+def with_work(hosts: Iterable[Host]) -> list[Host]:
+    """Sets ``working`` (slots at work) and ``readiness`` on each host."""
+    working = slots_working()
+    hosts = list(hosts)
+    for host in hosts:
+        host.working = working.get(host.pk, 0)
+        host.readiness = readiness(host, host.slots - host.working).value
+    return hosts
+
+
+def with_traces(hosts: list[Host], now: datetime) -> list[Host]:
+    """Sets ``trace`` on each host: three queries, however many hosts."""
+    start = now - timedelta(hours=TRACE_HOURS)
+    links: dict[int, list[tuple[float, Link]]] = defaultdict(list)
+    pks = [host.pk for host in hosts]
+    for pk, at, state in LinkChange.objects.filter(host__in=pks).order_by("id").values_list("host", "at", "state"):
+        changes = links[pk]
+        if at <= start:
+            changes.clear()  # of what lies before, only the last counts
+        changes.append((at.timestamp(), Link(state)))
+    busy: dict[int, list[tuple[float, float]]] = defaultdict(list)
+    worked = Attempt.objects.filter(Q(ended_at=None) | Q(ended_at__gt=start), host__in=pks, started_at__isnull=False)
+    for pk, began, ended in worked.values_list("host", "started_at", "ended_at"):
+        busy[pk].append((began.timestamp(), (ended or now).timestamp()))
+    for host in hosts:
+        host.trace = trace(start.timestamp(), now.timestamp(), TRACE_STEPS, links[host.pk], busy[host.pk], host.slots)
+    return hosts

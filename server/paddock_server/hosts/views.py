@@ -1,0 +1,212 @@
+from __future__ import annotations
+
+from django.db.models import Count, Q
+from django.utils import timezone
+from drf_spectacular.utils import extend_schema
+from rest_framework import generics
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from paddock_core.lifecycle import JobState
+
+from ..people.actor import person
+from ..people.models import Role
+from ..work.models import Job
+from .actions.admit import admit
+from .actions.ask_survey import ask_survey
+from .actions.change import change
+from .actions.hold import drain, hold, resume
+from .actions.make_paddock import make_paddock
+from .actions.make_pass import make_pass
+from .actions.revoke_pass import revoke_pass
+from .actions.turn_away import turn_away
+from .models import LIVING, EntryPass, Host
+from .queries import host_called, paddock_called, visible_hosts, visible_paddocks, with_traces, with_work
+from .serializers import (
+    ChangeHostSerializer,
+    HostSerializer,
+    MakePassSerializer,
+    NewPassSerializer,
+    PaddockSerializer,
+    PassSerializer,
+    ReasonSerializer,
+    YardSerializer,
+)
+from .wording import clean_labels
+
+
+def _validated(serializer, request: Request) -> dict:
+    given = serializer(data=request.data)
+    given.is_valid(raise_exception=True)
+    return given.validated_data
+
+
+class YardView(APIView):
+    """The yard: paddocks with the plates of their hosts."""
+
+    @extend_schema(responses=YardSerializer)
+    def get(self, request: Request) -> Response:
+        actor = person(request.user)
+        hosts = with_traces(with_work(visible_hosts(actor)), timezone.now())
+        by_paddock: dict[int, list[Host]] = {}
+        for host in hosts:
+            by_paddock.setdefault(host.paddock_id, []).append(host)
+        paddocks = [
+            {"name": paddock.name, "purpose": paddock.purpose, "hosts": by_paddock.get(paddock.pk, [])}
+            for paddock in visible_paddocks(actor)
+        ]
+        states = dict(
+            Job.objects.filter(state__in=[JobState.WAITING.value, JobState.RUNNING.value, JobState.OFFERED.value])
+            .values_list("state")
+            .annotate(number=Count("id"))
+        )
+        waiting = states.pop(JobState.WAITING.value, 0)
+        shown = {"paddocks": paddocks, "waiting": waiting, "running": sum(states.values())}
+        return Response(YardSerializer(shown).data)
+
+
+class PaddocksView(generics.ListCreateAPIView):
+    """The paddocks; make one."""
+
+    serializer_class = PaddockSerializer
+
+    def get_queryset(self):
+        living = Count("hosts", filter=Q(hosts__standing__in=LIVING))
+        return visible_paddocks(person(self.request.user)).annotate(living=living)
+
+    def perform_create(self, serializer: PaddockSerializer) -> None:
+        serializer.instance = make_paddock(person(self.request.user), **serializer.validated_data)
+
+
+class PassesView(generics.ListCreateAPIView):
+    """The entry passes; make one. The answer to making one is the only place where its secret is ever shown."""
+
+    serializer_class = PassSerializer
+
+    def get_queryset(self):
+        passes = EntryPass.objects.select_related("paddock").prefetch_related("hosts")
+        paddocks = person(self.request.user).where(Role.ADMINISTRATOR)
+        return passes if paddocks is None else passes.filter(paddock__name__in=paddocks)
+
+    @extend_schema(request=MakePassSerializer, responses={201: NewPassSerializer})
+    def post(self, request: Request) -> Response:
+        given = _validated(MakePassSerializer, request)
+        actor = person(request.user)
+        made, secret = make_pass(
+            actor,
+            paddock_called(actor, given["paddock"]),
+            given["name"],
+            given["hours"],
+            given["uses"],
+            tuple(clean_labels(given["labels"])),
+            given["slots"],
+        )
+        made.secret = secret
+        return Response(NewPassSerializer(made).data, status=201)
+
+
+class RevokePassView(APIView):
+    """Stop a pass: nobody joins with it any more."""
+
+    @extend_schema(request=None, responses=PassSerializer)
+    def post(self, request: Request, pk: int) -> Response:
+        actor = person(request.user)
+        found = generics.get_object_or_404(EntryPass.objects.select_related("paddock"), pk=pk)
+        revoke_pass(actor, found)
+        return Response(PassSerializer(found).data)
+
+
+class HostsView(generics.ListAPIView):
+    """The hosts, at the gate and inside."""
+
+    serializer_class = HostSerializer
+
+    def get_queryset(self):
+        hosts = visible_hosts(person(self.request.user)).prefetch_related("installations")
+        if standing := self.request.query_params.get("standing"):
+            hosts = hosts.filter(standing=standing)
+        return hosts
+
+    def paginate_queryset(self, queryset):
+        return with_work(super().paginate_queryset(queryset))
+
+
+def _sheet(request: Request, name: str) -> Response:
+    host = host_called(person(request.user), name)
+    return Response(HostSerializer(with_work([host])[0]).data)
+
+
+class HostView(APIView):
+    """One host, with its installations."""
+
+    @extend_schema(responses=HostSerializer)
+    def get(self, request: Request, name: str) -> Response:
+        return _sheet(request, name)
+
+    @extend_schema(request=ChangeHostSerializer, responses=HostSerializer)
+    def patch(self, request: Request, name: str) -> Response:
+        """Change labels or slots."""
+        actor = person(request.user)
+        change(actor, host_called(actor, name), **_validated(ChangeHostSerializer, request))
+        return _sheet(request, name)
+
+
+class AdmitView(APIView):
+    """Let a host in from the gate."""
+
+    @extend_schema(request=None, responses=HostSerializer)
+    def post(self, request: Request, name: str) -> Response:
+        actor = person(request.user)
+        admit(actor, host_called(actor, name))
+        return _sheet(request, name)
+
+
+class TurnAwayView(APIView):
+    """Turn a host away from the gate: its key dies."""
+
+    @extend_schema(request=ReasonSerializer, responses={204: None})
+    def post(self, request: Request, name: str) -> Response:
+        actor = person(request.user)
+        turn_away(actor, host_called(actor, name), **_validated(ReasonSerializer, request))
+        return Response(status=204)
+
+
+class HoldView(APIView):
+    """Take no new job from now on."""
+
+    @extend_schema(request=ReasonSerializer, responses=HostSerializer)
+    def post(self, request: Request, name: str) -> Response:
+        actor = person(request.user)
+        hold(actor, host_called(actor, name), **_validated(ReasonSerializer, request))
+        return _sheet(request, name)
+
+
+class DrainView(APIView):
+    """Finish what runs, then hold."""
+
+    @extend_schema(request=ReasonSerializer, responses=HostSerializer)
+    def post(self, request: Request, name: str) -> Response:
+        actor = person(request.user)
+        drain(actor, host_called(actor, name), **_validated(ReasonSerializer, request))
+        return _sheet(request, name)
+
+
+class ResumeView(APIView):
+    """Take jobs again."""
+
+    @extend_schema(request=None, responses=HostSerializer)
+    def post(self, request: Request, name: str) -> Response:
+        actor = person(request.user)
+        resume(actor, host_called(actor, name))
+        return _sheet(request, name)
+
+
+class SurveyView(APIView):
+    """Ask for a survey now; what it finds comes in a moment."""
+
+    @extend_schema(request=None, responses={202: None})
+    def post(self, request: Request, name: str) -> Response:
+        actor = person(request.user)
+        ask_survey(actor, host_called(actor, name))
+        return Response(status=202)

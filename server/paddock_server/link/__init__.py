@@ -1,0 +1,1 @@
+"""The agents' WebSocket and the browser's live feed."""

@@ -1,0 +1,171 @@
+"""The agents' end of the link: one bare ASGI WebSocket for each, so that a message costs little.
+
+Reads what an agent says, in order, and hands it to actions; writes what is queued for it. A repeat of a message is
+harmless, so an agent may send again whatever was not acknowledged.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import json
+import logging
+from collections.abc import Awaitable, Callable, MutableMapping
+from typing import Any
+
+from channels.db import database_sync_to_async
+from django.conf import settings
+
+from paddock_agent import wire
+from paddock_agent.errors import BadMessage
+from paddock_core.link_state import Seen
+
+from .. import secret
+from ..api.problems import problem
+from ..health.actions.note_link import note_link
+from ..hosts.models import LIVING, Host
+from ..toolchains.actions.take_in_survey import take_in_survey
+from ..work import logs
+from ..work.actions.take_report import attempt_called, take_report
+from . import connections, leases, running
+from .connections import Connection
+from .greeting import greet
+
+log = logging.getLogger("paddock.link")
+
+Scope = MutableMapping[str, Any]
+Receive = Callable[[], Awaitable[MutableMapping[str, Any]]]
+Send = Callable[[MutableMapping[str, Any]], Awaitable[None]]
+
+HELLO_PATIENCE = 20.0
+BROKE_PROTOCOL, REPLACED = 4002, 4000
+
+
+async def agent_link(scope: Scope, receive: Receive, send: Send) -> None:
+    """One agent's connection, from its key to its end."""
+    await receive()
+    host = await database_sync_to_async(_host_of)(_bearer(scope))
+    if host is None:
+        await _deny(send)
+        return
+    await send({"type": "websocket.accept"})
+    connection = Connection(host.pk)
+    entered = False
+    try:
+        async with asyncio.timeout(HELLO_PATIENCE):
+            hello = await _next(receive)
+        if not isinstance(hello, wire.Hello):
+            raise BadMessage("the first message is not hello")
+        if hello.protocol > wire.VERSION:
+            raise BadMessage(f"the agent speaks version {hello.protocol} of the link, this server {wire.VERSION}")
+        connections.enter(connection)
+        entered = True
+        welcome = await database_sync_to_async(greet)(host.pk, hello, (scope.get("client") or ("",))[0])
+        connection.put(welcome)
+        await _converse(host, connection, receive, send)
+    except BadMessage as error:
+        log.warning("The agent of %s was cut off: %s", host.name, error)
+        await _close(send, BROKE_PROTOCOL, str(error))
+    except (TimeoutError, _Closed):
+        pass
+    finally:
+        if entered and connections.leave(connection) and not running.server.stopping:
+            await database_sync_to_async(_note_end)(host.pk, connection.said_goodbye)
+            leases.expire_later(host.pk, 0 if connection.said_goodbye else settings.LINK_GRACE_SECONDS)
+
+
+class _Closed(Exception):
+    """The socket is gone."""
+
+
+async def _converse(host: Host, connection: Connection, receive: Receive, send: Send) -> None:
+    writing = asyncio.create_task(_write(connection, send))
+    reading = asyncio.create_task(_read(host, connection, receive))
+    try:
+        done, _ = await asyncio.wait([writing, reading], return_when=asyncio.FIRST_COMPLETED)
+        for task in done:
+            task.result()
+    finally:
+        for task in (writing, reading):
+            task.cancel()
+        await asyncio.gather(writing, reading, return_exceptions=True)
+
+
+async def _write(connection: Connection, send: Send) -> None:
+    while (message := await connection.outgoing.get()) is not None:
+        await send({"type": "websocket.send", "text": wire.encode(message).decode()})
+    await _close(send, REPLACED, "closed by the server")
+
+
+async def _read(host: Host, connection: Connection, receive: Receive) -> None:
+    while True:
+        message = await _next(receive)
+        if isinstance(message, wire.Goodbye):
+            connection.said_goodbye = True
+        elif isinstance(message, wire.Heartbeat):
+            continue
+        else:
+            await database_sync_to_async(_take_in)(host.pk, message)
+        if message.seq:
+            connection.put(wire.Ack(seq=message.seq))
+
+
+async def _next(receive: Receive) -> wire.AgentMessage:
+    event = await receive()
+    if event["type"] == "websocket.disconnect":
+        raise _Closed
+    return wire.from_agent(event.get("text") or event.get("bytes") or b"")
+
+
+def _take_in(host_id: int, message: wire.AgentMessage) -> None:
+    host = Host.objects.select_related("paddock").get(pk=host_id)
+    match message:
+        case wire.SurveyReport():
+            take_in_survey(host, message)
+        case wire.LogChunk():
+            if attempt := attempt_called(host, message.attempt):
+                logs.append(attempt, message.offset, message.data)
+        case wire.AttemptStarted() | wire.AttemptRefused() | wire.AttemptEnded():
+            take_report(host, message)
+        case wire.Hello():
+            raise BadMessage("a second hello")
+
+
+def _bearer(scope: Scope) -> str:
+    header = dict(scope["headers"]).get(b"authorization", b"").decode("latin-1")
+    kind, _, key = header.partition(" ")
+    return key.strip() if kind.lower() == "bearer" else ""
+
+
+def _host_of(key: str) -> Host | None:
+    if not key:
+        return None
+    found = Host.objects.select_related("paddock").filter(key_digest=secret.digest(key), standing__in=LIVING)
+    return found.first()
+
+
+def _note_end(host_id: int, said_goodbye: bool) -> None:
+    host = Host.objects.select_related("paddock").get(pk=host_id)
+    note_link(host, Seen.GOODBYE if said_goodbye else Seen.SOCKET_CLOSED)
+
+
+async def _deny(send: Send) -> None:
+    body = problem(
+        401,
+        "The key is not known",
+        "The server does not know this agent's key: the host was turned away, or this is another server. "
+        "Join anew with an entry pass.",
+    )
+    await send(
+        {
+            "type": "websocket.http.response.start",
+            "status": 401,
+            "headers": [(b"content-type", b"application/problem+json"), (b"www-authenticate", b"Bearer")],
+        }
+    )
+    await send({"type": "websocket.http.response.body", "body": json.dumps(body).encode()})
+
+
+async def _close(send: Send, code: int, reason: str) -> None:
+    with contextlib.suppress(RuntimeError):
+        await send({"type": "websocket.close", "code": code, "reason": reason[:100]})

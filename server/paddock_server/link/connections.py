@@ -1,0 +1,71 @@
+"""The agents that are connected now. The dictionary belongs to the server's loop; ``send`` may be called anywhere."""
+
+from __future__ import annotations
+
+import asyncio
+from dataclasses import dataclass, field
+
+from django.db import transaction
+
+from paddock_agent import wire
+
+from . import running
+
+LONGEST_QUEUE = 2000
+"""Messages waiting for one agent. One that takes none for so long is not worth keeping."""
+
+
+@dataclass(eq=False)
+class Connection:
+    """One agent's socket: what is put into ``outgoing`` goes out in order; None closes it."""
+
+    host_id: int
+    outgoing: asyncio.Queue[wire.FromServer | None] = field(default_factory=lambda: asyncio.Queue(LONGEST_QUEUE))
+    said_goodbye: bool = False
+
+    def put(self, message: wire.FromServer | None) -> None:
+        """Queues a message; a connection that does not keep up is dropped."""
+        try:
+            self.outgoing.put_nowait(message)
+        except asyncio.QueueFull:
+            self.outgoing = asyncio.Queue()
+            self.outgoing.put_nowait(None)
+
+
+_connections: dict[int, Connection] = {}
+
+
+def enter(connection: Connection) -> None:
+    """Makes this the host's connection; an older one is closed, for a host has one agent."""
+    if older := _connections.get(connection.host_id):
+        older.put(None)
+    _connections[connection.host_id] = connection
+
+
+def leave(connection: Connection) -> bool:
+    """Takes the connection out; True if it was the host's present one."""
+    if _connections.get(connection.host_id) is connection:
+        del _connections[connection.host_id]
+        return True
+    return False
+
+
+def is_connected(host_id: int) -> bool:
+    """Whether the host's agent is connected to this process."""
+    return host_id in _connections
+
+
+def send(host_id: int, message: wire.FromServer) -> None:
+    """Sends a message to the host's agent once the transaction is through; nothing happens if it is not connected."""
+    transaction.on_commit(lambda: running.post(_put, host_id, message))
+
+
+def dismiss(host_id: int, why: str) -> None:
+    """Tells the host's agent that its key is dead, and closes its connection."""
+    send(host_id, wire.Dismiss(why=why))
+    transaction.on_commit(lambda: running.post(_put, host_id, None))
+
+
+def _put(host_id: int, message: wire.FromServer | None) -> None:
+    if connection := _connections.get(host_id):
+        connection.put(message)

@@ -1,0 +1,43 @@
+"""An agent says hello: the link is noted, and what it knows of attempts is set against what the server knows."""
+
+from __future__ import annotations
+
+import msgspec
+from django.conf import settings
+from django.db import transaction
+
+from paddock_agent import wire
+from paddock_core.lifecycle import LIVE
+from paddock_core.link_state import Seen
+
+from ..health.actions.note_link import note_link
+from ..hosts.models import Host
+from ..work.actions.take_report import attempt_called, lose_lease
+from ..work.models import Attempt
+from . import connections
+
+LIVE_STATES = [state.value for state in LIVE]
+
+
+@transaction.atomic
+def greet(host_id: int, hello: wire.Hello, address: str) -> wire.Welcome:
+    """The answer to hello. An attempt that the server believes in and the agent does not know is lost; one that the
+    agent still runs and the server gave up on is to be stopped."""
+    host = Host.objects.select_related("paddock").get(pk=host_id)
+    host.facts = msgspec.to_builtins(hello.facts)
+    host.address = address
+    host.save(update_fields=["facts", "address"])
+    note_link(host, Seen.HELLO)
+    for attempt in Attempt.objects.select_related("job", "host__paddock").filter(host=host, state__in=LIVE_STATES):
+        if attempt.wire_name not in hello.attempts:
+            lose_lease(attempt, "The agent came back without it: it was killed or restarted while the script ran.")
+    for name in hello.attempts:
+        known = attempt_called(host, name)
+        if known is None or known.state not in LIVE_STATES:
+            connections.send(host_id, wire.Abandon(attempt=name))
+    return wire.Welcome(
+        host=host.name,
+        admitted=host.standing == Host.Standing.ADMITTED,
+        slots=max(1, host.slots),
+        heartbeat=settings.HEARTBEAT_SECONDS,
+    )

@@ -1,0 +1,34 @@
+"""The running server, for code in its threads: its event loop, and whether it is stopping.
+
+Outside a running server (a command, a test of an action) nothing is posted: there is nobody to hear it.
+"""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Callable, Coroutine
+from typing import Any
+
+
+class _Running:
+    loop: asyncio.AbstractEventLoop | None = None
+    stopping = False
+
+
+server = _Running()
+
+
+def post(function: Callable[..., object], *arguments: object) -> None:
+    """Calls ``function`` in the server's loop, soon. Safe from every thread."""
+    if server.loop is not None and not server.loop.is_closed():
+        server.loop.call_soon_threadsafe(function, *arguments)
+
+
+_tasks: set[asyncio.Task[Any]] = set()
+
+
+def start(work: Coroutine[Any, Any, Any]) -> None:
+    """Runs a coroutine in the loop that is current, and keeps it alive until it is done."""
+    task = asyncio.get_running_loop().create_task(work)
+    _tasks.add(task)
+    task.add_done_callback(_tasks.discard)

@@ -1,0 +1,1 @@
+"""Who did what to which thing, and when."""

@@ -1,0 +1,11 @@
+"""Every action writes here what it did, in the transaction in which it did it."""
+
+from __future__ import annotations
+
+from ..people.actor import Actor
+from .models import Entry
+
+
+def write(actor: Actor, verb: str, noun: str, thing: str, paddock: str = "", **details: object) -> None:
+    """One line: who, what was done (a past participle), to what kind of thing, which one, in which paddock."""
+    Entry.objects.create(who=actor.name, verb=verb, noun=noun, thing=thing, paddock=paddock, details=details)

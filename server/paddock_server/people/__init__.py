@@ -1,0 +1,1 @@
+"""People, what they may do, and the tokens of their programs."""

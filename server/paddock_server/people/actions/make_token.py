@@ -1,0 +1,26 @@
+"""Makes a token with which a program acts for a person."""
+
+from __future__ import annotations
+
+from django.contrib.auth.models import User
+from django.db import transaction
+
+from ... import secret
+from ...errors import NotThere
+from ...logbook.write import write
+from ..actor import Actor
+from ..models import Role, Token
+
+
+@transaction.atomic
+def make_token(actor: Actor, user_name: str, name: str) -> str:
+    """The token itself, which is shown this once. Raises NotThere for an unknown person."""
+    actor.demand(Role.ADMINISTRATOR, None, "Making a token")
+    user = User.objects.filter(username=user_name).first()
+    if user is None:
+        known = ", ".join(User.objects.order_by("username").values_list("username", flat=True)[:20]) or "nobody yet"
+        raise NotThere(f"There is no person called {user_name}. There is {known}.")
+    token = secret.make("token")
+    Token.objects.create(user=user, name=name, digest=secret.digest(token))
+    write(actor, "made", "token", name, user=user_name)
+    return token

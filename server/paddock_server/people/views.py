@@ -1,0 +1,77 @@
+from django.contrib.auth import authenticate, login, logout
+from django.utils.decorators import method_decorator
+from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.exceptions import AuthenticationFailed
+from rest_framework.permissions import AllowAny
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.throttling import ScopedRateThrottle
+from rest_framework.views import APIView
+
+from .actor import person
+from .models import Role
+
+
+class LoginSerializer(serializers.Serializer):
+    username = serializers.CharField(max_length=150)
+    password = serializers.CharField(max_length=500, trim_whitespace=False)
+
+
+class PaddockRoleSerializer(serializers.Serializer):
+    paddock = serializers.CharField()
+    role = serializers.ChoiceField(choices=Role.choices)
+
+
+class SessionSerializer(serializers.Serializer):
+    name = serializers.CharField(allow_null=True)
+    role = serializers.ChoiceField(choices=Role.choices, allow_null=True)
+    paddock_roles = PaddockRoleSerializer(many=True)
+
+
+def _session(request: Request) -> Response:
+    actor = person(request.user)
+    name = actor.name if request.user.is_authenticated else None
+    roles = [{"paddock": paddock, "role": role} for paddock, role in actor.paddocks]
+    return Response(SessionSerializer({"name": name, "role": actor.everywhere, "paddock_roles": roles}).data)
+
+
+class LoginThrottle(ScopedRateThrottle):
+    """Counts only tries to log in: asking who one is costs nothing."""
+
+    def allow_request(self, request: Request, view: APIView) -> bool:
+        return request.method != "POST" or super().allow_request(request, view)
+
+
+@method_decorator(ensure_csrf_cookie, name="get")
+@method_decorator(csrf_protect, name="post")
+class SessionView(APIView):
+    """Who is logged in; log in; log out."""
+
+    permission_classes = [AllowAny]
+    throttle_classes = [LoginThrottle]
+    throttle_scope = "login"
+
+    @extend_schema(responses=SessionSerializer)
+    def get(self, request: Request) -> Response:
+        """Who is logged in: ``name`` is null for nobody. Sets the cookie that logging in needs."""
+        return _session(request)
+
+    @extend_schema(request=LoginSerializer, responses=SessionSerializer)
+    def post(self, request: Request) -> Response:
+        """Log in."""
+        given = LoginSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        user = authenticate(request, **given.validated_data)
+        if user is None:
+            raise AuthenticationFailed("Name and password do not go together. Mind capital letters.")
+        login(request._request, user)
+        request.user = user
+        return _session(request)
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request) -> Response:
+        """Log out."""
+        logout(request._request)
+        return Response(status=204)

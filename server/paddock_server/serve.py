@@ -1,0 +1,61 @@
+"""Runs the server under Uvicorn: one process, one event loop."""
+
+from __future__ import annotations
+
+import errno
+import os
+import socket
+import sys
+from types import FrameType
+
+import uvicorn
+
+from paddock_agent import wire
+
+from .link import running
+
+SHUTDOWN_PATIENCE = 5
+
+
+class _Server(uvicorn.Server):
+    def handle_exit(self, sig: int, frame: FrameType | None) -> None:
+        # Before the sockets close: agents whose sockets the server closes itself are not lost.
+        running.server.stopping = True
+        super().handle_exit(sig, frame)
+
+
+def serve(bind: str, port: int) -> int:
+    """Serves until it is stopped. Returns the exit code: 1 where it cannot listen, which it says."""
+    try:
+        listening = socket.create_server((bind, port), family=socket.AF_INET6 if ":" in bind else socket.AF_INET)
+    except OSError as error:
+        print(_cannot_listen(bind, port, error), file=sys.stderr)  # noqa: T201
+        return 1
+    config = uvicorn.Config(
+        "paddock_server.asgi:application",
+        log_config=None,
+        access_log=False,
+        server_header=False,
+        ws="websockets-sansio",
+        ws_max_size=wire.LARGEST_MESSAGE,
+        # A cable that was pulled shows by the grace at the latest.
+        ws_ping_interval=15,
+        ws_ping_timeout=30,
+        ws_per_message_deflate=False,
+        lifespan="on",
+        timeout_graceful_shutdown=SHUTDOWN_PATIENCE,
+    )
+    with listening:
+        _Server(config).run(sockets=[listening])
+    return 0
+
+
+def _cannot_listen(bind: str, port: int, error: OSError) -> str:
+    if error.errno == errno.EADDRINUSE:
+        return (
+            f"Port {port} of {bind} is taken: another program listens there, perhaps another Yellow Paddock. "
+            f"Stop that one, or take another port: paddock serve --port {port + 1}, or make demo PORT={port + 1}."
+        )
+    if error.errno == errno.EACCES:
+        return f"Port {port} of {bind} may not be opened by this account. Ports under 1024 need more rights; take a higher one."
+    return f"The server cannot listen at {bind} port {port}: {os.strerror(error.errno or 0)}."

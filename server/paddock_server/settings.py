@@ -1,0 +1,137 @@
+"""Django's settings. What an administrator sets comes from the environment: PADDOCK_DATA, PADDOCK_HOSTS."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from .data_folder import data_folder, secret_key
+
+DATA = data_folder()
+LOGS = DATA / "logs"
+WEB = Path(os.environ.get("PADDOCK_WEB", Path(__file__).resolve().parents[2] / "web" / "dist"))
+
+SECRET_KEY = secret_key(DATA)
+DEBUG = False
+ALLOWED_HOSTS = ["localhost", "127.0.0.1", "[::1]", *filter(None, os.environ.get("PADDOCK_HOSTS", "").split(","))]
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.staticfiles",
+    "channels",
+    "rest_framework",
+    "drf_spectacular",
+    "drf_spectacular_sidecar",
+    "paddock_server.people",
+    "paddock_server.hosts",
+    "paddock_server.toolchains",
+    "paddock_server.health",
+    "paddock_server.work",
+    "paddock_server.logbook",
+]
+
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "paddock_server.web.content_security",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+]
+
+ROOT_URLCONF = "paddock_server.urls"
+ASGI_APPLICATION = "paddock_server.asgi.application"
+TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "APP_DIRS": True, "OPTIONS": {}}]
+
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": DATA / "paddock.sqlite3",
+        "OPTIONS": {
+            # One writer at a time, said at the start of a transaction: no deadlock when a reader becomes a writer.
+            "transaction_mode": "IMMEDIATE",
+            "timeout": 20,
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA foreign_keys=ON;",
+        },
+        "TEST": {"NAME": DATA / "test.sqlite3"},
+    }
+}
+CACHES = {"default": {"BACKEND": "django.core.cache.backends.locmem.LocMemCache"}}
+CHANNEL_LAYERS = {"default": {"BACKEND": "channels.layers.InMemoryChannelLayer"}}
+
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+]
+SESSION_COOKIE_NAME = "paddock_session"
+SESSION_COOKIE_SAMESITE = "Strict"
+CSRF_COOKIE_NAME = "paddock_csrf"
+CSRF_COOKIE_SAMESITE = "Strict"
+CSRF_FAILURE_VIEW = "paddock_server.api.problems.csrf_failure"
+SECURE_CONTENT_TYPE_NOSNIFF = True
+X_FRAME_OPTIONS = "DENY"
+
+USE_TZ = True
+TIME_ZONE = "UTC"
+LANGUAGE_CODE = "en"
+USE_I18N = False
+
+STATIC_URL = "/static/"
+STATICFILES_DIRS = [WEB] if WEB.is_dir() else []
+WHITENOISE_USE_FINDERS = True
+WHITENOISE_AUTOREFRESH = False
+
+APPEND_SLASH = False
+DATA_UPLOAD_MAX_MEMORY_SIZE = 2 * 1024 * 1024
+
+REST_FRAMEWORK = {
+    "DEFAULT_AUTHENTICATION_CLASSES": [
+        "paddock_server.people.authentication.BearerAuthentication",
+        "rest_framework.authentication.SessionAuthentication",
+    ],
+    "DEFAULT_PERMISSION_CLASSES": ["rest_framework.permissions.IsAuthenticated"],
+    "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
+    "DEFAULT_PARSER_CLASSES": ["rest_framework.parsers.JSONParser"],
+    "DEFAULT_PAGINATION_CLASS": "paddock_server.api.paging.Pages",
+    "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
+    "DEFAULT_THROTTLE_RATES": {"login": "20/min", "join": "120/min"},
+    "EXCEPTION_HANDLER": "paddock_server.api.problems.handle",
+}
+SPECTACULAR_SETTINGS = {
+    "TITLE": "Yellow Paddock",
+    "DESCRIPTION": "Build hosts, their toolchains and their jobs. Errors are problem details (RFC 9457).",
+    "VERSION": "1",
+    "OAS_VERSION": "3.1.0",
+    "SERVE_INCLUDE_SCHEMA": False,
+    "SERVE_PERMISSIONS": ["rest_framework.permissions.IsAuthenticated"],
+    "COMPONENT_SPLIT_REQUEST": True,
+    "SCHEMA_PATH_PREFIX": "/api/v1",
+    "REDOC_DIST": "SIDECAR",
+    "ENUM_NAME_OVERRIDES": {
+        "LinkEnum": "paddock_server.hosts.models.LINK_CHOICES",
+        "StandingEnum": "paddock_server.hosts.models.STANDINGS",
+        "ReadinessEnum": "paddock_server.hosts.serializers.READINESS_CHOICES",
+        "JobStateEnum": "paddock_server.work.models.JOB_STATES",
+        "AttemptStateEnum": "paddock_server.work.models.ATTEMPT_STATES",
+    },
+}
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"plain": {"format": "%(asctime)s %(levelname)s %(name)s: %(message)s"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain"}},
+    "root": {"handlers": ["console"], "level": "WARNING"},
+    "loggers": {
+        "paddock": {"level": "INFO"},
+        "django.request": {"level": "ERROR"},
+    },
+}
+
+HEARTBEAT_SECONDS = 15.0
+LINK_GRACE_SECONDS = float(os.environ.get("PADDOCK_LINK_GRACE", "45"))
+"""Silence after which a host is lost and its running attempts with it."""

@@ -1,0 +1,17 @@
+"""All addresses."""
+
+from django.urls import include, path, re_path
+
+from . import web
+from .api import problems
+from .hosts.join_view import JoinView
+
+handler500 = "paddock_server.api.problems.failed"
+
+urlpatterns = [
+    path("healthz", web.healthz),
+    path("api/v1/", include("paddock_server.api.urls")),
+    path("agent/v1/join", JoinView.as_view()),
+    re_path(r"^(api|agent|static)(/|$)", problems.not_found),
+    re_path(r"^", web.page),
+]

@@ -1,0 +1,1 @@
+"""Jobs, attempts, dispatch and logs."""

@@ -1,0 +1,30 @@
+"""Cancels a job: one that waits at once, one that runs as soon as its host has ended it."""
+
+from __future__ import annotations
+
+from django.db import transaction
+
+from paddock_core.errors import TransitionError
+from paddock_core.lifecycle import CancelAsked
+
+from ...errors import NotAllowed, NotNow
+from ...link import feed
+from ...logbook.write import write
+from ...people.actor import Actor
+from ...people.models import Role
+from ..advance import advance
+from ..models import Job
+
+
+@transaction.atomic
+def cancel(actor: Actor, job: Job) -> None:
+    """Raises NotNow for a job that has ended."""
+    inside = actor.where(Role.OPERATOR)
+    if inside is not None and not (job.paddocks and set(job.paddocks) <= set(inside)):
+        raise NotAllowed("Cancelling this job needs the role operator wherever it may run.")
+    try:
+        advance(job, CancelAsked())
+    except TransitionError as error:
+        raise NotNow(f"It cannot be cancelled: {error}.") from None
+    write(actor, "cancelled", "job", str(job.pk))
+    feed.tell("job", job.pk)

@@ -1,0 +1,36 @@
+"""Gives a waiting job to a host: makes the attempt and sends the offer."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import asdict
+
+from django.db import transaction
+from django.utils import timezone
+
+from paddock_core.fleet import Installation
+from paddock_core.lifecycle import AttemptState, JobState, Placed
+
+from ...hosts.models import Host
+from ...logbook.write import write
+from ...people.actor import SERVER
+from ..advance import advance
+from ..models import Attempt, Job
+
+
+@transaction.atomic
+def place(job_id: int, host: Host, binding: Sequence[Installation]) -> None:
+    """Does nothing if the job no longer waits: somebody cancelled it between the round's look and now."""
+    job = Job.objects.get(pk=job_id)
+    if job.state != JobState.WAITING.value:
+        return
+    Attempt.objects.create(
+        job=job,
+        number=job.attempts.count() + 1,
+        host=host,
+        state=AttemptState.OFFERED.value,
+        tools=[asdict(one) for one in binding],
+        offered_at=timezone.now(),
+    )
+    advance(job, Placed())
+    write(SERVER, "offered", "job", str(job.pk), host.paddock.name, host=host.name, attempt=job.attempts.count())

@@ -1,0 +1,62 @@
+"""Takes in what an agent reports of an attempt on its host. A report told twice changes nothing the second time."""
+
+from __future__ import annotations
+
+import re
+
+from django.db import transaction
+
+from paddock_agent import wire
+from paddock_core.lifecycle import Ended, Event, LeaseLost, Outcome, Refused, Started
+
+from ...hosts.models import Host
+from ...logbook.write import write
+from ...people.actor import SERVER, agent_of
+from ..advance import advance
+from ..models import Attempt
+
+Report = wire.AttemptStarted | wire.AttemptRefused | wire.AttemptEnded
+
+_NAME = re.compile(r"([1-9][0-9]{0,17})-([1-9][0-9]{0,8})")
+
+
+def attempt_called(host: Host, name: str) -> Attempt | None:
+    """The attempt of this name on this host. An agent's word on another host's attempts counts for nothing."""
+    match = _NAME.fullmatch(name)
+    if match is None:
+        return None
+    return Attempt.objects.select_related("job").filter(host=host, job_id=match.group(1), number=match.group(2)).first()
+
+
+@transaction.atomic
+def take_report(host: Host, report: Report) -> None:
+    """Applies the report; one on an attempt that is not this host's is passed over."""
+    attempt = attempt_called(host, report.attempt)
+    if attempt is None:
+        return
+    match report:
+        case wire.AttemptStarted():
+            Attempt.objects.filter(pk=attempt.pk, started_at=None).update(account=report.account, folder=report.folder)
+            event: Event = Started(attempt.number)
+        case wire.AttemptRefused():
+            event = Refused(attempt.number, report.why)
+        case wire.AttemptEnded():
+            outcome = Outcome(report.outcome) if report.outcome in set(Outcome) else Outcome.NOT_STARTED
+            event = Ended(attempt.number, outcome, report.exit_code, report.why)
+    before = attempt.job.state
+    advance(attempt.job, event)
+    if attempt.job.state != before:
+        write(
+            agent_of(host.name), f"reported {attempt.job.state}", "job", str(attempt.job_id), host.paddock.name,
+            host=host.name, attempt=attempt.number,
+        )  # fmt: skip
+
+
+@transaction.atomic
+def lose_lease(attempt: Attempt, why: str) -> None:
+    """Gives an attempt up."""
+    advance(attempt.job, LeaseLost(attempt.number, why))
+    write(
+        SERVER, "gave up", "job", str(attempt.job_id), attempt.host.paddock.name,
+        host=attempt.host.name, attempt=attempt.number, why=why,
+    )  # fmt: skip

@@ -1,0 +1,45 @@
+"""The one dispatcher: sleeps until something happens, then runs a round. What it decides comes from the core."""
+
+from __future__ import annotations
+
+import asyncio
+import logging
+
+from channels.db import database_sync_to_async
+from django.db import transaction
+
+from ..link import running
+
+log = logging.getLogger("paddock.dispatcher")
+
+
+class _Dispatcher:
+    def __init__(self) -> None:
+        self.wanted: asyncio.Event | None = None
+
+    def wake(self) -> None:
+        if self.wanted is not None:
+            self.wanted.set()
+
+
+_dispatcher = _Dispatcher()
+
+
+def wake_after_commit() -> None:
+    """Asks for a round once the transaction is through. Many wishes before the next round make one round."""
+    transaction.on_commit(lambda: running.post(_dispatcher.wake))
+
+
+async def keep_dispatching() -> None:
+    """Runs rounds for ever. A round that fails is logged and costs only itself."""
+    from .round import run_round
+
+    _dispatcher.wanted = asyncio.Event()
+    _dispatcher.wanted.set()
+    while True:
+        await _dispatcher.wanted.wait()
+        _dispatcher.wanted.clear()
+        try:
+            await database_sync_to_async(run_round)()
+        except Exception:
+            log.exception("A dispatch round failed; the next event starts another.")

@@ -1,0 +1,92 @@
+"""The fleet as the core sees it, taken from the database."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Collection
+from datetime import datetime
+from functools import lru_cache
+
+from django.db.models import Count
+
+from paddock_core import fleet as core
+from paddock_core.lifecycle import LIVE
+from paddock_core.link_state import Link
+from paddock_core.terms import Term, parse_terms
+
+from ..hosts.models import LIVING, Host
+from ..toolchains.models import Installation
+from .models import Attempt
+
+_installed: dict[int, tuple[datetime | None, tuple[core.Installation, ...]]] = {}
+"""The installations of each host as of the survey that is named with them: read again only after a newer one."""
+
+_NOT_CONNECTED = {
+    Link.STOPPED: core.Readiness.STOPPED,
+    Link.LOST: core.Readiness.LOST,
+    Link.NEVER_SEEN: core.Readiness.NEVER_SEEN,
+}
+
+
+def fleet(paddocks: Collection[str] | None = None) -> list[core.Host]:
+    """All living hosts, or those of some paddocks."""
+    hosts = Host.objects.filter(standing__in=LIVING).select_related("paddock")
+    if paddocks is not None:
+        hosts = hosts.filter(paddock__name__in=paddocks)
+    hosts = list(hosts)
+    _read_installations(hosts)
+    working = slots_working()
+    return [_seen_by_core(host, working.get(host.pk, 0)) for host in hosts]
+
+
+def slots_working() -> dict[int, int]:
+    """For each host that works, how many of its slots do: offered attempts count."""
+    live = Attempt.objects.filter(state__in=[state.value for state in LIVE])
+    return dict(live.values_list("host").annotate(number=Count("id")).values_list("host", "number"))
+
+
+def readiness(host: Host, free_slots: int) -> core.Readiness:
+    """The first thing that keeps the host from taking a job, or that it is free."""
+    if host.standing != Host.Standing.ADMITTED:
+        return core.Readiness.AT_THE_GATE
+    if host.link != Link.CONNECTED:
+        return _NOT_CONNECTED[Link(host.link)]
+    if host.holding:
+        return core.Readiness(host.holding)
+    return core.Readiness.FREE if free_slots > 0 else core.Readiness.BUSY
+
+
+def _seen_by_core(host: Host, working: int) -> core.Host:
+    free = max(0, host.slots - working)
+    return core.Host(
+        name=host.name,
+        paddock=host.paddock.name,
+        os=host.facts.get("os", ""),
+        os_version=host.facts.get("os_version", ""),
+        arch=host.facts.get("arch", ""),
+        labels=frozenset(host.labels),
+        installations=_installed[host.pk][1],
+        readiness=readiness(host, free),
+        free_slots=free,
+        surveyed=host.surveyed_at is not None,
+    )
+
+
+def _read_installations(hosts: list[Host]) -> None:
+    stale = {
+        host.pk: host.surveyed_at
+        for host in hosts
+        if _installed.get(host.pk, (0,))[0] != host.surveyed_at or host.pk not in _installed
+    }
+    rows: dict[int, list[core.Installation]] = defaultdict(list)
+    found = Installation.objects.filter(host__in=stale).values_list("host", "tool", "version", "path", "home", "plain")
+    for host, tool, version, path, home, plain in found:
+        rows[host].append(core.Installation(tool, version, path, home, plain))
+    for pk, surveyed_at in stale.items():
+        _installed[pk] = (surveyed_at, tuple(rows[pk]))
+
+
+@lru_cache(maxsize=4096)
+def terms_of(texts: tuple[str, ...]) -> tuple[Term, ...]:
+    """Reads the terms of a job; many jobs ask for the same."""
+    return parse_terms(texts)
