@@ -129,7 +129,7 @@ def _asked(tool: Tool, place: str) -> str:
 
 
 def _text(answer: Completed) -> str:
-    return _COLOUR.sub("", answer.stdout + "\n" + answer.stderr)
+    return _COLOUR.sub("", answer.stdout + "\n" + answer.stderr).replace("\r\n", "\n")
 
 
 def _line_with(text: str, place: int) -> str:

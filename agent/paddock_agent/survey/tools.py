@@ -127,7 +127,7 @@ TOOLS: tuple[Tool, ...] = (
         folders={
             "linux": ("/opt/cmake*/bin",),
             "macos": ("/opt/homebrew/bin", "/Applications/CMake.app/Contents/bin"),
-            "windows": (r"C:\Program Files\CMake\bin",),
+            "windows": (r"C:\Program Files\CMake\bin", r"C:\Tools\cmake*\bin"),
         },
     ),
     _tool("make", "make gmake", "--version", r"^GNU Make (\d\S*)"),

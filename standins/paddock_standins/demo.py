@@ -1,0 +1,296 @@
+"""The demo: a server, the stand-in hosts and one real agent on this machine, started together and stopped together.
+
+It works from outside, as an administrator would: the commands ``paddock`` and ``paddock-agent``, and the HTTP API.
+"""
+
+from __future__ import annotations
+
+import argparse
+import contextlib
+import json
+import os
+import secrets
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+from types import FrameType
+
+from .api_client import Api, ApiError
+from .description import all_hosts
+
+USER = "harbourmaster"
+OTHERS = {"deckhand": "operator", "lookout": "viewer"}
+REAL_HOST = "avocet-01"
+REAL_LABEL = "this-machine"
+PADDOCKS = {
+    "shoreline": "Firmware and telemetry for tide gauges and buoys",
+    "workshop": "Harbour charts for the desktop",
+    "orchard": "Pilot's app for phones",
+    "annex": "Spare room: no host yet",
+}
+PATIENCE = 120.0
+STOP_PATIENCE = 15.0
+
+PROVE = """\
+echo "user:   $(id -un)"
+echo "host:   $(hostname)"
+echo "folder: $(pwd)"
+echo "Maven that the job's terms are bound to: $PADDOCK_TOOL_MAVEN_VERSION at $PADDOCK_TOOL_MAVEN_PATH"
+mvn --version
+"""
+PROVE_WITHOUT_MAVEN = """\
+echo "user:   $(id -un)"
+echo "host:   $(hostname)"
+echo "folder: $(pwd)"
+echo "There is no Maven on this machine."
+"""
+BUILD_APP = "\n".join(
+    [
+        "hostname",
+        "whoami",
+        "pwd",
+        "xcodebuild -version",
+        "java -XshowSettings:properties -version",
+        *[line for i in range(1, 19) for line in (f'echo "compiling chart layer {i} of 18"', "sleep 2.5")],
+        "echo packed pilot-mobile",
+    ]
+)
+
+
+class DemoFailed(Exception):
+    """The demo cannot go on; the sentence says why."""
+
+
+class Demo:
+    """What the demo has started, and where it keeps it."""
+
+    def __init__(self, data: Path, port: int) -> None:
+        self.data = data
+        self.port = port
+        self.url = f"http://127.0.0.1:{port}"
+        self._children: list[tuple[str, subprocess.Popen[bytes]]] = []
+        self._bin = Path(sys.executable).parent
+        data.mkdir(parents=True, exist_ok=True, mode=0o700)
+
+    def start(self) -> None:
+        """Starts everything and waits until it works together. Raises DemoFailed."""
+        login = self._login()
+        self._spawn("server", [str(self._bin / "paddock"), "serve", "--port", str(self.port)])
+        self._wait("the server to answer", lambda: Api(self.url).is_up())
+        api = Api(self.url, login["token"])
+        passes = self._passes(api)
+        self._spawn(
+            "standins",
+            [sys.executable, "-m", "paddock_standins", "--server", self.url, "--data", str(self.data / "standins")],
+            json.dumps(passes).encode(),
+        )
+        self._start_real_agent(passes)
+        expected = {one.name for one in all_hosts()} | {REAL_HOST}
+        stay = {one.name for one in all_hosts() if one.stays_at_the_gate}
+        self._wait(f"{len(expected)} hosts to connect", lambda: self._all_connected(api, expected, stay))
+        if not api.get("/api/v1/jobs/")["results"]:
+            self._submit_jobs(api)
+        self._say_where(login, api)
+
+    def stop(self) -> None:
+        """Ends what was started: the hosts first, so that they can say goodbye."""
+        for _, child in reversed(self._children):
+            if child.poll() is None:
+                child.send_signal(signal.SIGTERM)
+                try:
+                    child.wait(STOP_PATIENCE)
+                except subprocess.TimeoutExpired:
+                    child.kill()
+                    child.wait()
+        self._children.clear()
+
+    def wait(self) -> None:
+        """Returns when a part has ended by itself. Raises DemoFailed then."""
+        while True:
+            self._check_children()
+            time.sleep(0.5)
+
+    def _login(self) -> dict[str, str]:
+        """The people and the token, made at the first start and kept in a file that only this user can read."""
+        file = self.data / "login.json"
+        if file.exists():
+            login: dict[str, str] = json.loads(file.read_text())
+            return login
+        password = "-".join(["tide", secrets.token_hex(4), "gauge"])
+        self._paddock("user", USER, "--role", "administrator", password=password)
+        for name, role in OTHERS.items():
+            self._paddock("user", name, "--role", role, password=password)
+        token = self._paddock("token", "--user", USER, "--name", "demo").strip()
+        login = {"user": USER, "password": password, "token": token}
+        with os.fdopen(os.open(file, os.O_WRONLY | os.O_CREAT, 0o600), "w") as out:
+            json.dump(login, out)
+        return login
+
+    def _paddock(self, *arguments: str, password: str = "") -> str:
+        done = subprocess.run(
+            [str(self._bin / "paddock"), *arguments],
+            env=self._environment({"PADDOCK_PASSWORD": password}),
+            capture_output=True,
+            text=True,
+            check=False,
+        )
+        if done.returncode:
+            raise DemoFailed(done.stderr.strip())
+        return done.stdout
+
+    def _environment(self, more: dict[str, str] | None = None) -> dict[str, str]:
+        return {**os.environ, "PADDOCK_DATA": str(self.data / "server"), **(more or {})}
+
+    def _spawn(self, name: str, command: list[str], given: bytes | None = None) -> None:
+        """Starts a part in a session of its own, so that Ctrl-C reaches it through ``stop``, in the right order."""
+        with (self.data / f"{name}.log").open("ab") as log:
+            child = subprocess.Popen(
+                command,
+                env=self._environment(),
+                stdin=subprocess.PIPE if given is not None else subprocess.DEVNULL,
+                stdout=log,
+                stderr=log,
+                start_new_session=True,
+            )
+        self._children.append((name, child))
+        if given is not None and child.stdin:
+            child.stdin.write(given)
+            child.stdin.close()
+
+    def _check_children(self) -> None:
+        for name, child in self._children:
+            if child.poll() is not None:
+                log = (self.data / f"{name}.log").read_text(errors="replace").strip().splitlines()
+                raise DemoFailed(f"The {name} has ended (exit code {child.returncode}): {log[-1] if log else ''}")
+
+    def _wait(self, what: str, is_so: Callable[[], bool]) -> None:
+        print(f"Waiting for {what} …", flush=True)
+        ends = time.monotonic() + PATIENCE
+        while not is_so():
+            self._check_children()
+            if time.monotonic() > ends:
+                raise DemoFailed(f"Waited {PATIENCE:g} s for {what}. The logs are in {self.data}.")
+            time.sleep(0.2)
+
+    def _passes(self, api: Api) -> dict[str, str]:
+        """A fresh pass for each paddock that a host still has to join."""
+        known = {one["name"] for one in api.get("/api/v1/paddocks/")["results"]}
+        for name, purpose in PADDOCKS.items():
+            if name not in known:
+                api.post("/api/v1/paddocks/", {"name": name, "purpose": purpose})
+        wanted: dict[str, int] = {}
+        for one in all_hosts():
+            if not (self.data / "standins" / one.name / "identity.json").exists():
+                wanted[one.paddock] = wanted.get(one.paddock, 0) + 1
+        if not (self.data / "agent" / "identity.json").exists():
+            wanted["shoreline"] = wanted.get("shoreline", 0) + 1
+        return {
+            paddock: api.post(
+                "/api/v1/passes/", {"name": f"demo, {paddock}", "paddock": paddock, "uses": uses, "hours": 1}
+            )["secret"]
+            for paddock, uses in wanted.items()
+        }
+
+    def _start_real_agent(self, passes: dict[str, str]) -> None:
+        """The agent on this machine: joined by its own command if it is new, told of another port if that changed."""
+        home = self.data / "agent"
+        agent = str(self._bin / "paddock-agent")
+        identity = home / "identity.json"
+        if identity.exists():
+            known = json.loads(identity.read_text())
+            identity.write_text(json.dumps({**known, "server": self.url}))
+        else:
+            done = subprocess.run(
+                [agent, "join", "--home", str(home), "--server", self.url, "--name", REAL_HOST,
+                 "--labels", f"{REAL_LABEL},bench-rig"],
+                env=self._environment({"PADDOCK_PASS": passes["shoreline"]}),
+                capture_output=True, text=True, check=False,
+            )  # fmt: skip
+            if done.returncode:
+                raise DemoFailed(done.stderr.strip())
+        self._spawn("agent", [agent, "run", "--home", str(home)])
+
+    def _all_connected(self, api: Api, expected: set[str], stay: set[str]) -> bool:
+        hosts = {one["name"]: one for one in api.get("/api/v1/hosts/")["results"]}
+        for name, host in hosts.items():
+            if host["standing"] == "at the gate" and name in expected - stay and host["surveyed_at"]:
+                api.post(f"/api/v1/hosts/{name}/admit/")
+                host["standing"] = "admitted"
+        return all(
+            name in hosts
+            and hosts[name]["link"] == "connected"
+            and hosts[name]["surveyed_at"]
+            and (name in stay or hosts[name]["standing"] == "admitted")
+            for name in expected
+        )
+
+    def _submit_jobs(self, api: Api) -> None:
+        tools = {one["tool"] for one in api.get(f"/api/v1/hosts/{REAL_HOST}/")["installations"]}
+        has_maven = "maven" in tools
+        jobs = [
+            {
+                "name": "prove-toolchain",
+                "pipeline": "tide-gauge-firmware",
+                "terms": [f"label {REAL_LABEL}", *(["tool maven 3+"] if has_maven else [])],
+                "script": PROVE if has_maven else PROVE_WITHOUT_MAVEN,
+            },
+            {
+                "name": "build-app",
+                "pipeline": "pilot-mobile",
+                "terms": ["os macos 14+", "tool jdk 17", "label mobile"],
+                "script": BUILD_APP,
+            },
+            {
+                "name": "sign-installer",
+                "pipeline": "harbour-chart-desktop",
+                "terms": ["os windows", "tool jdk 17..21", "tool cmake 3.20+", "label relase-signing"],
+                "script": "echo signing",
+            },
+        ]
+        for job in jobs:
+            api.post("/api/v1/jobs/", job)
+        self._wait(
+            "the job on this machine to end",
+            lambda: api.get("/api/v1/jobs/1/")["state"] not in ("waiting", "offered", "running"),
+        )
+
+    def _say_where(self, login: dict[str, str], api: Api) -> None:
+        jobs = api.get("/api/v1/jobs/")["results"]
+        print(f"\nYellow Paddock is at {self.url}")
+        print(f"  log in as {login['user']} (administrator), password {login['password']}")
+        print(f"  or as {' or '.join(f'{name} ({role})' for name, role in OTHERS.items())}, with the same password\n")
+        for job in sorted(jobs, key=lambda one: int(one["id"]))[:3]:
+            where = f" on {job['attempts'][-1]['host']}" if job["attempts"] else ""
+            print(f"  job {job['id']} {job['name']}: {job['state']}{where}. {job['reason']}".rstrip())
+        print(f"\nLogs are in {self.data}. Ctrl-C stops everything; `make demo-clean` removes it.", flush=True)
+
+
+def main() -> int:
+    """Runs the demo until Ctrl-C. Exit code 1 where it cannot start, or a part of it ends."""
+    parser = argparse.ArgumentParser(prog="paddock-demo", description=__doc__)
+    parser.add_argument("--data", type=Path, default=Path(".data/demo"))
+    parser.add_argument("--port", type=int, default=int(os.environ.get("PADDOCK_PORT", "8200")))
+    options = parser.parse_args()
+    demo = Demo(options.data.absolute(), options.port)
+    signal.signal(signal.SIGTERM, _interrupt)
+    try:
+        demo.start()
+        demo.wait()
+    except KeyboardInterrupt:
+        print("\nStopping …", flush=True)
+    except (DemoFailed, ApiError) as error:
+        print(error, file=sys.stderr)
+        return 1
+    finally:
+        # A second Ctrl-C must not leave half of it running.
+        with contextlib.suppress(ValueError):
+            signal.signal(signal.SIGINT, signal.SIG_IGN)
+        demo.stop()
+    return 0
+
+
+def _interrupt(number: int, frame: FrameType | None) -> None:
+    raise KeyboardInterrupt

@@ -1,0 +1,81 @@
+"""What a stand-in host is, read from its YAML file in ``hosts/``.
+
+``commands`` maps the full path of an executable to its answers, by its arguments; arguments that end in ``*`` stand for
+all that start so. An answer is what it prints, or a mapping of ``stdout``, ``stderr``, ``exit`` and ``seconds``.
+``links`` maps a path to the one that it leads to.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import yaml
+
+from paddock_agent.system.port import Family
+
+FOLDER = Path(__file__).parent / "hosts"
+
+_UNITS = {"MB": 1024**2, "GB": 1024**3, "TB": 1024**4}
+
+
+@dataclass(frozen=True)
+class Answer:
+    """What a command says, and how long it takes over it."""
+
+    stdout: str = ""
+    stderr: str = ""
+    exit: int = 0
+    seconds: float = 0.0
+
+
+@dataclass(frozen=True)
+class Description:
+    """One stand-in host. Sizes in bytes."""
+
+    name: str
+    paddock: str
+    family: Family
+    account: str
+    cores: int
+    memory: int
+    disk_total: int
+    disk_free: int
+    work_folder: str
+    labels: tuple[str, ...] = ()
+    slots: int = 0
+    kept_by: str = ""
+    stays_at_the_gate: bool = False
+    environment: Mapping[str, str] = field(default_factory=dict)
+    files: Mapping[str, str] = field(default_factory=dict)
+    links: Mapping[str, str] = field(default_factory=dict)
+    commands: Mapping[str, Mapping[str, Answer]] = field(default_factory=dict)
+
+
+def size(text: str) -> int:
+    """``"64 GB"`` in bytes."""
+    number, unit = text.split()
+    return int(float(number) * _UNITS[unit])
+
+
+def read(file: Path) -> Description:
+    """Reads one host's file."""
+    given: dict[str, Any] = yaml.safe_load(file.read_text(encoding="utf-8"))
+    commands = {
+        path: {str(arguments): _answer(answer) for arguments, answer in answers.items()}
+        for path, answers in given.pop("commands", {}).items()
+    }
+    for key in ("memory", "disk_total", "disk_free"):
+        given[key] = size(given[key])
+    return Description(**{**given, "labels": tuple(given.get("labels", ())), "commands": commands})
+
+
+def _answer(given: str | dict[str, Any]) -> Answer:
+    return Answer(**given) if isinstance(given, dict) else Answer(stdout=str(given))
+
+
+def all_hosts() -> list[Description]:
+    """All stand-in hosts that ship, by name."""
+    return [read(file) for file in sorted(FOLDER.glob("*.yaml"))]

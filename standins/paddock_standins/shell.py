@@ -1,0 +1,65 @@
+"""As much of a shell as the demo's scripts need: one command a line, variables, echo, sleep, and the host's own tools."""
+
+from __future__ import annotations
+
+import asyncio
+import re
+import shlex
+from collections.abc import Callable, Mapping
+from typing import TYPE_CHECKING
+
+from .description import Answer
+
+if TYPE_CHECKING:
+    from .simulated import SimulatedSystem
+
+_VARIABLE = re.compile(r"\$env:(\w+)|\$\{(\w+)\}|\$(\w+)|%(\w+)%")
+
+
+class Shell:
+    """One script's shell on a stand-in host. Like the real agent's, it ends at the first command that fails."""
+
+    def __init__(self, system: SimulatedSystem, folder: str, variables: Mapping[str, str]) -> None:
+        self._system = system
+        self._folder = folder
+        self._variables = variables
+
+    async def run(self, script: str, tell: Callable[[bytes], None]) -> int:
+        """Works through the script; returns its exit code."""
+        for number, line in enumerate(script.splitlines(), 1):
+            try:
+                words = shlex.split(line, comments=True, posix=self._system.family != "windows")
+            except ValueError as error:
+                tell(f"line {number}: {error}\n".encode())
+                return 2
+            words = [self._filled_in(word.strip('"')) for word in words]
+            if not words:
+                continue
+            if words[0] == "exit":
+                return int(words[1]) if len(words) > 1 and words[1].isdecimal() else 0
+            answer = self._answer(words, number)
+            await asyncio.sleep(answer.seconds)
+            tell((answer.stdout + answer.stderr).encode())
+            if answer.exit:
+                return answer.exit
+        return 0
+
+    def _filled_in(self, word: str) -> str:
+        return _VARIABLE.sub(lambda found: self._variables.get(next(filter(None, found.groups())), ""), word)
+
+    def _answer(self, words: list[str], number: int) -> Answer:
+        match words:
+            case ["echo", *rest]:
+                return Answer(stdout=" ".join(rest) + "\n")
+            case ["sleep" | "Start-Sleep", seconds]:
+                return Answer(seconds=float(seconds))
+            case ["pwd" | "cd"]:
+                return Answer(stdout=self._folder + "\n")
+            case ["hostname"]:
+                return Answer(stdout=self._system.hostname() + "\n")
+            case ["whoami"] | ["id", "-un"]:
+                return Answer(stdout=self._system.account() + "\n")
+        path = self._system.find(words[0])
+        if path is None:
+            return Answer(stderr=f"line {number}: {words[0]}: command not found\n", exit=127)
+        return self._system.answer(path, words[1:])
