@@ -64,8 +64,10 @@ class Host:
         return self.readiness is not Readiness.AT_THE_GATE
 
     def installed(self, tool: str) -> list[Installation]:
-        """The installations of one tool, newest first; those without a readable version last."""
+        """The installations of one tool: the plain one first, then the newest; those without a readable version last."""
         found = [one for one in self.installations if one.tool == tool]
         return sorted(
-            found, key=lambda one: (one.ordered is not None, one.ordered or versions.parse("0")), reverse=True
+            found,
+            key=lambda one: (one.plain, one.ordered is not None, one.ordered or versions.parse("0")),
+            reverse=True,
         )

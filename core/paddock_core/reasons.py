@@ -144,7 +144,9 @@ def remedy(row: FitRow, terms: Sequence[Term], rows: Sequence[FitRow]) -> str:
             case LabelTerm() if one.found:
                 said.append(f"mend the job: label {one.found}")
             case LabelTerm():
-                said.append(f"add the label {term.name} to {row.host.name}")
+                meant = _meant(term.name, rows)
+                mend = f"mend the job: label {meant}, and " if meant != term.name else ""
+                said.append(f"{mend}add the label {meant} to {row.host.name}")
             case ToolTerm():
                 said.append(
                     f"install {term.name} {term.range or ''}".strip() + (f" (as on {like.host.name})" if like else "")
@@ -152,6 +154,12 @@ def remedy(row: FitRow, terms: Sequence[Term], rows: Sequence[FitRow]) -> str:
             case _:
                 return ""
     return "; ".join(said)
+
+
+def _meant(label: str, rows: Sequence[FitRow]) -> str:
+    """The label itself if some host has it, else the nearest that one has, else the label itself."""
+    there = {known for row in rows for known in row.host.labels}
+    return label if label in there else nearest(label, there) or label
 
 
 def funnel(sheet: FitSheet) -> tuple[FunnelStep, ...]:

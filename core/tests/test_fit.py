@@ -49,7 +49,10 @@ def test_a_term_holds_on_just_these_hosts(term, hosts):
 
 
 def test_a_tool_term_is_bound_to_the_plain_installation_if_that_meets_it():
-    installed = (Installation("jdk", "17.0.15", "/usr/bin/java", plain=True), Installation("jdk", "21.0.5", "/opt/jdk-21"))
+    installed = (
+        Installation("jdk", "17.0.15", "/usr/bin/java", plain=True),
+        Installation("jdk", "21.0.5", "/opt/jdk-21"),
+    )
     host = replace(AVOCET, installations=installed)
     assert sheet_for("tool jdk", hosts=[host]).rows[0].binding[0].version == "17.0.15"
     assert sheet_for("tool jdk 18+", hosts=[host]).rows[0].binding[0].version == "21.0.5"
@@ -119,6 +122,10 @@ def test_near_fits_come_with_what_would_mend_them():
     assert said == {"russet-01": "mend the job: label release-signing", "avocet-01": "", "ketch-01": ""}
     sheet = sheet_for("os linux", "tool jdk 17", "tool maven 3.8+", "label bench-rig")
     assert remedy(sheet.rows[0], sheet.terms, sheet.rows) == "install maven 3.8+"
+    sheet = sheet_for("os windows", "tool git", "label bench-ring")
+    assert remedy(sheet.rows[0], sheet.terms, sheet.rows) == (
+        "mend the job: label bench-rig, and add the label bench-rig to ketch-01"
+    )
 
 
 def test_the_funnel_narrows_from_all_hosts_to_the_free_ones():

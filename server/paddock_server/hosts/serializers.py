@@ -1,12 +1,16 @@
 from __future__ import annotations
 
+from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
 from paddock_core.fleet import Readiness
+from paddock_core.link_state import Link
+from paddock_core.way_to_work import Mark, way_to_work
 
 from ..toolchains.models import Installation
 from .models import LINK_CHOICES, NAME, EntryPass, Host, Paddock
 
+MARK_CHOICES = [(mark.value, mark.value) for mark in Mark]
 READINESS_CHOICES = [(one.value, one.value) for one in Readiness]
 
 
@@ -28,8 +32,21 @@ class PassSerializer(serializers.ModelSerializer):
 
     class Meta:
         model = EntryPass
-        fields = ["id", "name", "paddock", "labels", "slots", "uses", "used", "ends_at", "revoked_at", "made_by",
-                  "made_at", "hosts"]  # fmt: skip
+        fields = [
+            "id",
+            "name",
+            "paddock",
+            "labels",
+            "slots",
+            "uses",
+            "used",
+            "ends_at",
+            "revoked_at",
+            "made_by",
+            "made_at",
+            "hosts",
+        ]
+        read_only_fields = fields  # fmt: skip
 
 
 class NewPassSerializer(PassSerializer):
@@ -53,25 +70,26 @@ class MakePassSerializer(serializers.Serializer):
 class FactsSerializer(serializers.Serializer):
     """What the host itself is; sizes in bytes. ``kept_by`` is the service that keeps the agent running, "" for none."""
 
-    os = serializers.CharField(default="")
-    os_version = serializers.CharField(default="")
-    os_name = serializers.CharField(default="")
-    arch = serializers.CharField(default="")
-    hostname = serializers.CharField(default="")
-    user = serializers.CharField(default="")
-    cores = serializers.IntegerField(default=0)
-    memory = serializers.IntegerField(default=0)
-    disk_total = serializers.IntegerField(default=0)
-    disk_free = serializers.IntegerField(default=0)
-    work_folder = serializers.CharField(default="")
-    agent_version = serializers.CharField(default="")
-    kept_by = serializers.CharField(default="")
+    os = serializers.CharField(default="", read_only=True)
+    os_version = serializers.CharField(default="", read_only=True)
+    os_name = serializers.CharField(default="", read_only=True)
+    arch = serializers.CharField(default="", read_only=True)
+    hostname = serializers.CharField(default="", read_only=True)
+    user = serializers.CharField(default="", read_only=True)
+    cores = serializers.IntegerField(default=0, read_only=True)
+    memory = serializers.IntegerField(default=0, read_only=True)
+    disk_total = serializers.IntegerField(default=0, read_only=True)
+    disk_free = serializers.IntegerField(default=0, read_only=True)
+    work_folder = serializers.CharField(default="", read_only=True)
+    agent_version = serializers.CharField(default="", read_only=True)
+    kept_by = serializers.CharField(default="", read_only=True)
 
 
 class InstallationSerializer(serializers.ModelSerializer):
     class Meta:
         model = Installation
         fields = ["tool", "version", "path", "home", "plain", "evidence", "seen_since"]
+        read_only_fields = fields
 
 
 class BrokenSerializer(serializers.Serializer):
@@ -106,12 +124,21 @@ class PlateSerializer(serializers.ModelSerializer):
             "working",
             "trace",
         ]
+        read_only_fields = fields
 
     def get_os(self, host: Host) -> str:
         return host.facts.get("os", "")
 
     def get_arch(self, host: Host) -> str:
         return host.facts.get("arch", "")
+
+
+class StepSerializer(serializers.Serializer):
+    """One link of the way to work."""
+
+    name = serializers.CharField()
+    mark = serializers.ChoiceField(choices=MARK_CHOICES)
+    said = serializers.CharField()
 
 
 class HostSerializer(serializers.ModelSerializer):
@@ -123,15 +150,53 @@ class HostSerializer(serializers.ModelSerializer):
     broken = BrokenSerializer(many=True)
     readiness = serializers.ChoiceField(choices=READINESS_CHOICES)
     working = serializers.IntegerField()
-    joined_with = serializers.CharField(source="joined_with.name", default="")
+    joined_with = serializers.CharField(source="joined_with.name", default="", read_only=True)
+    way = serializers.SerializerMethodField(help_text="The way to work: what must be true for a job to land here.")
 
     class Meta:
         model = Host
         fields = [
-            "name", "paddock", "standing", "link", "link_since", "link_cause", "readiness", "holding", "hold_reason",
-            "facts", "labels", "slots", "working", "surveyed_at", "installations", "broken", "address", "joined_at",
-            "joined_with", "decided_at", "decided_by",
-        ]  # fmt: skip
+            "name",
+            "paddock",
+            "standing",
+            "link",
+            "link_since",
+            "link_cause",
+            "readiness",
+            "holding",
+            "hold_reason",
+            "facts",
+            "labels",
+            "slots",
+            "working",
+            "surveyed_at",
+            "installations",
+            "broken",
+            "address",
+            "joined_at",
+            "joined_with",
+            "decided_at",
+            "decided_by",
+            "way",
+        ]
+        read_only_fields = fields  # fmt: skip
+
+    @extend_schema_field(StepSerializer(many=True))
+    def get_way(self, host: Host) -> list[dict[str, str]]:
+        steps = way_to_work(
+            link=Link(host.link),
+            link_cause=host.link_cause,
+            kept_by=host.facts.get("kept_by", ""),
+            admitted=host.standing == Host.Standing.ADMITTED,
+            holding=host.holding,
+            hold_reason=host.hold_reason,
+            surveyed=host.surveyed_at is not None,
+            installations=len(host.installations.all()),
+            slots=host.slots,
+            working=host.working,
+            disk_free=host.facts.get("disk_free", 0),
+        )
+        return StepSerializer(steps, many=True).data
 
 
 class ChangeHostSerializer(serializers.Serializer):

@@ -20,8 +20,20 @@ class AttemptSerializer(serializers.ModelSerializer):
 
     class Meta:
         model = Attempt
-        fields = ["number", "host", "state", "account", "folder", "tools", "exit_code", "note", "offered_at",
-                  "started_at", "ended_at"]  # fmt: skip
+        fields = [
+            "number",
+            "host",
+            "state",
+            "account",
+            "folder",
+            "tools",
+            "exit_code",
+            "note",
+            "offered_at",
+            "started_at",
+            "ended_at",
+        ]
+        read_only_fields = fields  # fmt: skip
 
 
 class JobSerializer(serializers.ModelSerializer):
@@ -34,9 +46,27 @@ class JobSerializer(serializers.ModelSerializer):
 
     class Meta:
         model = Job
-        fields = ["id", "name", "pipeline", "state", "reason", "reason_kind", "reason_term", "reason_nearest", "terms",
-                  "priority", "time_limit", "retries_left", "cancel_asked", "submitted_at", "submitted_by",
-                  "started_at", "ended_at", "attempts"]  # fmt: skip
+        fields = [
+            "id",
+            "name",
+            "pipeline",
+            "state",
+            "reason",
+            "reason_kind",
+            "reason_term",
+            "reason_nearest",
+            "terms",
+            "priority",
+            "time_limit",
+            "retries_left",
+            "cancel_asked",
+            "submitted_at",
+            "submitted_by",
+            "started_at",
+            "ended_at",
+            "attempts",
+        ]
+        read_only_fields = fields  # fmt: skip
 
 
 class JobSheetSerializer(JobSerializer):
@@ -44,6 +74,7 @@ class JobSheetSerializer(JobSerializer):
 
     class Meta(JobSerializer.Meta):
         fields = [*JobSerializer.Meta.fields, "script", "shell"]
+        read_only_fields = fields
 
 
 class SubmitSerializer(serializers.Serializer):

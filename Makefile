@@ -1,0 +1,67 @@
+# `make demo` and `make test` do all the set-up that they need; the second time they find it done.
+.DEFAULT_GOAL := help
+.DELETE_ON_ERROR:
+SHELL := /bin/sh
+
+PORT ?= $(or $(PADDOCK_PORT),8200)
+DEMO := .data/demo
+BIN := .venv/bin
+WEB_SOURCES := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/tsconfig.json
+
+.PHONY: help demo demo-clean test lint bench screenshots web types lock clean
+
+help: ## show this
+	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/^([a-z-]+):.*## (.*)/  make \1|\2/' | column -t -s '|'
+
+demo: .make/python .make/web ## start the demo: server, stand-in hosts, a real agent (PORT=8200); Ctrl-C stops it
+	@exec $(BIN)/paddock-demo --data $(DEMO) --port $(PORT)
+
+demo-clean: ## remove what the demo keeps
+	rm -rf $(DEMO)
+
+test: .make/python .make/web .make/browser ## run all tests
+	cd web && npm run --silent test
+	$(BIN)/pytest
+
+lint: .make/python .make/node ## check style and types
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+	cd web && npx eslint src && npx vue-tsc --noEmit
+
+bench: .make/python ## run the benchmarks; docs/measurements.md has the figures
+	$(BIN)/python bench/fit.py
+
+screenshots: .make/python .make/web .make/browser ## take the pictures in docs/screenshots anew
+	$(BIN)/python tests/browser/screenshots.py
+
+web: .make/web ## build the web part
+
+types: .make/python .make/node ## write web/openapi.json and the web's types anew from the server's API
+	PADDOCK_DATA=.data/types $(BIN)/python -m django spectacular --settings paddock_server.settings \
+	    --validate --fail-on-warn --format openapi-json --file web/openapi.json
+	cd web && npm run --silent types
+
+lock: ## resolve requirements/all.in into requirements/lock.txt
+	python3 -m venv .make/lock && .make/lock/bin/pip install --quiet pip-tools
+	.make/lock/bin/pip-compile --quiet --generate-hashes --allow-unsafe --strip-extras --no-header \
+	    --no-emit-index-url --no-emit-trusted-host --output-file requirements/lock.txt requirements/all.in
+
+clean: demo-clean ## remove everything that was made
+	rm -rf .venv .make .data web/node_modules web/dist
+
+.make/python: requirements/lock.txt core/pyproject.toml agent/pyproject.toml server/pyproject.toml standins/pyproject.toml setup/python.sh
+	sh setup/python.sh
+	@mkdir -p .make && touch $@
+
+.make/node: web/package-lock.json setup/node.sh
+	sh setup/node.sh
+	@mkdir -p .make && touch $@
+
+.make/web: .make/node $(WEB_SOURCES)
+	cd web && npm run --silent build
+	@mkdir -p .make && touch $@
+
+.make/browser: setup/browser.sh
+	sh setup/browser.sh
+	@mkdir -p .make && touch $@

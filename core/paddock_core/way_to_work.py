@@ -1,0 +1,84 @@
+"""The way to work: what must be true for the next job to land on a host, link by link."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from .link_state import Link
+from .reasons import count
+
+LEAST_DISK = 1024**3
+"""Bytes free under which a host is called short of disk: a checkout and a build hardly fit."""
+
+
+class Mark(StrEnum):
+    """How one link of the chain stands. UNKNOWN: it cannot be told while an earlier link is broken. WEAK: it holds now,
+    but not for sure."""
+
+    HOLDS = "holds"
+    WEAK = "weak"
+    BROKEN = "broken"
+    UNKNOWN = "unknown"
+
+
+@dataclass(frozen=True)
+class Step:
+    """One link of the chain, with what is so in a few words."""
+
+    name: str
+    mark: Mark
+    said: str
+
+
+def way_to_work(
+    link: Link,
+    link_cause: str,
+    kept_by: str,
+    admitted: bool,
+    holding: str,
+    hold_reason: str,
+    surveyed: bool,
+    installations: int,
+    slots: int,
+    working: int,
+    disk_free: int,
+) -> tuple[Step, ...]:
+    """The chain for one host, in order. ``kept_by`` is the agent's service, "" where it was started by hand;
+    ``disk_free`` is in bytes, as of when the host was last heard."""
+    connected = link is Link.CONNECTED
+    return (
+        Step(
+            "Connected",
+            Mark.HOLDS if connected else Mark.BROKEN,
+            "its agent answers" if connected else link_cause or link,
+        ),
+        Step("Kept running", Mark.HOLDS, kept_by)
+        if kept_by
+        else Step("Kept running", Mark.WEAK, "started by hand: gone after a reboot"),
+        Step("Admitted", Mark.HOLDS, "a person let it in")
+        if admitted
+        else Step("Admitted", Mark.BROKEN, "stands at the gate: nothing runs on it"),
+        Step("Not held", Mark.BROKEN, f"{holding}{': ' + hold_reason if hold_reason else ''}")
+        if holding
+        else Step("Not held", Mark.HOLDS, "takes jobs"),
+        Step("Surveyed", Mark.HOLDS, count(installations, "installation"))
+        if surveyed
+        else Step("Surveyed", Mark.BROKEN, "its tools are not known yet"),
+        _disk(disk_free, connected),
+        _slots(slots, working, connected),
+    )
+
+
+def _disk(free: int, connected: bool) -> Step:
+    if not connected:
+        return Step("Disk free", Mark.UNKNOWN, "not known while it is away")
+    said = f"{free / 1024**3:.0f} GB free"
+    return Step("Disk free", Mark.HOLDS if free >= LEAST_DISK else Mark.BROKEN, said)
+
+
+def _slots(slots: int, working: int, connected: bool) -> Step:
+    if not connected:
+        return Step("Slot free", Mark.UNKNOWN, "not known while it is away")
+    free = max(0, slots - working)
+    return Step("Slot free", Mark.HOLDS if free else Mark.BROKEN, f"{free} of {count(slots, 'slot')}")

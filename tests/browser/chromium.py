@@ -1,0 +1,44 @@
+"""Headless Chromium from Debian's packages, for the browser tests and the screenshots."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+
+from selenium import webdriver
+from selenium.webdriver.chrome.options import Options
+from selenium.webdriver.chrome.service import Service
+
+QUIET = (
+    "--headless=new",
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--disable-dev-shm-usage",
+    "--force-color-profile=srgb",
+)
+"""It starts no traffic of its own: there is no network where these run."""
+
+
+def is_there() -> bool:
+    """Whether browser and driver are installed."""
+    return bool(shutil.which("chromium") and shutil.which("chromedriver"))
+
+
+def start(profile: Path, width: int = 1280, height: int = 800) -> webdriver.Chrome:
+    """A fresh browser whose page is ``width`` by ``height``."""
+    options = Options()
+    options.binary_location = shutil.which("chromium") or ""
+    for flag in (*QUIET, f"--user-data-dir={profile}", f"--window-size={width},{height}"):
+        options.add_argument(flag)
+    options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
+    browser = webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))
+    browser.execute_cdp_cmd(
+        "Emulation.setDeviceMetricsOverride",
+        {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": False},
+    )
+    return browser

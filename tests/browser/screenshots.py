@@ -1,0 +1,119 @@
+"""Takes the pictures in docs/screenshots from a fresh demo: ``make screenshots``."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import socket
+import tempfile
+from pathlib import Path
+
+import chromium
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.remote.webdriver import WebDriver
+from selenium.webdriver.support.wait import WebDriverWait
+
+from paddock_standins.api_client import Api
+from paddock_standins.demo import REAL_HOST, Demo
+
+FOLDER = Path(__file__).parents[2] / "docs" / "screenshots"
+
+
+class Photographer:
+    """Goes from place to place and takes pictures."""
+
+    def __init__(self, browser: WebDriver, url: str, folder: Path) -> None:
+        self.browser = browser
+        self.url = url
+        self.folder = folder
+        folder.mkdir(parents=True, exist_ok=True)
+
+    def until_there(self, selector: str) -> None:
+        WebDriverWait(self.browser, 20).until(lambda b: b.find_elements(By.CSS_SELECTOR, selector))
+
+    def go(self, path: str, there: str) -> None:
+        self.browser.get(self.url + path)
+        self.until_there(there)
+
+    def click(self, selector: str) -> None:
+        self.until_there(selector)
+        self.browser.find_element(By.CSS_SELECTOR, selector).click()
+
+    def shoot(self, name: str) -> None:
+        self.browser.execute_async_script("document.fonts.ready.then(() => setTimeout(arguments[0], 400))")
+        self.browser.save_screenshot(str(self.folder / f"{name}.png"))
+        print(self.folder / f"{name}.png")
+
+    def log_in(self, user: str, password: str) -> None:
+        self.go("/login", "input[name=username]")
+        self.shoot("login")
+        self.browser.find_element(By.NAME, "username").send_keys(user)
+        self.browser.find_element(By.NAME, "password").send_keys(password, Keys.ENTER)
+        self.until_there(".plate")
+
+    def dark(self, on: bool) -> None:
+        self.browser.execute_script("localStorage.setItem('paddock-theme', arguments[0])", "dark" if on else "light")
+
+
+def take_all(camera: Photographer, api: Api, login: dict[str, str]) -> None:
+    """One picture of each main view."""
+    camera.browser.get(camera.url + "/healthz")
+    camera.dark(False)
+    camera.log_in(login["user"], login["password"])
+    camera.until_there(".waiting")
+    camera.shoot("yard")
+    camera.click(".bring")
+    camera.until_there(".ant-drawer-open form")
+    camera.browser.find_element(By.CSS_SELECTOR, ".ant-drawer-open form button[type=submit]").click()
+    camera.until_there(".ant-drawer-open .copy-text")
+    camera.shoot("bring-in")
+    camera.go(f"/hosts/{REAL_HOST}", "[data-tool=git]")
+    camera.shoot("host")
+    jobs = {one["name"]: one["id"] for one in api.get("/api/v1/jobs/")["results"]}
+    camera.go(f"/board/{jobs['sign-installer']}", ".funnel")
+    camera.shoot("board-waiting")
+    camera.go(f"/board/{jobs['prove-toolchain']}", ".log pre")
+    camera.shoot("board-proof")
+    camera.go(f"/board/{jobs['build-app']}", ".log pre")
+    camera.shoot("board-running")
+    camera.click(".send")
+    camera.until_there("[data-field=name]")
+    camera.browser.find_element(By.CSS_SELECTOR, ".ant-drawer-open textarea.machine").send_keys(
+        "os macos 14+\ntool jdk 17..21\nlabel relase-signing"
+    )
+    camera.until_there(".ant-drawer-open .terms .unmet")
+    camera.shoot("send-job")
+    camera.go("/logbook", "table")
+    camera.shoot("logbook")
+    camera.dark(True)
+    camera.go("/", ".waiting")
+    camera.shoot("yard-dark")
+    camera.go(f"/board/{jobs['sign-installer']}", ".funnel")
+    camera.shoot("board-dark")
+
+
+def main() -> int:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--to", type=Path, default=FOLDER)
+    options = parser.parse_args()
+    with tempfile.TemporaryDirectory() as scratch, socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+        probe.close()
+        demo = Demo(Path(scratch) / "demo", port)
+        try:
+            demo.start()
+            login = json.loads((demo.data / "login.json").read_text())
+            browser = chromium.start(Path(scratch) / "profile")
+            try:
+                take_all(Photographer(browser, demo.url, options.to), Api(demo.url, login["token"]), login)
+            finally:
+                browser.quit()
+        finally:
+            demo.stop()
+    return 0
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())

@@ -1,0 +1,107 @@
+<script setup lang="ts">
+import { Button, Input, Modal } from 'ant-design-vue'
+import { ref, watch } from 'vue'
+import { answered, api, type Schemas } from '../api/client'
+import { useSession } from '../api/session'
+import { useYard } from '../api/yard'
+import TimeAgo from './TimeAgo.vue'
+import { count, size } from './wording'
+
+const yard = useYard()
+const session = useSession()
+const hosts = ref<Schemas['Host'][]>([])
+const trouble = ref('')
+const busy = ref('')
+const turning = ref<Schemas['Host'] | null>(null)
+const reason = ref('')
+
+async function load(): Promise<void> {
+  const asked = yard.atTheGate.map((plate) => answered(api.GET('/api/v1/hosts/{name}/', { params: { path: { name: plate.name } } })))
+  const all = await Promise.allSettled(asked)
+  hosts.value = all.flatMap((one) => (one.status === 'fulfilled' ? [one.value] : []))
+}
+
+watch(() => yard.atTheGate.map((plate) => `${plate.name} ${plate.link} ${plate.link_since}`).join(), load, { immediate: true })
+
+async function decide(name: string, work: () => Promise<unknown>): Promise<void> {
+  busy.value = name
+  trouble.value = ''
+  try {
+    await work()
+    await yard.load()
+  } catch (error) {
+    trouble.value = (error as Error).message
+  } finally {
+    busy.value = ''
+  }
+}
+
+function admit(host: Schemas['Host']): Promise<void> {
+  return decide(host.name, () => answered(api.POST('/api/v1/hosts/{name}/admit/', { params: { path: { name: host.name } } })))
+}
+
+async function turnAway(): Promise<void> {
+  const host = turning.value
+  if (!host) return
+  turning.value = null
+  await decide(host.name, () =>
+    answered(api.POST('/api/v1/hosts/{name}/turn-away/', { params: { path: { name: host.name } }, body: { reason: reason.value } })),
+  )
+  reason.value = ''
+}
+</script>
+
+<template>
+  <section v-if="hosts.length" class="gate" aria-label="At the gate">
+    <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
+    <article v-for="host in hosts" :key="host.name" class="waiting" :data-gate="host.name">
+      <p class="when">At the gate · <TimeAgo :at="host.joined_at" /></p>
+      <h3><RouterLink :to="{ name: 'host', params: { name: host.name } }">{{ host.name }}</RouterLink> wants into {{ host.paddock }}</h3>
+      <p class="soft">
+        {{ host.facts.os_name || host.facts.os }} · {{ host.facts.arch }} · {{ host.facts.cores }} cores · {{ size(host.facts.memory) }}.
+        With the pass “{{ host.joined_with }}”, from {{ host.address }}, as {{ host.facts.user }}.
+        <template v-if="host.link !== 'connected'">Its agent is {{ host.link }} now.</template>
+        <template v-else-if="host.surveyed_at">{{ count(host.installations.length, 'installation') }} found.</template>
+      </p>
+      <div v-if="session.may('administrator', host.paddock)" class="row">
+        <Button type="primary" :loading="busy === host.name" @click="admit(host)">Admit</Button>
+        <Button :disabled="busy === host.name" @click="turning = host">Turn away…</Button>
+      </div>
+    </article>
+    <Modal :open="turning !== null" :title="`Turn ${turning?.name} away?`" ok-text="Turn away" cancel-text="Leave it at the gate" @ok="turnAway" @cancel="turning = null">
+      <p>Its key dies at once. To come back it has to join anew with an entry pass.</p>
+      <label class="reason">Reason, for the logbook and for who runs the machine<Input v-model:value="reason" :maxlength="300" /></label>
+    </Modal>
+  </section>
+</template>
+
+<style scoped>
+.waiting {
+  padding: 10px 0 12px;
+  border-bottom: 1px solid var(--fence);
+}
+
+.when {
+  color: var(--water);
+  font-size: 12px;
+  font-weight: 600;
+}
+
+h3 {
+  margin: 1px 0 2px;
+  font-size: 14px;
+}
+
+h3 a {
+  color: inherit;
+}
+
+.row {
+  margin-top: 7px;
+}
+
+.reason {
+  display: block;
+  margin-top: 10px;
+}
+</style>

@@ -1,0 +1,61 @@
+<script setup lang="ts">
+import { Button, InputNumber, Select } from 'ant-design-vue'
+import { computed, ref, watch } from 'vue'
+import { answered, api, type Schemas } from '../api/client'
+
+/** What people decide about a host: labels and slots. */
+const props = defineProps<{ host: Schemas['Host'] }>()
+const emit = defineEmits<{ changed: [] }>()
+const labels = ref<string[]>([])
+const slots = ref(1)
+const trouble = ref('')
+const isBusy = ref(false)
+
+watch(
+  () => props.host.name + props.host.labels.join() + props.host.slots,
+  () => {
+    labels.value = [...props.host.labels]
+    slots.value = props.host.slots
+  },
+  { immediate: true },
+)
+const isChanged = computed(() => labels.value.join() !== props.host.labels.join() || slots.value !== props.host.slots)
+
+async function save(): Promise<void> {
+  isBusy.value = true
+  trouble.value = ''
+  try {
+    const path = { name: props.host.name }
+    await answered(api.PATCH('/api/v1/hosts/{name}/', { params: { path }, body: { labels: labels.value, slots: slots.value } }))
+    emit('changed')
+  } catch (error) {
+    trouble.value = (error as Error).message
+  } finally {
+    isBusy.value = false
+  }
+}
+</script>
+
+<template>
+  <section>
+    <h2>Settings</h2>
+    <label>Labels<Select v-model:value="labels" mode="tags" :token-separators="[',', ' ']" :open="false" placeholder="none" /></label>
+    <label>Slots<InputNumber v-model:value="slots" :min="1" :max="1000" /></label>
+    <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
+    <Button v-if="isChanged" type="primary" :loading="isBusy" @click="save">Save</Button>
+  </section>
+</template>
+
+<style scoped>
+section {
+  margin-top: 18px;
+}
+
+label {
+  display: grid;
+  grid-template-columns: 60px 1fr;
+  align-items: center;
+  margin: 6px 0;
+  color: var(--ink-soft);
+}
+</style>

@@ -1,0 +1,27 @@
+import { describe, expect, it } from 'vitest'
+import { ago, duration, size } from './wording'
+
+describe('words for numbers', () => {
+  it.each([
+    [0, '0 bytes'],
+    [1536, '1.5 KB'],
+    [25276514304, '24 GB'],
+    [3 * 1024 ** 4, '3.0 TB'],
+  ])('size of %d is %s', (bytes, said) => expect(size(bytes)).toBe(said))
+
+  it.each([
+    [0.74, '0.7 s'],
+    [12.4, '12 s'],
+    [240, '4 min'],
+    [7500, '2 h 5 min'],
+    [7200, '2 h'],
+    [300000, '3 days'],
+    [-3, '0 s'],
+  ])('%d seconds are %s', (seconds, said) => expect(duration(seconds)).toBe(said))
+
+  it('says how long ago a moment was', () => {
+    const now = Date.parse('2026-11-23T12:00:00Z')
+    expect(ago('2026-11-23T11:58:00Z', now)).toBe('2 min ago')
+    expect(ago('2026-11-23T12:00:01Z', now)).toBe('just now')
+  })
+})

@@ -1,0 +1,46 @@
+/** Sizes, times and names in the words that people use. */
+
+const SYSTEMS: Record<string, string> = { linux: 'Linux', macos: 'macOS', windows: 'Windows' }
+
+export function systemName(os: string): string {
+  return SYSTEMS[os] ?? os
+}
+
+export function count(number: number, noun: string, many = `${noun}s`): string {
+  return `${number} ${number === 1 ? noun : many}`
+}
+
+/** Bytes as 41 GB, 812 MB. */
+export function size(bytes: number): string {
+  const units = ['bytes', 'KB', 'MB', 'GB', 'TB']
+  let value = bytes
+  let unit = 0
+  while (value >= 1024 && unit < units.length - 1) {
+    value /= 1024
+    unit += 1
+  }
+  return `${value >= 10 || unit === 0 ? Math.round(value) : value.toFixed(1)} ${units[unit]}`
+}
+
+/** Seconds as 12 s, 4 min, 2 h 5 min, 3 days. */
+export function duration(seconds: number): string {
+  if (seconds > 0 && seconds < 9.95) return `${seconds.toFixed(1)} s`
+  const whole = Math.max(0, Math.round(seconds))
+  if (whole < 60) return `${whole} s`
+  const minutes = Math.round(whole / 60)
+  if (minutes < 60) return `${minutes} min`
+  const hours = Math.floor(minutes / 60)
+  if (hours < 48) return minutes % 60 ? `${hours} h ${minutes % 60} min` : `${hours} h`
+  return `${Math.round(hours / 24)} days`
+}
+
+/** How long ago a moment was, as "4 min ago". */
+export function ago(moment: string, now: number): string {
+  const seconds = (now - Date.parse(moment)) / 1000
+  return seconds < 5 ? 'just now' : `${duration(Math.max(10, seconds))} ago`
+}
+
+/** The exact moment, in the reader's own time zone. */
+export function exactly(moment: string): string {
+  return new Intl.DateTimeFormat(undefined, { dateStyle: 'medium', timeStyle: 'medium' }).format(new Date(moment))
+}

@@ -1,0 +1,31 @@
+import { createRouter, createWebHistory } from 'vue-router'
+import { useSession } from './api/session'
+
+export const router = createRouter({
+  history: createWebHistory('/'),
+  routes: [
+    { path: '/', name: 'yard', component: () => import('./screens/YardScreen.vue'), meta: { title: 'Yard' } },
+    { path: '/hosts/:name', name: 'host', component: () => import('./screens/HostScreen.vue'), props: true, meta: { title: 'Host' } },
+    { path: '/board/:id(\\d+)?', name: 'board', component: () => import('./screens/BoardScreen.vue'), meta: { title: 'Board' } },
+    { path: '/logbook', name: 'logbook', component: () => import('./screens/LogbookScreen.vue'), meta: { title: 'Logbook' } },
+    { path: '/login', name: 'login', component: () => import('./screens/LoginScreen.vue'), meta: { title: 'Log in' } },
+    { path: '/:rest(.*)*', name: 'nowhere', component: () => import('./screens/NowhereScreen.vue'), meta: { title: 'Nothing here' } },
+  ],
+})
+
+router.beforeEach(async (to) => {
+  const session = useSession()
+  if (session.session === null) {
+    try {
+      await session.load()
+    } catch {
+      // The login screen says that the server does not answer.
+    }
+  }
+  if (!session.name && to.name !== 'login') return { name: 'login', query: { to: to.fullPath } }
+  return true
+})
+
+router.afterEach((to) => {
+  document.title = `${String(to.params.name ?? to.meta.title)} · Yellow Paddock`
+})

@@ -1,0 +1,149 @@
+<script setup lang="ts">
+import { Button } from 'ant-design-vue'
+import { computed, ref, watch } from 'vue'
+import { answered, api, type Schemas } from '../api/client'
+import { gathered, onNote } from '../api/feed'
+import { useSession } from '../api/session'
+import HostFacts from '../parts/HostFacts.vue'
+import HostHistory from '../parts/HostHistory.vue'
+import HostSettings from '../parts/HostSettings.vue'
+import ToolTable from '../parts/ToolTable.vue'
+import WayToWork from '../parts/WayToWork.vue'
+import { size, systemName } from '../parts/wording'
+
+/** What is on this machine, and can the next job land here? */
+const props = defineProps<{ name: string }>()
+const session = useSession()
+const host = ref<Schemas['Host'] | null>(null)
+const trouble = ref('')
+const said = ref('')
+const busy = ref('')
+
+async function load(): Promise<void> {
+  const asked = props.name
+  try {
+    const answer = await answered(api.GET('/api/v1/hosts/{name}/', { params: { path: { name: asked } } }))
+    if (asked !== props.name) return
+    host.value = answer
+    trouble.value = ''
+  } catch (error) {
+    trouble.value = (error as Error).message
+  }
+}
+
+const loadSoon = gathered(load)
+watch(
+  () => props.name,
+  () => {
+    host.value = null
+    said.value = ''
+    void load()
+  },
+  { immediate: true },
+)
+onNote((note) => {
+  if (note.noun === 'everything' || (note.noun === 'host' && note.name === host.value?.name)) loadSoon()
+})
+
+const mayOperate = computed(() => session.may('operator', host.value?.paddock))
+const mayDecide = computed(() => session.may('administrator', host.value?.paddock))
+const isInside = computed(() => host.value?.standing === 'admitted')
+
+type Verb = 'admit' | 'hold' | 'drain' | 'resume' | 'survey'
+const DONE: Record<Verb, string> = {
+  admit: 'Admitted.',
+  hold: 'Held: it takes no new job.',
+  drain: 'Draining: what runs may finish.',
+  resume: 'It takes jobs again.',
+  survey: 'Asked for a survey; what it finds appears here.',
+}
+
+async function act(verb: Verb): Promise<void> {
+  busy.value = verb
+  said.value = ''
+  const params = { params: { path: { name: props.name } } }
+  try {
+    if (verb === 'hold' || verb === 'drain') {
+      await answered(api.POST(`/api/v1/hosts/{name}/${verb}/`, { ...params, body: { reason: '' } }))
+    } else {
+      await answered(api.POST(`/api/v1/hosts/{name}/${verb}/`, params))
+    }
+    said.value = DONE[verb]
+    await load()
+  } catch (error) {
+    trouble.value = (error as Error).message
+  } finally {
+    busy.value = ''
+  }
+}
+</script>
+
+<template>
+  <div class="screen">
+    <p v-if="trouble" class="trouble" role="alert">{{ trouble }} <RouterLink :to="{ name: 'yard' }">To the yard</RouterLink></p>
+    <template v-if="host">
+      <div class="head">
+        <div>
+          <h1>{{ host.name }}</h1>
+          <p class="soft">
+            {{ host.facts.os_name || systemName(host.facts.os) }} · {{ host.facts.arch }} · {{ host.facts.cores }} cores ·
+            {{ size(host.facts.memory) }} · in <strong>{{ host.paddock }}</strong>
+            <template v-if="host.labels.length"> · labels {{ host.labels.join(', ') }}</template> · agent {{ host.facts.agent_version }}
+          </p>
+        </div>
+        <div class="row">
+          <span class="soft" role="status">{{ said }}</span>
+          <Button v-if="mayDecide && !isInside" type="primary" :loading="busy === 'admit'" @click="act('admit')">Admit</Button>
+          <template v-if="mayOperate && isInside">
+            <template v-if="!host.holding">
+              <Button :loading="busy === 'hold'" title="Take no new job from now on" @click="act('hold')">Hold</Button>
+              <Button :loading="busy === 'drain'" title="Finish what runs, then hold" @click="act('drain')">Drain</Button>
+            </template>
+            <Button v-else type="primary" :loading="busy === 'resume'" @click="act('resume')">Resume</Button>
+          </template>
+          <Button v-if="mayOperate" :disabled="host.link !== 'connected'" :loading="busy === 'survey'" @click="act('survey')">Survey now</Button>
+        </div>
+      </div>
+      <WayToWork :steps="host.way" />
+      <div class="columns">
+        <ToolTable :host="host" />
+        <div>
+          <HostFacts :host="host" />
+          <HostSettings v-if="mayDecide" :host="host" @changed="load" />
+        </div>
+      </div>
+      <HostHistory :name="host.name" />
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.head {
+  display: flex;
+  align-items: flex-start;
+  justify-content: space-between;
+  gap: 16px;
+}
+
+.head .soft strong {
+  color: var(--ink);
+  font-weight: 600;
+}
+
+.columns {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 330px;
+  gap: 28px;
+  margin-top: 18px;
+}
+
+@media (width < 900px) {
+  .head {
+    flex-direction: column;
+  }
+
+  .columns {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
+</style>

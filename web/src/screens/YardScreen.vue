@@ -1,0 +1,210 @@
+<script setup lang="ts">
+import { Button } from 'ant-design-vue'
+import { computed, ref } from 'vue'
+import { answered, api, type Schemas } from '../api/client'
+import { gathered, onNote } from '../api/feed'
+import { useSession } from '../api/session'
+import { useYard, type Plate } from '../api/yard'
+import BringIn from '../parts/BringIn.vue'
+import GatePanel from '../parts/GatePanel.vue'
+import HostPlate from '../parts/HostPlate.vue'
+import { onKeys } from '../parts/keys'
+import PlateLegend from '../parts/PlateLegend.vue'
+import TimeAgo from '../parts/TimeAgo.vue'
+import { count } from '../parts/wording'
+
+/** What needs me? The yard's state in a sentence, its plates, and what wants a hand. */
+const yard = useYard()
+const session = useSession()
+const bringsIn = ref(false)
+const stuck = ref<Schemas['Job'][]>([])
+
+const able = computed(() => yard.plates.filter((one) => one.standing === 'admitted' && one.link === 'connected' && !one.holding).length)
+const inside = computed(() => yard.plates.length - yard.atTheGate.length)
+const away = computed(() => yard.plates.filter((one) => one.standing === 'admitted' && one.link !== 'connected').length)
+/** Empty paddocks stand last: there is nothing to see in them. */
+const paddocks = computed(() => [...(yard.yard?.paddocks ?? [])].sort((a, b) => Number(!a.hosts.length) - Number(!b.hosts.length)))
+const mayBringIn = computed(() => session.may('administrator'))
+const hands = computed(() => yard.atTheGate.length + stuck.value.length)
+
+function slots(plates: Plate[]): string {
+  const all = plates.reduce((sum, one) => sum + one.slots, 0)
+  const working = plates.reduce((sum, one) => sum + one.working, 0)
+  return `${working} of ${count(all, 'slot')} working`
+}
+
+async function loadStuck(): Promise<void> {
+  try {
+    const waiting = await answered(api.GET('/api/v1/jobs/', { params: { query: { state: 'waiting' } } }))
+    stuck.value = waiting.results.filter((job) => job.reason_kind === 'no host fits')
+  } catch {
+    stuck.value = []
+  }
+}
+
+void loadStuck()
+const loadStuckSoon = gathered(loadStuck)
+onNote((note) => {
+  if (note.noun === 'job' || note.noun === 'host' || note.noun === 'everything') loadStuckSoon()
+})
+onKeys({ n: () => (bringsIn.value = mayBringIn.value) })
+</script>
+
+<template>
+  <div class="yard screen">
+    <div class="head row">
+      <h1>The yard</h1>
+      <p v-if="yard.yard" class="sentence">
+        <template v-if="yard.plates.length">
+          <strong>{{ able }} of {{ count(inside, 'host') }}</strong> can take work<template v-if="away">, <strong class="trouble">{{ count(away, 'is', 'are') }} away</strong></template>.
+          <template v-if="yard.atTheGate.length"><strong>{{ count(yard.atTheGate.length, 'stands', 'stand') }} at the gate.</strong></template>
+          {{ ' ' }}{{ count(yard.yard.running, 'job runs', 'jobs run') }}, {{ count(yard.yard.waiting, 'waits', 'wait') }}<template v-if="stuck.length"> ({{ stuck.length }} for something no host has)</template>.
+        </template>
+        <template v-else>No host is here yet.</template>
+      </p>
+      <Button v-if="mayBringIn" type="primary" class="bring" @click="bringsIn = true">Bring in a host <kbd>n</kbd></Button>
+    </div>
+    <p v-if="yard.trouble" class="trouble" role="alert">{{ yard.trouble }}</p>
+    <div class="columns">
+      <div class="plots">
+        <section v-for="paddock in paddocks" :key="paddock.name" class="plot" :data-paddock="paddock.name">
+          <h2>
+            {{ paddock.name }}
+            <span class="soft">{{ count(paddock.hosts.length, 'host') }}<template v-if="paddock.hosts.length"> · {{ slots(paddock.hosts) }}</template><template v-if="paddock.purpose"> · {{ paddock.purpose }}</template></span>
+          </h2>
+          <div v-if="paddock.hosts.length" class="plates">
+            <HostPlate v-for="plate in paddock.hosts" :key="plate.name" :plate="plate" />
+          </div>
+          <p v-else class="soft">No host is inside the fence. Make a pass for {{ paddock.name }} and join a machine with it.</p>
+        </section>
+        <p v-if="yard.yard && !yard.yard.paddocks.length">
+          There is no paddock yet. <Button v-if="mayBringIn" type="primary" @click="bringsIn = true">Make the first, and bring in a host</Button>
+        </p>
+        <PlateLegend v-if="yard.plates.length" />
+      </div>
+      <aside id="hand" aria-label="Needs a hand">
+        <h2 class="row"><span>Needs a hand</span><span class="soft">{{ hands }}</span></h2>
+        <GatePanel />
+        <article v-for="job in stuck" :key="job.id" class="stuck">
+          <p class="trouble when">Waits · <TimeAgo :at="job.submitted_at" /></p>
+          <h3><RouterLink :to="{ name: 'board', params: { id: String(job.id) } }">{{ job.name }}</RouterLink> of {{ job.pipeline }}: no host fits</h3>
+          <p class="soft">{{ job.reason }}</p>
+        </article>
+        <p v-if="!hands" class="soft none">Nothing does.</p>
+      </aside>
+    </div>
+    <BringIn v-model:open="bringsIn" />
+  </div>
+</template>
+
+<style scoped>
+.head {
+  gap: 14px;
+  margin-bottom: 14px;
+}
+
+.sentence {
+  flex: 1;
+  color: var(--ink-soft);
+  font-size: 15px;
+}
+
+.sentence strong {
+  color: var(--ink);
+}
+
+.sentence strong.trouble {
+  color: var(--rust);
+}
+
+.bring kbd {
+  font-family: inherit;
+  opacity: 0.7;
+}
+
+.columns {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 318px;
+  gap: 20px;
+}
+
+.plot {
+  position: relative;
+  margin-bottom: 20px;
+  padding: 12px 12px 14px;
+  border: 2px solid var(--fence);
+  border-radius: 3px;
+  background: var(--paper-deep);
+}
+
+/* The posts of the fence, along its upper and lower rail. */
+.plot::before,
+.plot::after {
+  position: absolute;
+  right: 0;
+  left: 0;
+  height: 10px;
+  background: repeating-linear-gradient(90deg, var(--fence) 0 4px, transparent 4px 34px);
+  content: '';
+}
+
+.plot::before {
+  top: -6px;
+}
+
+.plot::after {
+  bottom: -6px;
+}
+
+.plot h2 {
+  margin-bottom: 8px;
+  font-size: 14px;
+}
+
+.plot h2 .soft {
+  margin-left: 6px;
+  font-size: 13px;
+  font-weight: 400;
+}
+
+.plates {
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(158px, 1fr));
+  gap: 8px;
+}
+
+aside > h2 {
+  justify-content: space-between;
+  padding-bottom: 6px;
+  border-bottom: 2px solid var(--ink);
+}
+
+.stuck {
+  padding: 10px 0 12px;
+  border-bottom: 1px solid var(--fence);
+}
+
+.when {
+  font-size: 12px;
+  font-weight: 600;
+}
+
+h3 {
+  margin: 1px 0 2px;
+  font-size: 14px;
+}
+
+h3 a {
+  color: inherit;
+}
+
+.none {
+  margin-top: 8px;
+}
+
+@media (width < 900px) {
+  .columns {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
+</style>

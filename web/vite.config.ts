@@ -1,0 +1,13 @@
+import vue from '@vitejs/plugin-vue'
+import { defineConfig } from 'vitest/config'
+
+// The server hands out what is built under /static/. While developing, `npm run dev` asks a running server.
+const server = process.env.PADDOCK_URL ?? 'http://127.0.0.1:8200'
+
+export default defineConfig(({ command }) => ({
+  plugins: [vue()],
+  base: command === 'build' ? '/static/' : '/',
+  build: { outDir: 'dist', chunkSizeWarningLimit: 900 },
+  server: { proxy: { '/api': { target: server, ws: true } } },
+  test: { environment: 'happy-dom', include: ['src/**/*.test.ts'] },
+}))
