@@ -11,7 +11,7 @@ WEB_SOURCES := $(shell find web/src web/public -type f 2>/dev/null) web/index.ht
 .PHONY: help demo demo-clean test lint bench screenshots web types lock clean
 
 help: ## show this
-	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/^([a-z-]+):.*## (.*)/  make \1|\2/' | column -t -s '|'
+	@awk -F ':.*## ' '/^[a-z-]+:.*## / { printf "  make %-12s %s\n", $$1, $$2 }' $(MAKEFILE_LIST)
 
 demo: .make/python .make/web ## start the demo: server, stand-in hosts, a real agent (PORT=8200); Ctrl-C stops it
 	@exec $(BIN)/paddock-demo --data $(DEMO) --port $(PORT)

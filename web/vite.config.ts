@@ -9,5 +9,5 @@ export default defineConfig(({ command }) => ({
   base: command === 'build' ? '/static/' : '/',
   build: { outDir: 'dist', chunkSizeWarningLimit: 900 },
   server: { proxy: { '/api': { target: server, ws: true } } },
-  test: { environment: 'happy-dom', include: ['src/**/*.test.ts'] },
+  test: { include: ['src/**/*.test.ts'] },
 }))

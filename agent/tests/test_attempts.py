@@ -1,0 +1,162 @@
+"""Scripts really run: in a fresh folder, with their tools, to their end or until they are stopped."""
+
+import asyncio
+from pathlib import Path
+
+import psutil
+import pytest
+from waiting import soon
+
+from paddock_agent import attempts as module
+from paddock_agent import wire
+from paddock_agent.attempts import Attempts
+from paddock_agent.system.real import RealSystem
+
+
+class Slots:
+    """The slots of a host in a folder of its own, and what they told."""
+
+    def __init__(self, folder: Path, slots: int = 1) -> None:
+        self.told: list[wire.FromAgent] = []
+        self.work = folder / "work"
+        self.attempts = Attempts(RealSystem(), str(self.work), folder / "notes", self.told.append)
+        self.attempts.slots = slots
+
+    def offer(self, script: str, attempt: str = "1-1", **more: object) -> None:
+        self.attempts.take(
+            wire.Offer(attempt=attempt, job=1, name="compile", pipeline="almanac-docs", script=script, **more)
+        )
+
+    def all(self, kind):
+        return [one for one in self.told if isinstance(one, kind)]
+
+    async def ended(self, number: int = 1) -> wire.AttemptEnded:
+        await soon(lambda: len(self.all(wire.AttemptEnded)) >= number, "the end of the attempt")
+        return self.all(wire.AttemptEnded)[-1]
+
+    def log(self) -> bytes:
+        return b"".join(one.data for one in self.all(wire.LogChunk))
+
+
+@pytest.fixture
+def slots(tmp_path):
+    return Slots(tmp_path)
+
+
+async def test_a_script_runs_in_a_fresh_folder_and_its_end_is_told_last(slots):
+    slots.work.mkdir()
+    (slots.work / "1-1").mkdir()
+    (slots.work / "1-1" / "old").touch()
+    slots.offer("pwd; ls; echo $PADDOCK_PIPELINE; exit 3")
+    ended = await slots.ended()
+    assert (ended.outcome, ended.exit_code) == ("exited", 3)
+    assert slots.log().decode().split() == [str(slots.work / "1-1"), "almanac-docs"]
+    (started,) = slots.all(wire.AttemptStarted)
+    assert started.folder == str(slots.work / "1-1")
+    assert slots.told[0] is started
+    assert slots.told[-1] is ended
+
+
+async def test_both_streams_and_any_bytes_reach_the_log(slots):
+    slots.offer(r"printf 'a\0b\377' ; echo '<script>' >&2")
+    await slots.ended()
+    assert slots.log() == b"a\0b\xff<script>\n"
+
+
+async def test_a_script_ends_at_its_first_failing_command(slots):
+    slots.offer("false\necho not reached")
+    assert (await slots.ended()).exit_code == 1
+    assert slots.log() == b""
+
+
+async def test_what_a_script_leaves_in_the_background_does_not_hold_its_slot(slots, monkeypatch):
+    monkeypatch.setattr(module, "PIPE_PATIENCE", 0.1)
+    slots.offer("sleep 600 & echo $!")
+    assert (await slots.ended()).exit_code == 0
+    assert not psutil.pid_exists(int(slots.log())) or psutil.Process(int(slots.log())).status() == psutil.STATUS_ZOMBIE
+
+
+async def test_what_escapes_its_group_does_not_hold_its_slot_either(slots, monkeypatch):
+    monkeypatch.setattr(module, "PIPE_PATIENCE", 0.1)
+    slots.offer("setsid sleep 600 & echo $!")
+    assert (await slots.ended()).exit_code == 0
+    psutil.Process(int(slots.log())).kill()
+
+
+@pytest.mark.parametrize("outcome", ["cancelled", "agent stopped"])
+async def test_a_stopped_script_ends_with_all_it_started(slots, outcome):
+    slots.offer("sleep 600 & echo $!; wait")
+    pid = int(await soon(slots.log, "the script's first line"))
+    slots.attempts.stop("1-1", outcome)
+    ended = await slots.ended()
+    assert (ended.outcome, ended.exit_code) == (outcome, None)
+    assert not psutil.pid_exists(pid) or psutil.Process(pid).status() == psutil.STATUS_ZOMBIE
+
+
+async def test_a_script_that_will_not_end_is_made_to(slots, monkeypatch):
+    monkeypatch.setattr(module, "STOP_PATIENCE", 0.2)
+    slots.offer("trap '' TERM; echo ready; while :; do sleep 0.05; done")
+    await soon(slots.log)
+    slots.attempts.stop("1-1", "cancelled")
+    assert (await slots.ended()).outcome == "cancelled"
+
+
+async def test_the_time_limit_is_kept(slots, monkeypatch):
+    monkeypatch.setattr(module, "STOP_PATIENCE", 0.5)
+    slots.offer("sleep 600", time_limit=1)
+    ended = await slots.ended()
+    assert ended.outcome == "timed out"
+    assert "time limit of 1 s" in ended.why
+
+
+async def test_an_offer_over_the_slots_is_refused_and_one_told_twice_is_taken_once(slots):
+    slots.offer("sleep 600", "1-1")
+    slots.offer("sleep 600", "1-1")
+    slots.offer("true", "2-1")
+    (refused,) = slots.all(wire.AttemptRefused)
+    assert (refused.attempt, refused.why) == ("2-1", "all 1 slots are taken")
+    assert slots.attempts.known() == ["1-1"]
+    await slots.attempts.stop_all()
+    assert (await slots.ended()).outcome == "agent stopped"
+
+
+@pytest.mark.parametrize("name", ["../etc", "a/b", "", ".", "x" * 100])
+async def test_a_name_that_leads_out_of_the_work_folder_is_refused(slots, name):
+    slots.offer("true", name)
+    assert len(slots.all(wire.AttemptRefused)) == 1
+
+
+async def test_an_unknown_shell_says_which_there_are(slots):
+    slots.offer("true", shell="fish")
+    ended = await slots.ended()
+    assert ended.outcome == "not started"
+    assert "bash" in ended.why
+
+
+async def test_a_work_folder_that_cannot_be_made_says_so(tmp_path):
+    (tmp_path / "work").write_text("a file, not a folder")
+    slots = Slots(tmp_path)
+    slots.offer("true")
+    ended = await slots.ended()
+    assert ended.outcome == "not started"
+    assert "could not be made" in ended.why
+    assert slots.attempts.known() == []
+
+
+async def test_the_tools_that_the_terms_are_bound_to_come_first_on_the_path(slots, tmp_path):
+    tool = tmp_path / "jdk-17" / "bin" / "java"
+    tool.parent.mkdir(parents=True)
+    tool.write_text("#!/bin/sh\necho the bound one\n")
+    tool.chmod(0o755)
+    bound = wire.BoundTool("jdk", "17.0.9", str(tool), str(tmp_path / "jdk-17"))
+    slots.offer("java; echo $JAVA_HOME $PADDOCK_TOOL_JDK_VERSION", tools=[bound])
+    await slots.ended()
+    assert slots.log().decode() == f"the bound one\n{tmp_path / 'jdk-17'} 17.0.9\n"
+
+
+async def test_only_the_newest_folders_of_ended_attempts_stay(slots):
+    for i in range(1, module.FOLDERS_KEPT + 4):
+        slots.offer("true", f"{i}-1")
+        await slots.ended(i)
+        await asyncio.sleep(0)
+    assert len([path for path in slots.work.iterdir() if path.is_dir()]) == module.FOLDERS_KEPT

@@ -1,0 +1,137 @@
+"""A real server and real agents, as processes, for tests that need the whole."""
+
+from __future__ import annotations
+
+import os
+import signal
+import socket
+import subprocess
+import sys
+from pathlib import Path
+
+from paddock_standins.api_client import Api
+from waiting import until
+
+BIN = Path(sys.executable).parent
+PASSWORD = "tide-gauge-tests"
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port: int = probe.getsockname()[1]
+        return port
+
+
+class RealServer:
+    """``paddock serve`` on a port of its own, with an administrator called harbourmaster."""
+
+    def __init__(self, data: Path, grace: float = 45) -> None:
+        self.port = free_port()
+        self.url = f"http://127.0.0.1:{self.port}"
+        self._data = data
+        self._grace = grace
+        self.environment = {
+            **{name: value for name, value in os.environ.items() if not name.startswith("PADDOCK_")},
+            "PADDOCK_DATA": str(data),
+            "PADDOCK_LINK_GRACE": str(grace),
+            "PADDOCK_PASSWORD": PASSWORD,
+        }
+        self._process: subprocess.Popen[bytes] | None = None
+        self.command("user", "harbourmaster", "--role", "administrator")
+        self.api = Api(self.url, self.command("token", "--user", "harbourmaster").stdout.strip())
+        self.start()
+
+    def command(self, *arguments: str) -> subprocess.CompletedProcess[str]:
+        return subprocess.run(
+            [BIN / "paddock", *arguments], env=self.environment, capture_output=True, text=True, check=False
+        )
+
+    def start(self) -> None:
+        with (self._data / "server.log").open("ab") as log:
+            self._process = subprocess.Popen(
+                [BIN / "paddock", "serve", "--port", str(self.port)], env=self.environment, stdout=log, stderr=log
+            )
+        until(self.api.is_up, "the server to answer")
+
+    def stop(self, number: int = signal.SIGTERM) -> None:
+        assert self._process
+        if self._process.poll() is None:
+            self._process.send_signal(number)
+        self._process.wait(30)
+
+    def log(self) -> str:
+        return (self._data / "server.log").read_text(errors="replace")
+
+    def make_pass(self, paddock: str = "shoreline", **more: object) -> str:
+        if paddock not in {one["name"] for one in self.api.get("/api/v1/paddocks/")["results"]}:
+            self.api.post("/api/v1/paddocks/", {"name": paddock})
+        secret: str = self.api.post("/api/v1/passes/", {"name": "tests", "paddock": paddock, **more})["secret"]
+        return secret
+
+    def host(self, name: str) -> dict:
+        return self.api.get(f"/api/v1/hosts/{name}/")
+
+    def job(self, number: int) -> dict:
+        return self.api.get(f"/api/v1/jobs/{number}/")
+
+    def submit(self, script: str, terms: list[str] | None = None, **more: object) -> int:
+        job = {"name": "soak", "pipeline": "buoy-telemetry", "terms": terms or [], "script": script, **more}
+        number: int = self.api.post("/api/v1/jobs/", job)["id"]
+        return number
+
+
+class RealAgent:
+    """``paddock-agent`` with a home of its own."""
+
+    def __init__(self, server: RealServer, home: Path, name: str) -> None:
+        self._server = server
+        self.home = home
+        self.name = name
+        self._process: subprocess.Popen[bytes] | None = None
+
+    def join(self, secret: str, *more: str) -> subprocess.CompletedProcess[str]:
+        command = [
+            BIN / "paddock-agent",
+            "join",
+            "--home",
+            self.home,
+            "--server",
+            self._server.url,
+            "--name",
+            self.name,
+        ]
+        return subprocess.run(
+            [*command, *more],
+            env={**self._server.environment, "PADDOCK_PASS": secret},
+            capture_output=True,
+            text=True,
+            check=False,
+        )
+
+    def start(self) -> None:
+        self.home.mkdir(parents=True, exist_ok=True)
+        with (self.home / "agent.log").open("ab") as log:
+            self._process = subprocess.Popen(
+                [BIN / "paddock-agent", "run", "--home", self.home],
+                env=self._server.environment,
+                stdout=log,
+                stderr=log,
+            )
+
+    def come_in(self, *more: str) -> None:
+        """Joins, connects, and is let in."""
+        done = self.join(self._server.make_pass(), *more)
+        assert done.returncode == 0, done.stderr
+        self._server.api.post(f"/api/v1/hosts/{self.name}/admit/")
+        self.start()
+        until(lambda: self._server.host(self.name)["surveyed_at"], "the survey")
+
+    def stop(self, number: int = signal.SIGTERM) -> int:
+        assert self._process
+        if self._process.poll() is None:
+            self._process.send_signal(number)
+        return self._process.wait(30)
+
+    def log(self) -> str:
+        return (self.home / "agent.log").read_text(errors="replace")

@@ -1,0 +1,31 @@
+"""Waiting in tests: for something to be so, never for a time."""
+
+from __future__ import annotations
+
+import asyncio
+import time
+from collections.abc import Callable
+from typing import TypeVar
+
+T = TypeVar("T")
+PATIENCE = 60.0
+
+
+def until(is_so: Callable[[], T], what: str = "it") -> T:
+    """What ``is_so`` gives as soon as that is true; fails once patience ends."""
+    ends = time.monotonic() + PATIENCE
+    while True:
+        if found := is_so():
+            return found
+        assert time.monotonic() < ends, f"waited {PATIENCE:g} s for {what}"
+        time.sleep(0.02)
+
+
+async def soon(is_so: Callable[[], T], what: str = "it") -> T:
+    """The same inside an event loop."""
+    ends = time.monotonic() + PATIENCE
+    while True:
+        if found := is_so():
+            return found
+        assert time.monotonic() < ends, f"waited {PATIENCE:g} s for {what}"
+        await asyncio.sleep(0.005)
