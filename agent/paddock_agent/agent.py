@@ -40,8 +40,11 @@ class Agent:
         self._notes = home / "running"
         self._spool = Spool(home / "spool.sqlite3")
         self._news = asyncio.Event()
+        self._told_all = asyncio.Event()
         self._stopping = asyncio.Event()
         self._survey_wanted = asyncio.Event()
+        if not len(self._spool):
+            self._told_all.set()
         self._attempts = Attempts(system, identity.work_folder, self._notes, self._tell)
         self._in_flight: deque[int] = deque()
         self._connection: ClientConnection | None = None
@@ -73,6 +76,7 @@ class Agent:
 
     def _tell(self, message: wire.FromAgent) -> None:
         self._spool.add(message)
+        self._told_all.clear()
         self._news.set()
 
     async def _keep_connected(self) -> None:
@@ -152,6 +156,8 @@ class Agent:
         match message:
             case wire.Ack(seq=seq):
                 self._spool.forget(seq)
+                if not len(self._spool):
+                    self._told_all.set()
                 while self._in_flight and self._in_flight[0] <= seq:
                     self._in_flight.popleft()
                 self._news.set()
@@ -192,10 +198,9 @@ class Agent:
         connection = self._connection
         if connection is None:
             return
-        with contextlib.suppress(TimeoutError, websockets.WebSocketException):
+        with contextlib.suppress(TimeoutError):
             async with asyncio.timeout(FAREWELL_PATIENCE):
-                while len(self._spool):
-                    await asyncio.sleep(0.02)
+                await self._told_all.wait()
         with contextlib.suppress(TimeoutError, websockets.WebSocketException):
             async with asyncio.timeout(FAREWELL_PATIENCE):
                 await _send(connection, wire.Goodbye(why="the agent was stopped"))

@@ -98,7 +98,7 @@ class Attempts:
         return ""
 
     async def _run(self, running: _Running) -> None:
-        """Runs one attempt from its folder to its end. Whatever goes wrong, its end is told and its slot is free again."""
+        """Runs one attempt to its end. Whatever goes wrong, its end is told and its slot is free again."""
         try:
             await self._attempt(running)
         except (CommandFailed, OSError, ValueError) as error:

@@ -1,6 +1,5 @@
 """What the agent keeps: its identity, its spool, bounded logs, notes of scripts at work."""
 
-import os
 import stat
 import subprocess
 import sys
@@ -109,6 +108,6 @@ def test_what_an_earlier_agent_left_running_is_ended_and_nothing_else(tmp_path):
     assert leftovers.end_all(tmp_path) == ["1-1"]
     assert left.wait(10) < 0
     assert other.poll() is None
-    assert os.listdir(tmp_path) == []
+    assert list(tmp_path.iterdir()) == []
     other.kill()
     other.communicate()

@@ -10,7 +10,6 @@ from .fleet import Host, Installation, Readiness
 from .reasons import Reason, why_waiting
 from .terms import Term
 
-
 Asked = tuple[tuple[Term, ...], frozenset[str] | None]
 
 

@@ -64,7 +64,7 @@ class Host:
         return self.readiness is not Readiness.AT_THE_GATE
 
     def installed(self, tool: str) -> list[Installation]:
-        """The installations of one tool: the plain one first, then the newest; those without a readable version last."""
+        """The installations of one tool: the plain one, then the newest first; unreadable versions last."""
         found = [one for one in self.installations if one.tool == tool]
         return sorted(
             found,

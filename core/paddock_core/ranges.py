@@ -25,7 +25,7 @@ from .versions import Version
 
 @dataclass(frozen=True)
 class Comparison:
-    """One side of a range. ``op`` is one of ``>= > <= < = starts upto``; ``starts`` and ``upto`` go by leading parts."""
+    """One side of a range. ``op`` is one of ``>= > <= < = starts upto``; the last two go by leading parts."""
 
     op: str
     bound: Version

@@ -132,7 +132,8 @@ def test_the_funnel_narrows_from_all_hosts_to_the_free_ones():
     hosts = [AVOCET, replace(RUSSET, readiness=Readiness.HELD), replace(KETCH, readiness=Readiness.AT_THE_GATE)]
     steps = [(step.name, step.left) for step in funnel(sheet_for("tool git 2+", "tool jdk 17", hosts=hosts))]
     assert steps == [
-        ("all hosts", 3), ("admitted", 2), ("tool git 2+", 2), ("tool jdk 17", 2), ("connected, not held", 1), ("slot free", 1),
+        ("all hosts", 3), ("admitted", 2), ("tool git 2+", 2), ("tool jdk 17", 2),
+        ("connected, not held", 1), ("slot free", 1),
     ]  # fmt: skip
 
 

@@ -57,5 +57,5 @@ def _cannot_listen(bind: str, port: int, error: OSError) -> str:
             f"Stop that one, or take another port: paddock serve --port {port + 1}, or make demo PORT={port + 1}."
         )
     if error.errno == errno.EACCES:
-        return f"Port {port} of {bind} may not be opened by this account. Ports under 1024 need more rights; take a higher one."
+        return f"This account may not open port {port} of {bind}. Ports under 1024 need more rights; take a higher one."
     return f"The server cannot listen at {bind} port {port}: {os.strerror(error.errno or 0)}."

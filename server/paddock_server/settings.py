@@ -45,7 +45,13 @@ MIDDLEWARE = [
 
 ROOT_URLCONF = "paddock_server.urls"
 ASGI_APPLICATION = "paddock_server.asgi.application"
-TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "APP_DIRS": True, "OPTIONS": {}}]
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "DIRS": [Path(__file__).parent / "api" / "templates"],
+        "APP_DIRS": True,
+    }
+]
 
 DATABASES = {
     "default": {

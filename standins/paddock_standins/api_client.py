@@ -28,17 +28,21 @@ class Api:
 
     def get(self, path: str) -> Any:
         """The answer to GET."""
+        return json.loads(self._ask(path, None) or b"null")
+
+    def get_bytes(self, path: str) -> bytes:
+        """The answer to GET as it is: a log."""
         return self._ask(path, None)
 
     def post(self, path: str, body: object = None) -> Any:
         """The answer to POST."""
-        return self._ask(path, json.dumps(body or {}).encode())
+        return json.loads(self._ask(path, json.dumps(body or {}).encode()) or b"null")
 
-    def _ask(self, path: str, body: bytes | None) -> Any:
+    def _ask(self, path: str, body: bytes | None) -> bytes:
         headers = {"Content-Type": "application/json", "Authorization": f"Bearer {self._token}"}
         asked = urllib.request.Request(self._url + path, body, headers if self._token else {})  # noqa: S310
         try:
             with urllib.request.urlopen(asked, timeout=30) as answer:  # noqa: S310
-                return json.loads(answer.read() or b"null")
+                return bytes(answer.read())
         except urllib.error.HTTPError as error:
             raise ApiError(f"{path}: {error.read().decode(errors='replace')}") from None

@@ -1,4 +1,4 @@
-"""As much of a shell as the demo's scripts need: one command a line, variables, echo, sleep, and the host's own tools."""
+"""As much of a shell as the demo needs: one command a line, variables, echo, sleep, and the host's own tools."""
 
 from __future__ import annotations
 

@@ -9,8 +9,9 @@ import subprocess
 import sys
 from pathlib import Path
 
-from paddock_standins.api_client import Api
 from waiting import until
+
+from paddock_standins.api_client import Api
 
 BIN = Path(sys.executable).parent
 PASSWORD = "tide-gauge-tests"
@@ -32,7 +33,7 @@ class RealServer:
         self._data = data
         self._grace = grace
         self.environment = {
-            **{name: value for name, value in os.environ.items() if not name.startswith("PADDOCK_")},
+            **{name: value for name, value in os.environ.items() if not name.startswith(("PADDOCK_", "DJANGO_"))},
             "PADDOCK_DATA": str(data),
             "PADDOCK_LINK_GRACE": str(grace),
             "PADDOCK_PASSWORD": PASSWORD,
@@ -52,7 +53,11 @@ class RealServer:
             self._process = subprocess.Popen(
                 [BIN / "paddock", "serve", "--port", str(self.port)], env=self.environment, stdout=log, stderr=log
             )
-        until(self.api.is_up, "the server to answer")
+        until(self._is_up, "the server to answer")
+
+    def _is_up(self) -> bool:
+        assert self._process and self._process.poll() is None, self.log()
+        return self.api.is_up()
 
     def stop(self, number: int = signal.SIGTERM) -> None:
         assert self._process

@@ -16,10 +16,11 @@ from re import Pattern
 class Tool:
     """One tool.
 
-    ``commands`` are patterns of file names, of which those without ``[`` are what people type; ``ask`` are the arguments that make it say its version; ``version`` finds
-    it in what was printed (group 1), on either stream. ``says_path`` and ``says_home`` find what the tool itself says
-    of its place, where it does; ``beside`` must lie in the same folder for the tool to be whole (a JDK has a
-    compiler). ``home_variables`` name its home in the environment, and in a job that is bound to it.
+    ``commands`` are patterns of file names, of which those without ``[`` are what people type; ``ask`` are the
+    arguments that make it say its version; ``version`` finds it in what was printed (group 1), on either stream.
+    ``says_path`` and ``says_home`` find what the tool itself says of its place, where it does; ``beside`` must lie in
+    the same folder for the tool to be whole (a JDK has a compiler). ``home_variables`` name its home in the
+    environment, and in a job that is bound to it; ``folders`` are known places for each system.
     """
 
     name: str

@@ -91,7 +91,7 @@ class System(Protocol):
         """The shell that a script runs in when its job names none."""
 
     def fresh_folder(self, parent: str, name: str) -> str:
-        """Makes an empty folder ``name`` in ``parent`` (which is made too) and returns its path. Raises CommandFailed."""
+        """Makes an empty folder ``name`` in ``parent``, which is made too; returns its path. Raises CommandFailed."""
 
     def remove_folder(self, path: str) -> None:
         """Removes a folder and all in it; what cannot be removed stays."""

@@ -26,13 +26,14 @@ CORES_A_SLOT = 2
 
 @transaction.atomic
 def join(request: wire.JoinRequest, address: str) -> tuple[Host, str]:
-    """The new host and its key. Raises PassRefused, Invalid for a wrong name or label, NotNow for a name that is taken."""
+    """The new host and its key. Raises PassRefused, Invalid for a wrong name or label, NotNow for a taken name."""
     entry_pass = _pass_of(request.secret)
     name = _name(request)
     if taken := Host.objects.filter(name__iexact=name, standing__in=LIVING).first():
         where = "stands at the gate of" if taken.standing == Host.Standing.AT_THE_GATE else "is a host in"
         raise NotNow(
-            f"{taken.name} {where} {taken.paddock.name} already. Join with another --name, or turn the old one away first."
+            f"{taken.name} {where} {taken.paddock.name} already. "
+            "Join with another --name, or turn the old one away first."
         )
     key = secret.make("key")
     host = Host.objects.create(
@@ -56,8 +57,8 @@ def _pass_of(given: str) -> EntryPass:
     found = EntryPass.objects.select_related("paddock").filter(digest=secret.digest(given.strip())).first()
     if found is None:
         raise PassRefused(
-            "The server knows no such entry pass. Look whether the end of it was cut off when it was copied, or whether "
-            "it is from another server."
+            "The server knows no such entry pass. Look whether the end of it was cut off when it was copied, "
+            "or whether it is from another server."
         )
     again = "An administrator can make a new one."
     if found.revoked_at:

@@ -1,0 +1,77 @@
+from __future__ import annotations
+
+from itertools import count
+
+import pytest
+from django.core.cache import cache
+from django.utils import timezone
+from people import FACTS, somebody
+
+from paddock_agent import wire
+from paddock_core.link_state import Seen
+from paddock_server.health.actions.note_link import note_link
+from paddock_server.hosts.actions.join import join
+from paddock_server.hosts.actions.make_pass import make_pass
+from paddock_server.hosts.models import Host, Paddock
+from paddock_server.people.actor import SERVER
+from paddock_server.people.models import Role
+from paddock_server.toolchains.actions.take_in_survey import take_in_survey
+
+
+@pytest.fixture(autouse=True)
+def fresh(db, settings, tmp_path):
+    """An empty database, log folder and cache for every test."""
+    settings.LOGS = tmp_path / "logs"
+    cache.clear()
+
+
+@pytest.fixture
+def shoreline():
+    return Paddock.objects.create(name="shoreline")
+
+
+@pytest.fixture
+def orchard():
+    return Paddock.objects.create(name="orchard")
+
+
+@pytest.fixture
+def administrator():
+    return somebody("harbourmaster", Role.ADMINISTRATOR)
+
+
+@pytest.fixture
+def operator():
+    return somebody("deckhand", Role.OPERATOR)
+
+
+@pytest.fixture
+def viewer():
+    return somebody("lookout", Role.VIEWER)
+
+
+_numbers = count(1)
+
+
+@pytest.fixture
+def new_host():
+    """Makes a host that is admitted, connected and surveyed, unless told otherwise."""
+
+    def make(name="", paddock=None, *, tools=(("git", "2.39.5"),), facts=FACTS, admitted=True, connected=True, **more):
+        paddock = paddock or Paddock.objects.get_or_create(name="shoreline")[0]
+        _, secret = make_pass(SERVER, paddock, "tests")
+        host, key = join(wire.JoinRequest(secret, facts, name or f"knot-{next(_numbers):02}"), "10.0.0.7")
+        if admitted:
+            host.standing = Host.Standing.ADMITTED
+            host.decided_at = timezone.now()
+        for field, value in more.items():
+            setattr(host, field, value)
+        host.save()
+        if connected:
+            note_link(host, Seen.HELLO)
+        installed = [wire.Installation(tool, version, f"/usr/bin/{tool}", "/usr", True) for tool, version in tools]
+        take_in_survey(host, wire.SurveyReport(facts=facts, installations=installed))
+        host.key = key
+        return host
+
+    return make

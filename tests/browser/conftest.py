@@ -1,0 +1,27 @@
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import pytest
+
+sys.path.insert(0, str(Path(__file__).parent))
+
+import chromium
+from processes import RealServer
+
+
+@pytest.fixture(scope="session")
+def server(tmp_path_factory):
+    if not chromium.is_there():
+        pytest.skip("Chromium and ChromeDriver are not installed: sh setup/browser.sh")
+    real = RealServer(tmp_path_factory.mktemp("server"))
+    yield real
+    real.stop()
+
+
+@pytest.fixture
+def browser(server, tmp_path):
+    driver = chromium.start(tmp_path / "profile")
+    yield driver
+    driver.quit()

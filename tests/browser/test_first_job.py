@@ -1,0 +1,154 @@
+"""In a real browser: from a bare machine to a job that ran on it."""
+
+from __future__ import annotations
+
+import getpass
+
+import pytest
+from processes import PASSWORD, RealAgent
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.wait import WebDriverWait
+from waiting import PATIENCE, until
+
+
+class Page:
+    """The application in the browser, by what is on the screen."""
+
+    def __init__(self, browser, url: str) -> None:
+        self.browser = browser
+        self.url = url
+
+    def one(self, selector: str):
+        return WebDriverWait(self.browser, PATIENCE).until(
+            lambda b: next((one for one in b.find_elements(By.CSS_SELECTOR, selector) if one.is_displayed()), None),
+            selector,
+        )
+
+    def gone(self, selector: str) -> None:
+        WebDriverWait(self.browser, PATIENCE).until(lambda b: not b.find_elements(By.CSS_SELECTOR, selector), selector)
+
+    def button(self, words: str, inside: str = "body"):
+        path = f".//button[normalize-space()='{words}']"
+        return WebDriverWait(self.browser, PATIENCE).until(
+            lambda b: next(iter(b.find_element(By.CSS_SELECTOR, inside).find_elements(By.XPATH, path)), None), words
+        )
+
+    def says(self, words: str, inside: str = "main") -> None:
+        WebDriverWait(self.browser, PATIENCE, ignored_exceptions=[Exception]).until(
+            lambda b: words in b.find_element(By.CSS_SELECTOR, inside).text, f"“{words}” in {inside}"
+        )
+
+    def log_in(self, password: str = PASSWORD) -> None:
+        self.browser.get(f"{self.url}/login")
+        self.one("input[name=username]").send_keys("harbourmaster")
+        field = self.one("input[name=password]")
+        field.clear()
+        field.send_keys(password, Keys.ENTER)
+
+
+@pytest.fixture
+def page(browser, server):
+    return Page(browser, server.url)
+
+
+def test_a_wrong_password_is_said_and_a_right_one_leads_where_one_wanted(page):
+    page.browser.get(f"{page.url}/logbook")
+    page.one("input[name=username]").send_keys("harbourmaster")
+    page.one("input[name=password]").send_keys("wrong", Keys.ENTER)
+    page.says("Name and password do not go together")
+    page.one("input[name=password]").send_keys(Keys.BACKSPACE * 5 + PASSWORD, Keys.ENTER)
+    page.says("The logbook")
+    page.says("harbourmaster made token")
+
+
+def test_from_a_pass_to_a_job_that_ran(page, server, tmp_path):
+    """Makes a pass, starts an agent with it, lets it in, watches it connect, sends a job, sees its log."""
+    page.log_in()
+    page.says("The yard")
+    page.button("Bring in a host n", "main").click()
+    page.one("input[aria-label='Name of a new paddock']").send_keys("shoreline")
+    page.button("Make it").click()
+    page.says("shoreline", ".plots")
+    page.button("Make the pass").click()
+    secret = until(lambda: [c.text for c in page.browser.find_elements(By.CSS_SELECTOR, ".copy-text code")])[-1]
+    assert secret.startswith("paddock-pass-")
+    page.browser.find_element(By.CSS_SELECTOR, "body").send_keys(Keys.ESCAPE)
+
+    agent = RealAgent(server, tmp_path / "agent", "avocet-01")
+    assert agent.join(secret, "--labels", "bench-rig").returncode == 0
+    plate = "[data-host=avocet-01]"
+    assert page.one(plate).get_attribute("data-link") == "never seen"
+    assert "at the gate" in page.one(plate).text
+    agent.start()
+    try:
+        page.one(f"{plate}[data-link=connected]")
+        page.button("Admit", "[data-gate=avocet-01]").click()
+        page.gone("[data-gate=avocet-01]")
+        page.says("1 of 1 host can take work")
+        assert "at the gate" not in page.one(plate).text
+        until(lambda: server.host("avocet-01")["surveyed_at"], "the survey")
+
+        page.one(plate).click()
+        page.one("[data-tool=git]")
+        git = next(one for one in server.host("avocet-01")["installations"] if one["tool"] == "git")
+        page.says(git["version"])
+
+        page.one("body").send_keys("2")
+        page.says("Nothing was sent yet.")
+        page.button("Send the first job").click()
+        page.one("[data-field=name]").send_keys("prove-it")
+        page.one("[data-field=pipeline]").send_keys("tide-gauge-firmware")
+        terms = page.one("textarea[aria-label='Terms, one a line']")
+        terms.send_keys("tol git")
+        page.says('Did you mean "tool"?', ".ant-drawer-open")
+        terms.send_keys(Keys.BACKSPACE * 7, "tool git\nlabel bench-rig")
+        page.says("1 of 1 hosts fits.", ".ant-drawer-open")
+        page.one("[data-field=script]").send_keys("id -un\nprintf '<b>not bold</b>\\n'\ngit --version")
+        page.button("Send it").click()
+        page.one("[data-job-state=passed]")
+        page.says(f"git version {git['version']}", ".log pre")
+        page.says("<b>not bold</b>", ".log pre")
+        page.says(getpass.getuser(), ".log pre")
+        page.says("avocet-01", ".proof")
+        page.says("passed, exit code 0", ".proof")
+
+        page.one("body").send_keys("1")
+        page.one(f"{plate}[data-link=connected]")
+        agent.stop()
+        page.one(f"{plate}[data-link=stopped]")
+    finally:
+        agent.stop()
+    errors = [one for one in page.browser.get_log("browser") if one["level"] == "SEVERE"]
+    assert errors == []
+
+
+def test_a_waiting_job_says_why_term_by_term(page, server):
+    server.make_pass("workshop")
+    number = server.submit("true", ["os windows", "tool jdk 17..21"])
+    page.log_in()
+    page.says("no host fits", "#hand")
+    page.browser.get(f"{page.url}/board/{number}")
+    page.one("[data-job-state=waiting]")
+    rows = {
+        row.get_attribute("data-term"): row.text for row in page.browser.find_elements(By.CSS_SELECTOR, "[data-term]")
+    }
+    assert set(rows) == {"os windows", "tool jdk 17..21"}
+    assert "no host has it" in rows["os windows"]
+    page.says("all hosts", ".funnel")
+    page.button("Cancel…").click()
+    page.button("Cancel the job").click()
+    page.one("[data-job-state=cancelled]")
+
+
+def test_a_narrow_window_and_the_dark_theme_lose_nothing(page):
+    page.browser.execute_cdp_cmd(
+        "Emulation.setDeviceMetricsOverride", {"width": 420, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+    )
+    page.log_in()
+    page.says("The yard")
+    assert page.browser.execute_script("return document.documentElement.scrollWidth <= window.innerWidth")
+    page.button("Dark").click()
+    assert page.one("html[data-theme=dark]")
+    page.browser.refresh()
+    assert page.one("html[data-theme=dark]")
