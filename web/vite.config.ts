@@ -2,7 +2,7 @@ import vue from '@vitejs/plugin-vue'
 import { defineConfig } from 'vitest/config'
 
 // The server hands out what is built under /static/. While developing, `npm run dev` asks a running server.
-const server = process.env.PADDOCK_URL ?? 'http://127.0.0.1:8200'
+const server = 'http://127.0.0.1:8200'
 
 export default defineConfig(({ command }) => ({
   plugins: [vue()],

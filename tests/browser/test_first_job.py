@@ -59,14 +59,14 @@ def test_a_wrong_password_is_said_and_a_right_one_leads_where_one_wanted(page):
     page.says("Name and password do not go together")
     page.one("input[name=password]").send_keys(Keys.BACKSPACE * 5 + PASSWORD, Keys.ENTER)
     page.says("The logbook")
-    page.says("harbourmaster made token")
+    page.says("the command line made token")
 
 
 def test_from_a_pass_to_a_job_that_ran(page, server, tmp_path):
     """Makes a pass, starts an agent with it, lets it in, watches it connect, sends a job, sees its log."""
     page.log_in()
     page.says("The yard")
-    page.button("Bring in a host n", "main").click()
+    page.one(".bring").click()
     page.one("input[aria-label='Name of a new paddock']").send_keys("shoreline")
     page.button("Make it").click()
     page.says("shoreline", ".plots")
@@ -119,8 +119,9 @@ def test_from_a_pass_to_a_job_that_ran(page, server, tmp_path):
         page.one(f"{plate}[data-link=stopped]")
     finally:
         agent.stop()
-    errors = [one for one in page.browser.get_log("browser") if one["level"] == "SEVERE"]
-    assert errors == []
+    # The browser notes the refused trial of the misspelt term; nothing else may have gone wrong.
+    said = [one["message"] for one in page.browser.get_log("browser") if one["level"] == "SEVERE"]
+    assert [one for one in said if "/api/v1/fit/" not in one] == []
 
 
 def test_a_waiting_job_says_why_term_by_term(page, server):

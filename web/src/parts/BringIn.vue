@@ -5,6 +5,7 @@ import { answered, api, type Schemas } from '../api/client'
 import { onNote } from '../api/feed'
 import { useYard } from '../api/yard'
 import CopyText from './CopyText.vue'
+import { onKeys } from './keys'
 import TimeAgo from './TimeAgo.vue'
 import { count, duration } from './wording'
 
@@ -46,6 +47,8 @@ watch(open, (isOpen) => {
   paddock.value ??= paddocks.value[0]?.value
   void loadPasses()
 })
+// The form gives way to the pass, and with it the focus is gone: Escape closes all the same.
+onKeys({ Escape: () => (open.value = false) })
 onNote((note) => {
   if (open.value && note.noun === 'pass') void loadPasses()
 })

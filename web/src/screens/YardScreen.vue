@@ -14,6 +14,9 @@ import TimeAgo from '../parts/TimeAgo.vue'
 import { count } from '../parts/wording'
 
 /** What needs me? The yard's state in a sentence, its plates, and what wants a hand. */
+/** What a job waits for when waiting alone will not do. */
+const HOPELESS = new Set(['no host fits', 'no hosts'])
+
 const yard = useYard()
 const session = useSession()
 const bringsIn = ref(false)
@@ -36,7 +39,7 @@ function slots(plates: Plate[]): string {
 async function loadStuck(): Promise<void> {
   try {
     const waiting = await answered(api.GET('/api/v1/jobs/', { params: { query: { state: 'waiting' } } }))
-    stuck.value = waiting.results.filter((job) => job.reason_kind === 'no host fits')
+    stuck.value = waiting.results.filter((job) => HOPELESS.has(job.reason_kind))
   } catch {
     stuck.value = []
   }
@@ -87,7 +90,7 @@ onKeys({ n: () => (bringsIn.value = mayBringIn.value) })
         <GatePanel />
         <article v-for="job in stuck" :key="job.id" class="stuck">
           <p class="trouble when">Waits · <TimeAgo :at="job.submitted_at" /></p>
-          <h3><RouterLink :to="{ name: 'board', params: { id: String(job.id) } }">{{ job.name }}</RouterLink> of {{ job.pipeline }}: no host fits</h3>
+          <h3><RouterLink :to="{ name: 'board', params: { id: String(job.id) } }">{{ job.name }}</RouterLink> of {{ job.pipeline }}: {{ job.reason_kind }}</h3>
           <p class="soft">{{ job.reason }}</p>
         </article>
         <p v-if="!hands" class="soft none">Nothing does.</p>
@@ -118,6 +121,7 @@ onKeys({ n: () => (bringsIn.value = mayBringIn.value) })
 }
 
 .bring kbd {
+  margin-left: 6px;
   font-family: inherit;
   opacity: 0.7;
 }
