@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from heapq import heapify, heappop, heapreplace
 
 from .fit import FitRow, FitSheet, fit_sheet
 from .fleet import Host, Installation, Readiness
@@ -63,19 +64,49 @@ def dispatch_round(jobs: Sequence[WaitingJob], hosts: Sequence[Host]) -> Round:
             inside = [host for host in hosts if job.paddocks is None or host.paddock in job.paddocks]
             sheets[job.asks] = fit_sheet(job.terms, inside)
     sought = _sought(sheets)
+    candidates = {asked: _Candidates(sheet, free, sought) for asked, sheet in sheets.items()}
     placements: list[Placement] = []
     left: list[WaitingJob] = []
     for job in sorted(jobs, key=lambda job: (-job.priority, job.order, job.id)):
-        able = [row for row in sheets[job.asks].fitting if free.get(row.host.name, 0) > 0]
-        if not able:
+        chosen = candidates[job.asks].best()
+        if chosen is None:
             left.append(job)
             continue
-        chosen = min(able, key=lambda row: (sought[row.host.name], -free[row.host.name], row.host.name))
         free[chosen.host.name] -= 1
         placements.append(Placement(job.id, chosen.host.name, chosen.binding))
     taken = {name for name, slots in free.items() if slots == 0}
     reasons = {asked: why_waiting(_with_taken(sheets[asked], taken)) for asked in {job.asks for job in left}}
     return Round(tuple(placements), {job.id: reasons[job.asks] for job in left})
+
+
+class _Candidates:
+    """The free hosts that fit one requirement, best first.
+
+    A heap whose keys may be out of date: a host that got a job meanwhile only became a worse choice, so it is enough to
+    look at the best one again before it is given away.
+    """
+
+    def __init__(self, sheet: FitSheet, free: dict[str, int], sought: dict[str, int]) -> None:
+        self._free = free
+        self._heap = [
+            (sought[row.host.name], -free[row.host.name], row.host.name, row)
+            for row in sheet.fitting
+            if free.get(row.host.name)
+        ]
+        heapify(self._heap)
+
+    def best(self) -> FitRow | None:
+        """The best host that still has a free slot; None once there is none."""
+        while self._heap:
+            sought, known, name, row = self._heap[0]
+            free = self._free[name]
+            if free == 0:
+                heappop(self._heap)
+            elif free != -known:
+                heapreplace(self._heap, (sought, -free, name, row))
+            else:
+                return row
+        return None
 
 
 def _sought(sheets: dict[Asked, FitSheet]) -> dict[str, int]:

@@ -1,5 +1,7 @@
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from django.db.models import Count, Q
 from django.utils import timezone
 from drf_spectacular.utils import extend_schema
@@ -147,9 +149,14 @@ class HostView(APIView):
     @extend_schema(request=ChangeHostSerializer, responses=HostSerializer)
     def patch(self, request: Request, name: str) -> Response:
         """Change labels or slots."""
-        actor = person(request.user)
-        change(actor, host_called(actor, name), **_validated(ChangeHostSerializer, request))
-        return _sheet(request, name)
+        return _after(change, request, name, **_validated(ChangeHostSerializer, request))
+
+
+def _after(action: Callable[..., None], request: Request, name: str, **more: object) -> Response:
+    """Does something to a host, and answers with its sheet as it is then."""
+    actor = person(request.user)
+    action(actor, host_called(actor, name), **more)
+    return _sheet(request, name)
 
 
 class AdmitView(APIView):
@@ -157,9 +164,7 @@ class AdmitView(APIView):
 
     @extend_schema(request=None, responses=HostSerializer)
     def post(self, request: Request, name: str) -> Response:
-        actor = person(request.user)
-        admit(actor, host_called(actor, name))
-        return _sheet(request, name)
+        return _after(admit, request, name)
 
 
 class TurnAwayView(APIView):
@@ -177,9 +182,7 @@ class HoldView(APIView):
 
     @extend_schema(request=ReasonSerializer, responses=HostSerializer)
     def post(self, request: Request, name: str) -> Response:
-        actor = person(request.user)
-        hold(actor, host_called(actor, name), **_validated(ReasonSerializer, request))
-        return _sheet(request, name)
+        return _after(hold, request, name, **_validated(ReasonSerializer, request))
 
 
 class DrainView(APIView):
@@ -187,9 +190,7 @@ class DrainView(APIView):
 
     @extend_schema(request=ReasonSerializer, responses=HostSerializer)
     def post(self, request: Request, name: str) -> Response:
-        actor = person(request.user)
-        drain(actor, host_called(actor, name), **_validated(ReasonSerializer, request))
-        return _sheet(request, name)
+        return _after(drain, request, name, **_validated(ReasonSerializer, request))
 
 
 class ResumeView(APIView):
@@ -197,9 +198,7 @@ class ResumeView(APIView):
 
     @extend_schema(request=None, responses=HostSerializer)
     def post(self, request: Request, name: str) -> Response:
-        actor = person(request.user)
-        resume(actor, host_called(actor, name))
-        return _sheet(request, name)
+        return _after(resume, request, name)
 
 
 class SurveyView(APIView):

@@ -5,6 +5,7 @@ import { answered, api, type Schemas } from '../api/client'
 import { onNote } from '../api/feed'
 import { useYard } from '../api/yard'
 import CopyText from './CopyText.vue'
+import { useDoing } from './doing'
 import { onKeys } from './keys'
 import TimeAgo from './TimeAgo.vue'
 import { count, duration } from './wording'
@@ -21,8 +22,7 @@ const uses = ref(1)
 const hours = ref(24)
 const made = ref<Schemas['NewPass'] | null>(null)
 const passes = ref<Schemas['Pass'][]>([])
-const trouble = ref('')
-const isBusy = ref(false)
+const { isBusy, trouble, doing } = useDoing()
 
 const paddocks = computed(() => (yard.yard?.paddocks ?? []).map((one) => ({ value: one.name, label: one.name })))
 const joinCommand = computed(() =>
@@ -52,18 +52,6 @@ onKeys({ Escape: () => (open.value = false) })
 onNote((note) => {
   if (open.value && note.noun === 'pass') void loadPasses()
 })
-
-async function doing(work: () => Promise<void>): Promise<void> {
-  isBusy.value = true
-  trouble.value = ''
-  try {
-    await work()
-  } catch (error) {
-    trouble.value = (error as Error).message
-  } finally {
-    isBusy.value = false
-  }
-}
 
 function makePaddock(): Promise<void> {
   return doing(async () => {

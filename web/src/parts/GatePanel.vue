@@ -4,14 +4,15 @@ import { ref, watch } from 'vue'
 import { answered, api, type Schemas } from '../api/client'
 import { useSession } from '../api/session'
 import { useYard } from '../api/yard'
-import TimeAgo from './TimeAgo.vue'
+import { useDoing } from './doing'
+import HandItem from './HandItem.vue'
 import { count, size } from './wording'
 
 const yard = useYard()
 const session = useSession()
 const hosts = ref<Schemas['Host'][]>([])
-const trouble = ref('')
 const busy = ref('')
+const { trouble, doing } = useDoing()
 const turning = ref<Schemas['Host'] | null>(null)
 const reason = ref('')
 
@@ -25,15 +26,11 @@ watch(() => yard.atTheGate.map((plate) => `${plate.name} ${plate.link} ${plate.l
 
 async function decide(name: string, work: () => Promise<unknown>): Promise<void> {
   busy.value = name
-  trouble.value = ''
-  try {
+  await doing(async () => {
     await work()
     await yard.load()
-  } catch (error) {
-    trouble.value = (error as Error).message
-  } finally {
-    busy.value = ''
-  }
+  })
+  busy.value = ''
 }
 
 function admit(host: Schemas['Host']): Promise<void> {
@@ -54,20 +51,17 @@ async function turnAway(): Promise<void> {
 <template>
   <section v-if="hosts.length" class="gate" aria-label="At the gate">
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
-    <article v-for="host in hosts" :key="host.name" class="waiting" :data-gate="host.name">
-      <p class="when">At the gate · <TimeAgo :at="host.joined_at" /></p>
-      <h3><RouterLink :to="{ name: 'host', params: { name: host.name } }">{{ host.name }}</RouterLink> wants into {{ host.paddock }}</h3>
-      <p class="soft">
-        {{ host.facts.os_name || host.facts.os }} · {{ host.facts.arch }} · {{ host.facts.cores }} cores · {{ size(host.facts.memory) }}.
-        With the pass “{{ host.joined_with }}”, from {{ host.address }}, as {{ host.facts.user }}.
-        <template v-if="host.link !== 'connected'">Its agent is {{ host.link }} now.</template>
-        <template v-else-if="host.surveyed_at">{{ count(host.installations.length, 'installation') }} found.</template>
-      </p>
-      <div v-if="session.may('administrator', host.paddock)" class="row">
+    <HandItem v-for="host in hosts" :key="host.name" what="At the gate" :since="host.joined_at" kind="note" :data-gate="host.name">
+      <template #title><RouterLink :to="{ name: 'host', params: { name: host.name } }">{{ host.name }}</RouterLink> wants into {{ host.paddock }}</template>
+      {{ host.facts.os_name || host.facts.os }} · {{ host.facts.arch }} · {{ host.facts.cores }} cores · {{ size(host.facts.memory) }}.
+      With the pass “{{ host.joined_with }}”, from {{ host.address }}, as {{ host.facts.user }}.
+      <template v-if="host.link !== 'connected'">Its agent is {{ host.link }} now.</template>
+      <template v-else-if="host.surveyed_at">{{ count(host.installations.length, 'installation') }} found.</template>
+      <template v-if="session.may('administrator', host.paddock)" #actions>
         <Button type="primary" :loading="busy === host.name" @click="admit(host)">Admit</Button>
         <Button :disabled="busy === host.name" @click="turning = host">Turn away…</Button>
-      </div>
-    </article>
+      </template>
+    </HandItem>
     <Modal :open="turning !== null" :title="`Turn ${turning?.name} away?`" ok-text="Turn away" cancel-text="Leave it at the gate" @ok="turnAway" @cancel="turning = null">
       <p>Its key dies at once. To come back it has to join anew with an entry pass.</p>
       <label class="reason">Reason, for the logbook and for who runs the machine<Input v-model:value="reason" :maxlength="300" /></label>
@@ -76,30 +70,6 @@ async function turnAway(): Promise<void> {
 </template>
 
 <style scoped>
-.waiting {
-  padding: 10px 0 12px;
-  border-bottom: 1px solid var(--fence);
-}
-
-.when {
-  color: var(--water);
-  font-size: 12px;
-  font-weight: 600;
-}
-
-h3 {
-  margin: 1px 0 2px;
-  font-size: 14px;
-}
-
-h3 a {
-  color: inherit;
-}
-
-.row {
-  margin-top: 7px;
-}
-
 .reason {
   display: block;
   margin-top: 10px;

@@ -2,14 +2,14 @@
 import { Button, InputNumber, Select } from 'ant-design-vue'
 import { computed, ref, watch } from 'vue'
 import { answered, api, type Schemas } from '../api/client'
+import { useDoing } from './doing'
 
 /** What people decide about a host: labels and slots. */
 const props = defineProps<{ host: Schemas['Host'] }>()
 const emit = defineEmits<{ changed: [] }>()
 const labels = ref<string[]>([])
 const slots = ref(1)
-const trouble = ref('')
-const isBusy = ref(false)
+const { isBusy, trouble, doing } = useDoing()
 
 watch(
   () => props.host.name + props.host.labels.join() + props.host.slots,
@@ -21,18 +21,12 @@ watch(
 )
 const isChanged = computed(() => labels.value.join() !== props.host.labels.join() || slots.value !== props.host.slots)
 
-async function save(): Promise<void> {
-  isBusy.value = true
-  trouble.value = ''
-  try {
+function save(): Promise<void> {
+  return doing(async () => {
     const path = { name: props.host.name }
     await answered(api.PATCH('/api/v1/hosts/{name}/', { params: { path }, body: { labels: labels.value, slots: slots.value } }))
     emit('changed')
-  } catch (error) {
-    trouble.value = (error as Error).message
-  } finally {
-    isBusy.value = false
-  }
+  })
 }
 </script>
 

@@ -6,6 +6,7 @@ import { gathered, onNote } from '../api/feed'
 import { useSession } from '../api/session'
 import AttemptProof from './AttemptProof.vue'
 import { useNow } from './clock'
+import { useDoing } from './doing'
 import FitFunnel from './FitFunnel.vue'
 import FitSheet from './FitSheet.vue'
 import TermCounts from './TermCounts.vue'
@@ -18,8 +19,7 @@ const emit = defineEmits<{ shown: [state: Schemas['JobStateEnum']] }>()
 const session = useSession()
 const job = ref<Schemas['JobSheet'] | null>(null)
 const fit = ref<Schemas['Fit'] | null>(null)
-const trouble = ref('')
-const isBusy = ref(false)
+const { isBusy, trouble, doing } = useDoing()
 const now = useNow()
 
 const isWaiting = computed(() => job.value?.state === 'waiting')
@@ -72,16 +72,11 @@ function since(moment: string | null | undefined): string {
   return moment ? duration(Math.round((now.value - Date.parse(moment)) / 1000)) : ''
 }
 
-async function cancel(): Promise<void> {
-  isBusy.value = true
-  try {
+function cancel(): Promise<void> {
+  return doing(async () => {
     job.value = await answered(api.POST('/api/v1/jobs/{id}/cancel/', { params: { path: { id: props.id } } }))
     await load()
-  } catch (error) {
-    trouble.value = (error as Error).message
-  } finally {
-    isBusy.value = false
-  }
+  })
 }
 </script>
 

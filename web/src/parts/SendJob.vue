@@ -3,6 +3,7 @@ import { Button, Drawer, Input } from 'ant-design-vue'
 import { ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { answered, api } from '../api/client'
+import { useDoing } from './doing'
 import TermsEditor from './TermsEditor.vue'
 
 /** Send a job from the browser: what it needs, and what it runs. */
@@ -13,13 +14,10 @@ const name = ref('')
 const pipeline = ref('')
 const terms = ref('')
 const script = ref('')
-const trouble = ref('')
-const isBusy = ref(false)
+const { isBusy, trouble, doing } = useDoing()
 
-async function send(): Promise<void> {
-  isBusy.value = true
-  trouble.value = ''
-  try {
+function send(): Promise<void> {
+  return doing(async () => {
     const body = {
       name: name.value.trim(),
       pipeline: pipeline.value.trim(),
@@ -30,11 +28,7 @@ async function send(): Promise<void> {
     open.value = false
     script.value = ''
     await router.push({ name: 'board', params: { id: String(job.id) } })
-  } catch (error) {
-    trouble.value = (error as Error).message
-  } finally {
-    isBusy.value = false
-  }
+  })
 }
 </script>
 

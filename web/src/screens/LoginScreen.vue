@@ -3,29 +3,23 @@ import { Button, Input } from 'ant-design-vue'
 import { ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useSession } from '../api/session'
+import { useDoing } from '../parts/doing'
 
 const session = useSession()
 const route = useRoute()
 const router = useRouter()
 const username = ref('')
 const password = ref('')
-const trouble = ref('')
-const isBusy = ref(false)
+const { isBusy, trouble, doing } = useDoing()
 
-async function logIn(): Promise<void> {
-  isBusy.value = true
-  trouble.value = ''
-  try {
+function logIn(): Promise<void> {
+  return doing(async () => {
     // The cookie that protects forms comes with the question who is logged in.
     if (session.session === null) await session.load()
     await session.logIn(username.value.trim(), password.value)
     const to = route.query.to
     await router.push(typeof to === 'string' && /^\/(?![/\\])/.test(to) ? to : '/')
-  } catch (error) {
-    trouble.value = (error as Error).message
-  } finally {
-    isBusy.value = false
-  }
+  })
 }
 </script>
 

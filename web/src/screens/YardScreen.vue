@@ -7,10 +7,10 @@ import { useSession } from '../api/session'
 import { useYard, type Plate } from '../api/yard'
 import BringIn from '../parts/BringIn.vue'
 import GatePanel from '../parts/GatePanel.vue'
+import HandItem from '../parts/HandItem.vue'
 import HostPlate from '../parts/HostPlate.vue'
 import { onKeys } from '../parts/keys'
 import PlateLegend from '../parts/PlateLegend.vue'
-import TimeAgo from '../parts/TimeAgo.vue'
 import { count } from '../parts/wording'
 
 /** What needs me? The yard's state in a sentence, its plates, and what wants a hand. */
@@ -88,11 +88,10 @@ onKeys({ n: () => (bringsIn.value = mayBringIn.value) })
       <aside id="hand" aria-label="Needs a hand">
         <h2 class="row"><span>Needs a hand</span><span class="soft">{{ hands }}</span></h2>
         <GatePanel />
-        <article v-for="job in stuck" :key="job.id" class="stuck">
-          <p class="trouble when">Waits · <TimeAgo :at="job.submitted_at" /></p>
-          <h3><RouterLink :to="{ name: 'board', params: { id: String(job.id) } }">{{ job.name }}</RouterLink> of {{ job.pipeline }}: {{ job.reason_kind }}</h3>
-          <p class="soft">{{ job.reason }}</p>
-        </article>
+        <HandItem v-for="job in stuck" :key="job.id" what="Waits" :since="job.submitted_at" kind="trouble">
+          <template #title><RouterLink :to="{ name: 'board', params: { id: String(job.id) } }">{{ job.name }}</RouterLink> of {{ job.pipeline }}: {{ job.reason_kind }}</template>
+          {{ job.reason }}
+        </HandItem>
         <p v-if="!hands" class="soft none">Nothing does.</p>
       </aside>
     </div>
@@ -181,25 +180,6 @@ aside > h2 {
   justify-content: space-between;
   padding-bottom: 6px;
   border-bottom: 2px solid var(--ink);
-}
-
-.stuck {
-  padding: 10px 0 12px;
-  border-bottom: 1px solid var(--fence);
-}
-
-.when {
-  font-size: 12px;
-  font-weight: 600;
-}
-
-h3 {
-  margin: 1px 0 2px;
-  font-size: 14px;
-}
-
-h3 a {
-  color: inherit;
 }
 
 .none {
