@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 from . import versions
 from .errors import VersionError
@@ -76,10 +77,16 @@ def verdict(term: Term, host: Host) -> Verdict:
         case ArchTerm():
             return Verdict(host.arch == term.name, host.arch)
         case LabelTerm():
-            close = term.name if term.name in host.labels else nearest(term.name, host.labels)
-            return Verdict(term.name in host.labels, close or "")
+            holds = term.name in host.labels
+            return Verdict(holds, term.name if holds else _closest_label(term.name, host.labels))
         case ToolTerm():
             return _tool_verdict(term, host)
+
+
+@lru_cache(maxsize=10_000)
+def _closest_label(name: str, labels: frozenset[str]) -> str:
+    """What was perhaps meant. Many hosts have the same labels, and each round asks again."""
+    return nearest(name, labels) or ""
 
 
 def _os_version_in(term: OsTerm, host: Host) -> bool:

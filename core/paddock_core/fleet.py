@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from functools import cached_property
@@ -63,11 +64,23 @@ class Host:
     def is_admitted(self) -> bool:
         return self.readiness is not Readiness.AT_THE_GATE
 
-    def installed(self, tool: str) -> list[Installation]:
+    def installed(self, tool: str) -> Sequence[Installation]:
         """The installations of one tool: the plain one, then the newest first; unreadable versions last."""
-        found = [one for one in self.installations if one.tool == tool]
-        return sorted(
-            found,
-            key=lambda one: (one.plain, one.ordered is not None, one.ordered or versions.parse("0")),
-            reverse=True,
-        )
+        return self._by_tool.get(tool, ())
+
+    @cached_property
+    def _by_tool(self) -> dict[str, list[Installation]]:
+        found: dict[str, list[Installation]] = {}
+        for one in self.installations:
+            found.setdefault(one.tool, []).append(one)
+        for several in found.values():
+            if len(several) > 1:
+                several.sort(key=_rank, reverse=True)
+        return found
+
+
+def _rank(one: Installation) -> tuple[bool, bool, Version]:
+    return one.plain, one.ordered is not None, one.ordered or _NO_VERSION
+
+
+_NO_VERSION = versions.parse("0")
