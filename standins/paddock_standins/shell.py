@@ -39,7 +39,8 @@ class Shell:
                 return int(words[1]) if len(words) > 1 and words[1].isdecimal() else 0
             answer = self._answer(words, number)
             await asyncio.sleep(answer.seconds)
-            tell((answer.stdout + answer.stderr).encode())
+            if printed := answer.stdout + answer.stderr:
+                tell(printed.encode())
             if answer.exit:
                 return answer.exit
         return 0

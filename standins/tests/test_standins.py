@@ -73,6 +73,7 @@ def no_notes(monkeypatch):
         ("russet-01", "# a comment\n\nhostname; \npwd", 127, "line 3: hostname;: command not found\n"),
         ("russet-01", "whoami\npwd\necho $PADDOCK_PIPELINE", 0, "build\n/Users/build/paddock/work/7-1\np\n"),
         ("ketch-01", "cd\necho %PADDOCK_JOB% $env:PADDOCK_JOB", 0, "C:\\Paddock\\work\\7-1\n7 7\n"),
+        ("russet-01", "echo one\nsleep 0.01\necho two", 0, "one\ntwo\n"),
         ("russet-01", "git --version\nexit 3\necho not reached", 3, "git version 2.39.3 (Apple Git-146)\n"),
         ("russet-01", "mvnw\necho not reached", 127, "line 1: mvnw: command not found\n"),
         ("russet-01", "git frobnicate", 1, "git: the stand-in has no answer to: frobnicate\n"),

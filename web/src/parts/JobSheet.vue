@@ -63,7 +63,7 @@ const sentence = computed(() => {
   const at = newest.value
   if (one.state === 'waiting') return `waits ${since(one.submitted_at)}:`
   if (one.state === 'offered') return `is offered to ${at?.host}`
-  if (one.state === 'running') return `runs on ${at?.host} since ${since(at?.started_at)}${one.cancel_asked ? '; it was asked to stop' : ''}`
+  if (one.state === 'running') return `runs on ${at?.host}, for ${since(at?.started_at)} now${one.cancel_asked ? '; it was asked to stop' : ''}`
   const took = at?.started_at && at.ended_at ? ` after ${duration((Date.parse(at.ended_at) - Date.parse(at.started_at)) / 1000)}` : ''
   return `${at ? `${one.state} on ${at.host}` : `was ${one.state} before it ran`}${took}${at?.exit_code ? `, exit code ${at.exit_code}` : ''}`
 })
@@ -100,7 +100,7 @@ function cancel(): Promise<void> {
     </template>
 
     <template v-for="attempt in [...job.attempts].reverse()" :key="attempt.number">
-      <h2>{{ job.attempts.length > 1 ? `Attempt ${attempt.number}` : 'Where it ran' }}</h2>
+      <h2>{{ job.attempts.length > 1 ? `Attempt ${attempt.number}` : isOver ? 'Where it ran' : 'Where it runs' }}</h2>
       <AttemptProof :job="job.id" :attempt="attempt" :shows-log="attempt.number === newest?.number" />
     </template>
 
