@@ -4,7 +4,7 @@
 SHELL := /bin/sh
 
 PORT ?= $(or $(PADDOCK_PORT),8200)
-DEMO := .data/demo
+DEMO := $(or $(PADDOCK_DATA),.data/demo)
 BIN := .venv/bin
 WEB_SOURCES := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/tsconfig.json
 
@@ -17,6 +17,7 @@ demo: .make/python .make/web ## start the demo: server, stand-in hosts, a real a
 	@exec $(BIN)/paddock-demo --data $(DEMO) --port $(PORT)
 
 demo-clean: ## remove what the demo keeps
+	@test ! -e $(DEMO) || test -e $(DEMO)/login.json || { echo "$(DEMO) does not look like a demo's; remove it by hand." >&2; exit 1; }
 	rm -rf $(DEMO)
 
 test: .make/python .make/web .make/browser ## run all tests

@@ -6,4 +6,5 @@ if ! command -v npm >/dev/null || ! node -e 'process.exit(Number(process.version
     echo "Node.js 20 or newer with npm is needed to build the web part, and was not found." >&2
     exit 1
 fi
+echo "Installing what the web part is built with …"
 npm ci --loglevel=error

@@ -28,6 +28,7 @@ if ! [ -x .venv/bin/python ]; then
     echo "Making .venv with $("$python" --version) …"
     "$python" -m venv .venv
 fi
+echo "Installing Python packages into .venv (a minute or so the first time) …"
 .venv/bin/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements/lock.txt
 .venv/bin/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation \
     -e core -e agent -e server -e standins

@@ -81,6 +81,9 @@ class Demo:
         self._spawn("server", [str(self._bin / "paddock"), "serve", "--port", str(self.port)])
         self._wait("the server to answer", lambda: Api(self.url).is_up())
         api = Api(self.url, login["token"])
+        turned_away = self._turned_away(api)
+        if REAL_HOST in turned_away:
+            self._identity_of(REAL_HOST).unlink()
         passes = self._passes(api)
         self._spawn(
             "standins",
@@ -88,7 +91,7 @@ class Demo:
             json.dumps(passes).encode(),
         )
         self._start_real_agent(passes)
-        expected = {one.name for one in all_hosts()} | {REAL_HOST}
+        expected = {one.name for one in all_hosts()} - turned_away | {REAL_HOST}
         stay = {one.name for one in all_hosts() if one.stays_at_the_gate}
         self._wait(f"{len(expected)} hosts to connect", lambda: self._all_connected(api, expected, stay))
         if not api.get("/api/v1/jobs/")["results"]:
@@ -112,6 +115,16 @@ class Demo:
         while True:
             self._check_children()
             time.sleep(0.5)
+
+    def _identity_of(self, host: str) -> Path:
+        folder = self.data / "agent" if host == REAL_HOST else self.data / "standins" / host
+        return folder / "identity.json"
+
+    def _turned_away(self, api: Api) -> set[str]:
+        """The hosts that joined in an earlier run and that somebody turned away then."""
+        known = {one["name"] for one in api.get("/api/v1/hosts/")["results"]}
+        names = {one.name for one in all_hosts()} | {REAL_HOST}
+        return {name for name in names - known if self._identity_of(name).exists()}
 
     def _login(self) -> dict[str, str]:
         """The people and the token, made at the first start and kept in a file that only this user can read."""
@@ -142,7 +155,7 @@ class Demo:
         return done.stdout
 
     def _environment(self, more: dict[str, str] | None = None) -> dict[str, str]:
-        return {**os.environ, "PADDOCK_DATA": str(self.data / "server"), **(more or {})}
+        return {**os.environ, "PADDOCK_DATA": str(self.data), **(more or {})}
 
     def _spawn(self, name: str, command: list[str], given: bytes | None = None) -> None:
         """Starts a part in a session of its own, so that Ctrl-C reaches it through ``stop``, in the right order."""
@@ -183,9 +196,9 @@ class Demo:
                 api.post("/api/v1/paddocks/", {"name": name, "purpose": purpose})
         wanted: dict[str, int] = {}
         for one in all_hosts():
-            if not (self.data / "standins" / one.name / "identity.json").exists():
+            if not self._identity_of(one.name).exists():
                 wanted[one.paddock] = wanted.get(one.paddock, 0) + 1
-        if not (self.data / "agent" / "identity.json").exists():
+        if not self._identity_of(REAL_HOST).exists():
             wanted["shoreline"] = wanted.get("shoreline", 0) + 1
         return {
             paddock: api.post(
@@ -198,7 +211,7 @@ class Demo:
         """The agent on this machine: joined by its own command if it is new, told of another port if that changed."""
         home = self.data / "agent"
         agent = str(self._bin / "paddock-agent")
-        identity = home / "identity.json"
+        identity = self._identity_of(REAL_HOST)
         if identity.exists():
             known = json.loads(identity.read_text())
             identity.write_text(json.dumps({**known, "server": self.url}))
@@ -250,11 +263,10 @@ class Demo:
                 "script": "echo signing",
             },
         ]
-        for job in jobs:
-            api.post("/api/v1/jobs/", job)
+        first, *_ = [api.post("/api/v1/jobs/", job)["id"] for job in jobs]
         self._wait(
             "the job on this machine to end",
-            lambda: api.get("/api/v1/jobs/1/")["state"] not in ("waiting", "offered", "running"),
+            lambda: api.get(f"/api/v1/jobs/{first}/")["ended_at"],
         )
 
     def _say_where(self, login: dict[str, str], api: Api) -> None:
@@ -265,7 +277,8 @@ class Demo:
         for job in sorted(jobs, key=lambda one: int(one["id"]))[:3]:
             where = f" on {job['attempts'][-1]['host']}" if job["attempts"] else ""
             print(f"  job {job['id']} {job['name']}: {job['state']}{where}. {job['reason']}".rstrip())
-        print(f"\nLogs are in {self.data}. Ctrl-C stops everything; `make demo-clean` removes it.", flush=True)
+        print(f"\nLogs and data are in {self.data}; `make demo-clean` removes them.")
+        print("Ctrl-C stops everything.", flush=True)
 
 
 def main() -> int:

@@ -75,7 +75,7 @@ class PaddocksView(generics.ListCreateAPIView):
 
     def get_queryset(self):
         living = Count("hosts", filter=Q(hosts__standing__in=LIVING))
-        return visible_paddocks(person(self.request.user)).annotate(living=living)
+        return visible_paddocks(person(self.request.user)).annotate(living=living).order_by("name")
 
     def perform_create(self, serializer: PaddockSerializer) -> None:
         serializer.instance = make_paddock(person(self.request.user), **serializer.validated_data)
