@@ -170,6 +170,8 @@ class Agent:
                 self._attempts.stop(attempt, "cancelled")
             case wire.SurveyNow():
                 self._survey_wanted.set()
+            case wire.Slots(slots=slots):
+                self._attempts.slots = slots
             case wire.Admitted():
                 log.info("Admitted: jobs may come.")
             case wire.Dismiss(why=why):

@@ -205,13 +205,19 @@ class Admitted(FromServer, tag="admitted", frozen=True, kw_only=True):
     """A person let the host in."""
 
 
+class Slots(FromServer, tag="slots", frozen=True, kw_only=True):
+    """From now on this many jobs at a time; what runs above that may finish."""
+
+    slots: Annotated[int, Meta(ge=1, le=1000)]
+
+
 class Dismiss(FromServer, tag="dismiss", frozen=True, kw_only=True):
     """The host's key is dead: stop, and do not come back with it."""
 
     why: Line = ""
 
 
-ServerMessage = Welcome | Ack | Offer | Cancel | Abandon | SurveyNow | Admitted | Dismiss
+ServerMessage = Welcome | Ack | Offer | Cancel | Abandon | SurveyNow | Admitted | Slots | Dismiss
 
 
 # ---- joining (HTTP) --------------------------------------------------------------------------------------------------

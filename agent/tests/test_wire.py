@@ -30,6 +30,7 @@ def test_messages_of_the_agent_come_out_as_they_went_in(message):
     [
         wire.Welcome(host="avocet-01", admitted=True, slots=2, heartbeat=15.0),
         wire.Offer(attempt="1-1", job=1, name="compile", pipeline="almanac-docs", script="make\n"),
+        wire.Slots(slots=3),
         wire.Dismiss(why="turned away"),
     ],
 )

@@ -39,6 +39,7 @@ class Readiness(StrEnum):
     BUSY = "busy"
     HELD = "held"
     DRAINING = "draining"
+    REFUSING = "refusing"
     AT_THE_GATE = "at the gate"
     STOPPED = "stopped"
     LOST = "lost"

@@ -1,6 +1,9 @@
 """Jobs: submitted, placed, run, reported, lost, explained."""
 
+from datetime import timedelta
+
 import pytest
+from django.utils import timezone
 from people import FACTS, somebody
 
 from paddock_agent import wire
@@ -13,7 +16,9 @@ from paddock_server.people.models import Role
 from paddock_server.toolchains.actions.take_in_survey import take_in_survey
 from paddock_server.toolchains.models import Installation
 from paddock_server.work import logs
+from paddock_server.work.actions.expire_offer import expire_offer
 from paddock_server.work.actions.take_report import take_report
+from paddock_server.work.fleet import REFUSAL_SECONDS
 from paddock_server.work.models import Attempt, Job
 from paddock_server.work.round import run_round
 
@@ -181,7 +186,23 @@ def test_a_refused_offer_waits_again(operator, new_host):
     assert job.reason
     assert job.attempts.get().note == "the disk is full"
     run_round()
+    assert job.attempts.count() == 1, "not at once: it would refuse again"
+    job.refresh_from_db()
+    assert f"{host.name} is refusing" in job.reason
+    Attempt.objects.update(ended_at=timezone.now() - timedelta(seconds=REFUSAL_SECONDS + 1))
+    run_round()
     assert job.attempts.count() == 2
+
+
+def test_an_offer_that_nobody_answers_is_taken_back(operator, new_host):
+    new_host()
+    submit(operator)
+    run_round()
+    expire_offer(Attempt.objects.get().pk, 60)
+    assert Job.objects.get().state == "waiting"
+    assert "did not answer the offer within 60 s" in Attempt.objects.get().note
+    expire_offer(Attempt.objects.get().pk, 60)
+    assert Attempt.objects.get().state == "lost"
 
 
 def test_cancelling(operator, viewer, new_host):

@@ -38,9 +38,13 @@ class Api:
         """The answer to POST."""
         return json.loads(self._ask(path, json.dumps(body or {}).encode()) or b"null")
 
-    def _ask(self, path: str, body: bytes | None) -> bytes:
+    def patch(self, path: str, body: object) -> Any:
+        """The answer to PATCH."""
+        return json.loads(self._ask(path, json.dumps(body).encode(), "PATCH") or b"null")
+
+    def _ask(self, path: str, body: bytes | None, method: str | None = None) -> bytes:
         headers = {"Content-Type": "application/json", "Authorization": f"Bearer {self._token}"}
-        asked = urllib.request.Request(self._url + path, body, headers if self._token else {})  # noqa: S310
+        asked = urllib.request.Request(self._url + path, body, headers if self._token else {}, method=method)  # noqa: S310
         try:
             with urllib.request.urlopen(asked, timeout=30) as answer:  # noqa: S310
                 return bytes(answer.read())

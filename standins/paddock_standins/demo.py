@@ -11,6 +11,7 @@ import json
 import os
 import secrets
 import signal
+import socket
 import subprocess
 import sys
 import time
@@ -77,6 +78,7 @@ class Demo:
 
     def start(self) -> None:
         """Starts everything and waits until it works together. Raises DemoFailed."""
+        self._check_port()
         login = self._login()
         self._spawn("server", [str(self._bin / "paddock"), "serve", "--port", str(self.port)])
         self._wait("the server to answer", lambda: Api(self.url).is_up())
@@ -115,6 +117,18 @@ class Demo:
         while True:
             self._check_children()
             time.sleep(0.5)
+
+    def _check_port(self) -> None:
+        """Before anything else: a server that answers at this port already would be taken for the demo's own."""
+        with socket.socket() as probe:
+            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            try:
+                probe.bind(("127.0.0.1", self.port))
+            except OSError:
+                raise DemoFailed(
+                    f"Port {self.port} is taken: another program listens there, perhaps another demo. "
+                    f"Stop that one, or take another port: make demo PORT={self.port + 1}"
+                ) from None
 
     def _identity_of(self, host: str) -> Path:
         folder = self.data / "agent" if host == REAL_HOST else self.data / "standins" / host

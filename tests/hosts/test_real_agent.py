@@ -114,6 +114,18 @@ def test_a_hundred_megabytes_are_cut_and_rubbish_is_kept_as_it_is(server, agent)
     assert log_of(server, rubbish) == b"<b>\x00\xff\x1b[31m"
 
 
+def test_more_slots_reach_a_connected_agent_at_once(server, agent, tmp_path):
+    go = tmp_path / "go"
+    script = f"until [ -e {go} ]; do sleep 0.05; done"
+    jobs = [server.submit(script, [f"label {agent.name}"]) for _ in range(2)]
+    until(lambda: "busy" in server.job(jobs[1])["reason"], "the second job to wait")
+    server.api.patch(f"/api/v1/hosts/{agent.name}/", {"slots": 2})
+    until(lambda: server.job(jobs[1])["state"] == "running", "the second job to run beside the first")
+    go.touch()
+    assert [ended(server, job)["state"] for job in jobs] == ["passed", "passed"]
+    assert len(server.job(jobs[1])["attempts"]) == 1
+
+
 def test_cancelling_ends_the_script(server, agent):
     number = server.submit("echo $$; sleep 600", [f"label {agent.name}"])
     script = int(until(lambda: log_of(server, number), "the script's first line"))

@@ -15,7 +15,7 @@ from ..errors import NotThere
 from ..health.models import LinkChange
 from ..people.actor import Actor
 from ..people.models import Role
-from ..work.fleet import readiness, slots_working
+from ..work.fleet import hosts_refusing, readiness, slots_working
 from ..work.models import Attempt
 from .models import LIVING, Host, Paddock
 
@@ -55,11 +55,11 @@ def paddock_called(actor: Actor, name: str) -> Paddock:
 
 def with_work(hosts: Iterable[Host]) -> list[Host]:
     """Sets ``working`` (slots at work) and ``readiness`` on each host."""
-    working = slots_working()
+    working, refusing = slots_working(), hosts_refusing()
     hosts = list(hosts)
     for host in hosts:
         host.working = working.get(host.pk, 0)
-        host.readiness = readiness(host, host.slots - host.working).value
+        host.readiness = readiness(host, host.slots - host.working, host.pk in refusing).value
     return hosts
 
 

@@ -24,6 +24,12 @@ def post(function: Callable[..., object], *arguments: object) -> None:
         server.loop.call_soon_threadsafe(function, *arguments)
 
 
+def post_later(seconds: float, function: Callable[..., object], *arguments: object) -> None:
+    """The same after some seconds."""
+    if server.loop is not None:
+        post(server.loop.call_later, seconds, function, *arguments)
+
+
 _tasks: set[asyncio.Task[Any]] = set()
 
 

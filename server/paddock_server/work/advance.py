@@ -11,7 +11,8 @@ from paddock_core.lifecycle import ENDED, AttemptState, JobState
 
 from ..hosts.actions.hold import hold_if_drained
 from ..link import connections, feed
-from . import dispatcher
+from . import dispatcher, offers
+from .fleet import REFUSAL_SECONDS
 from .models import Attempt, Job
 
 _OVER = {state.value for state in AttemptState} - {AttemptState.OFFERED.value, AttemptState.RUNNING.value}
@@ -55,6 +56,7 @@ def _carry_out(job: Job, instruction: lifecycle.Instruction) -> None:
         case lifecycle.SendOffer(attempt=number):
             attempt = job.attempts.get(number=number)
             connections.send(attempt.host_id, _offer(job, attempt))
+            offers.watch(attempt.pk)
         case lifecycle.TellCancel(attempt=number):
             attempt = job.attempts.get(number=number)
             connections.send(attempt.host_id, wire.Cancel(attempt=attempt.wire_name))
@@ -83,6 +85,8 @@ def _set_attempt(job: Job, written: lifecycle.SetAttempt) -> None:
     attempt.save()
     if attempt.state in _OVER:
         hold_if_drained(attempt.host)
+        if attempt.started_at is None:
+            dispatcher.wake_later(REFUSAL_SECONDS + 1)
     feed.tell("host", attempt.host.name, attempt.host.paddock.name)
 
 

@@ -30,6 +30,11 @@ def wake_after_commit() -> None:
     transaction.on_commit(lambda: running.post(_dispatcher.wake))
 
 
+def wake_later(seconds: float) -> None:
+    """Asks for a round some time after the transaction is through."""
+    transaction.on_commit(lambda: running.post_later(seconds, _dispatcher.wake))
+
+
 async def keep_dispatching() -> None:
     """Runs rounds for ever. A round that fails is logged and costs only itself."""
     from .round import run_round

@@ -4,19 +4,23 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Collection
-from datetime import datetime
+from datetime import datetime, timedelta
 from functools import lru_cache
 
 from django.db.models import Count
+from django.utils import timezone
 
 from paddock_core import fleet as core
-from paddock_core.lifecycle import LIVE
+from paddock_core.lifecycle import LIVE, AttemptState
 from paddock_core.link_state import Link
 from paddock_core.terms import Term, parse_terms
 
 from ..hosts.models import LIVING, Host
 from ..toolchains.models import Installation
 from .models import Attempt
+
+REFUSAL_SECONDS = 30
+"""How long a host that refused an offer gets no other."""
 
 _installed: dict[int, tuple[datetime | None, tuple[core.Installation, ...]]] = {}
 """The installations of each host as of the survey that is named with them: read again only after a newer one."""
@@ -35,8 +39,8 @@ def fleet(paddocks: Collection[str] | None = None) -> list[core.Host]:
         hosts = hosts.filter(paddock__name__in=paddocks)
     hosts = list(hosts)
     _read_installations(hosts)
-    working = slots_working()
-    return [_seen_by_core(host, working.get(host.pk, 0)) for host in hosts]
+    working, refusing = slots_working(), hosts_refusing()
+    return [_seen_by_core(host, working.get(host.pk, 0), host.pk in refusing) for host in hosts]
 
 
 def slots_working() -> dict[int, int]:
@@ -45,7 +49,16 @@ def slots_working() -> dict[int, int]:
     return dict(live.values_list("host").annotate(number=Count("id")).values_list("host", "number"))
 
 
-def readiness(host: Host, free_slots: int) -> core.Readiness:
+def hosts_refusing() -> set[int]:
+    """The hosts that would not take an offer, or did not answer one, a moment ago: asking again at once would only
+    make more refusals."""
+    since = timezone.now() - timedelta(seconds=REFUSAL_SECONDS)
+    recent = Attempt.objects.filter(ended_at__gte=since, started_at=None)
+    untaken = [AttemptState.REFUSED.value, AttemptState.LOST.value]
+    return set(recent.filter(state__in=untaken).values_list("host", flat=True))
+
+
+def readiness(host: Host, free_slots: int, is_refusing: bool) -> core.Readiness:
     """The first thing that keeps the host from taking a job, or that it is free."""
     if host.standing != Host.Standing.ADMITTED:
         return core.Readiness.AT_THE_GATE
@@ -53,10 +66,12 @@ def readiness(host: Host, free_slots: int) -> core.Readiness:
         return _NOT_CONNECTED[Link(host.link)]
     if host.holding:
         return core.Readiness(host.holding)
+    if is_refusing:
+        return core.Readiness.REFUSING
     return core.Readiness.FREE if free_slots > 0 else core.Readiness.BUSY
 
 
-def _seen_by_core(host: Host, working: int) -> core.Host:
+def _seen_by_core(host: Host, working: int, is_refusing: bool) -> core.Host:
     free = max(0, host.slots - working)
     return core.Host(
         name=host.name,
@@ -66,7 +81,7 @@ def _seen_by_core(host: Host, working: int) -> core.Host:
         arch=host.facts.get("arch", ""),
         labels=frozenset(host.labels),
         installations=_installed[host.pk][1],
-        readiness=readiness(host, free),
+        readiness=readiness(host, free, is_refusing),
         free_slots=free,
         surveyed=host.surveyed_at is not None,
     )

@@ -773,13 +773,14 @@ export interface components {
          *     * `busy` - busy
          *     * `held` - held
          *     * `draining` - draining
+         *     * `refusing` - refusing
          *     * `at the gate` - at the gate
          *     * `stopped` - stopped
          *     * `lost` - lost
          *     * `never seen` - never seen
          * @enum {string}
          */
-        ReadinessEnum: "free" | "busy" | "held" | "draining" | "at the gate" | "stopped" | "lost" | "never seen";
+        ReadinessEnum: "free" | "busy" | "held" | "draining" | "refusing" | "at the gate" | "stopped" | "lost" | "never seen";
         ReasonRequest: {
             /** @default  */
             reason?: string;

@@ -2,6 +2,7 @@
 import { computed } from 'vue'
 import type { Schemas } from '../api/client'
 import JobLog from './JobLog.vue'
+import MachineText from './MachineText.vue'
 import { duration, exactly } from './wording'
 
 /** The evidence of one attempt: which host, account and folder, which tools, what came out, and the log. */
@@ -29,14 +30,14 @@ const times = computed(() => {
       <dt>Account</dt>
       <dd class="machine">{{ attempt.account }}</dd>
       <dt>Folder</dt>
-      <dd class="machine">{{ attempt.folder }}</dd>
+      <dd><MachineText :text="attempt.folder" /></dd>
     </template>
     <dt>When</dt>
     <dd>{{ times }}</dd>
     <template v-if="attempt.tools.length">
       <dt>Tools</dt>
       <dd>
-        <span v-for="tool in attempt.tools" :key="tool.tool + tool.path" class="machine tool">{{ tool.tool }} {{ tool.version }} at {{ tool.path }}</span>
+        <span v-for="tool in attempt.tools" :key="tool.tool + tool.path" class="machine tool">{{ tool.tool }} {{ tool.version }} at <MachineText :text="tool.path" /></span>
       </dd>
     </template>
   </dl>

@@ -1,24 +1,15 @@
 <script setup lang="ts">
-import { ref } from 'vue'
+import { useCopying } from './copying'
 
-const props = defineProps<{ text: string; secret?: boolean }>()
-const said = ref('Copy')
-
-async function copy(): Promise<void> {
-  try {
-    await navigator.clipboard.writeText(props.text)
-    said.value = 'Copied'
-  } catch {
-    said.value = 'Select it and copy by hand'
-  }
-  setTimeout(() => (said.value = 'Copy'), 2000)
-}
+/** A line for a terminal, with its copy button. */
+defineProps<{ text: string }>()
+const { word, copy } = useCopying()
 </script>
 
 <template>
   <div class="copy-text">
     <code>{{ text }}</code>
-    <button type="button" class="bare" @click="copy">{{ said }}</button>
+    <button type="button" class="bare" @click="copy(text)">{{ word }}</button>
   </div>
 </template>
 

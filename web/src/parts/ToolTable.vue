@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Schemas } from '../api/client'
+import MachineText from './MachineText.vue'
 import TimeAgo from './TimeAgo.vue'
 import { count } from './wording'
 
@@ -26,7 +27,7 @@ const tools = computed(() => new Set(props.host.installations.map((one) => one.t
         <tr v-for="one in host.installations" :key="one.tool + one.path" :data-tool="one.tool">
           <td>{{ one.tool }}</td>
           <td class="machine">{{ one.version }}</td>
-          <td class="machine" :title="one.evidence">{{ one.path }}<span v-if="one.plain" class="plain" title="A shell that is told only the command's name starts this one">plain</span></td>
+          <td :title="one.evidence"><MachineText :text="one.path" /><span v-if="one.plain" class="plain" title="A shell that is told only the command's name starts this one">plain</span></td>
           <td class="machine soft">{{ one.home }}</td>
         </tr>
       </tbody>

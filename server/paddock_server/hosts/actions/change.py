@@ -6,7 +6,9 @@ from collections.abc import Sequence
 
 from django.db import transaction
 
-from ...link import feed
+from paddock_agent import wire
+
+from ...link import connections, feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
@@ -17,7 +19,7 @@ from ..wording import clean_labels
 
 @transaction.atomic
 def change(actor: Actor, host: Host, labels: Sequence[str] | None = None, slots: int | None = None) -> None:
-    """What is None stays. New slots reach the agent when it connects next. Raises Invalid for a wrong label."""
+    """What is None stays. Raises Invalid for a wrong label."""
     actor.demand(Role.ADMINISTRATOR, host.paddock.name, "Changing a host's labels and slots")
     before = {"labels": host.labels, "slots": host.slots}
     if labels is not None:
@@ -30,5 +32,7 @@ def change(actor: Actor, host: Host, labels: Sequence[str] | None = None, slots:
         return
     host.save(update_fields=["labels", "slots"])
     write(actor, "changed", "host", host.name, host.paddock.name, **changed)
+    if slots is not None:
+        connections.send(host.pk, wire.Slots(slots=slots))
     feed.tell("host", host.name, host.paddock.name)
     dispatcher.wake_after_commit()

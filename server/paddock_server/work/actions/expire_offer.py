@@ -1,0 +1,22 @@
+"""Takes an offer back that nobody answered: the job waits again."""
+
+from __future__ import annotations
+
+from django.db import transaction
+
+from paddock_agent import wire
+from paddock_core.lifecycle import AttemptState
+
+from ...link import connections
+from ..models import Attempt
+from .take_report import lose_lease
+
+
+@transaction.atomic
+def expire_offer(attempt_id: int, seconds: float) -> None:
+    """Does nothing if the offer was answered meanwhile."""
+    attempt = Attempt.objects.select_related("job", "host__paddock").get(pk=attempt_id)
+    if attempt.state != AttemptState.OFFERED.value:
+        return
+    lose_lease(attempt, f"{attempt.host.name} did not answer the offer within {seconds:g} s.")
+    connections.send(attempt.host_id, wire.Abandon(attempt=attempt.wire_name))
