@@ -117,6 +117,10 @@ SPECTACULAR_SETTINGS = {
     "COMPONENT_SPLIT_REQUEST": True,
     "SCHEMA_PATH_PREFIX": "/api/v1",
     "REDOC_DIST": "SIDECAR",
+    "POSTPROCESSING_HOOKS": [
+        "drf_spectacular.hooks.postprocess_schema_enums",
+        "paddock_server.api.summaries.with_summaries",
+    ],
     "ENUM_NAME_OVERRIDES": {
         "LinkEnum": "paddock_server.hosts.models.LINK_CHOICES",
         "StandingEnum": "paddock_server.hosts.models.STANDINGS",

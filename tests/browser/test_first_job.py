@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import getpass
+import signal
 
 import pytest
 from processes import PASSWORD, RealAgent
@@ -117,6 +118,11 @@ def test_from_a_pass_to_a_job_that_ran(page, server, tmp_path):
         page.one(f"{plate}[data-link=connected]")
         agent.stop()
         page.one(f"{plate}[data-link=stopped]")
+        agent.start()
+        page.one(f"{plate}[data-link=connected]")
+        agent.stop(signal.SIGKILL)
+        page.one(f"{plate}[data-link=lost]")
+        page.says("closed without a goodbye", "[data-lost=avocet-01]")
     finally:
         agent.stop()
     # The browser notes the refused trial of the misspelt term; nothing else may have gone wrong.

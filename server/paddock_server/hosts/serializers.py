@@ -119,6 +119,7 @@ class PlateSerializer(serializers.ModelSerializer):
             "standing",
             "link",
             "link_since",
+            "link_cause",
             "holding",
             "slots",
             "working",

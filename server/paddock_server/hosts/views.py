@@ -4,7 +4,7 @@ from collections.abc import Callable
 
 from django.db.models import Count, Q
 from django.utils import timezone
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import generics
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -119,6 +119,7 @@ class RevokePassView(APIView):
         return Response(PassSerializer(found).data)
 
 
+@extend_schema(parameters=[OpenApiParameter("standing", str, description="Only hosts `at the gate`, or `admitted`.")])
 class HostsView(generics.ListAPIView):
     """The hosts, at the gate and inside."""
 

@@ -13,7 +13,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Try terms against the fleet, without submitting anything. */
+        /**
+         * Try terms against the fleet, without submitting anything
+         * @description Try terms against the fleet, without submitting anything.
+         */
         post: operations["fit_create"];
         delete?: never;
         options?: never;
@@ -28,7 +31,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The hosts, at the gate and inside. */
+        /**
+         * The hosts, at the gate and inside
+         * @description The hosts, at the gate and inside.
+         */
         get: operations["hosts_list"];
         put?: never;
         post?: never;
@@ -45,14 +51,20 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description One host, with its installations. */
+        /**
+         * One host, with its installations
+         * @description One host, with its installations.
+         */
         get: operations["hosts_retrieve"];
         put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        /** @description Change labels or slots. */
+        /**
+         * Change labels or slots
+         * @description Change labels or slots.
+         */
         patch: operations["hosts_partial_update"];
         trace?: never;
     };
@@ -65,7 +77,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Let a host in from the gate. */
+        /**
+         * Let a host in from the gate
+         * @description Let a host in from the gate.
+         */
         post: operations["hosts_admit_create"];
         delete?: never;
         options?: never;
@@ -82,7 +97,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Finish what runs, then hold. */
+        /**
+         * Finish what runs, then hold
+         * @description Finish what runs, then hold.
+         */
         post: operations["hosts_drain_create"];
         delete?: never;
         options?: never;
@@ -99,7 +117,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Take no new job from now on. */
+        /**
+         * Take no new job from now on
+         * @description Take no new job from now on.
+         */
         post: operations["hosts_hold_create"];
         delete?: never;
         options?: never;
@@ -116,7 +137,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Take jobs again. */
+        /**
+         * Take jobs again
+         * @description Take jobs again.
+         */
         post: operations["hosts_resume_create"];
         delete?: never;
         options?: never;
@@ -133,7 +157,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Ask for a survey now; what it finds comes in a moment. */
+        /**
+         * Ask for a survey now; what it finds comes in a moment
+         * @description Ask for a survey now; what it finds comes in a moment.
+         */
         post: operations["hosts_survey_create"];
         delete?: never;
         options?: never;
@@ -150,7 +177,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Turn a host away from the gate: its key dies. */
+        /**
+         * Turn a host away from the gate: its key dies
+         * @description Turn a host away from the gate: its key dies.
+         */
         post: operations["hosts_turn_away_create"];
         delete?: never;
         options?: never;
@@ -165,10 +195,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The jobs, newest first; submit one. */
+        /**
+         * The jobs, newest first; submit one
+         * @description The jobs, newest first; submit one.
+         */
         get: operations["jobs_list"];
         put?: never;
-        /** @description Submit a job. A term that cannot be read is refused with its column and the nearest known word. */
+        /**
+         * Submit a job
+         * @description Submit a job. A term that cannot be read is refused with its column and the nearest known word.
+         */
         post: operations["jobs_create"];
         delete?: never;
         options?: never;
@@ -183,7 +219,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description One job with its attempts. */
+        /**
+         * One job with its attempts
+         * @description One job with its attempts.
+         */
         get: operations["jobs_retrieve"];
         put?: never;
         post?: never;
@@ -202,7 +241,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Cancel a job. */
+        /**
+         * Cancel a job
+         * @description Cancel a job.
+         */
         post: operations["jobs_cancel_create"];
         delete?: never;
         options?: never;
@@ -217,7 +259,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The fit sheet of a job: which hosts could do it, and what the others lack. */
+        /**
+         * The fit sheet of a job: which hosts could do it, and what the others lack
+         * @description The fit sheet of a job: which hosts could do it, and what the others lack.
+         */
         get: operations["jobs_fit_retrieve"];
         put?: never;
         post?: never;
@@ -234,7 +279,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The log of a job's newest attempt, or of the one asked for, as plain text. */
+        /**
+         * The log of a job's newest attempt, or of the one asked for, as plain text
+         * @description The log of a job's newest attempt, or of the one asked for, as plain text.
+         */
         get: operations["jobs_log_retrieve"];
         put?: never;
         post?: never;
@@ -251,7 +299,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Who did what to which thing, and when; newest first. */
+        /**
+         * Who did what to which thing, and when; newest first
+         * @description Who did what to which thing, and when; newest first.
+         */
         get: operations["logbook_list"];
         put?: never;
         post?: never;
@@ -268,10 +319,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The paddocks; make one. */
+        /**
+         * The paddocks; make one
+         * @description The paddocks; make one.
+         */
         get: operations["paddocks_list"];
         put?: never;
-        /** @description The paddocks; make one. */
+        /**
+         * The paddocks; make one
+         * @description The paddocks; make one.
+         */
         post: operations["paddocks_create"];
         delete?: never;
         options?: never;
@@ -286,10 +343,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The entry passes; make one. The answer to making one is the only place where its secret is ever shown. */
+        /**
+         * The entry passes; make one
+         * @description The entry passes; make one. The answer to making one is the only place where its secret is ever shown.
+         */
         get: operations["passes_list"];
         put?: never;
-        /** @description The entry passes; make one. The answer to making one is the only place where its secret is ever shown. */
+        /**
+         * The entry passes; make one
+         * @description The entry passes; make one. The answer to making one is the only place where its secret is ever shown.
+         */
         post: operations["passes_create"];
         delete?: never;
         options?: never;
@@ -306,7 +369,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Stop a pass: nobody joins with it any more. */
+        /**
+         * Stop a pass: nobody joins with it any more
+         * @description Stop a pass: nobody joins with it any more.
+         */
         post: operations["passes_revoke_create"];
         delete?: never;
         options?: never;
@@ -321,12 +387,21 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Who is logged in: ``name`` is null for nobody. Sets the cookie that logging in needs. */
+        /**
+         * Who is logged in: ``name`` is null for nobody
+         * @description Who is logged in: ``name`` is null for nobody. Sets the cookie that logging in needs.
+         */
         get: operations["session_retrieve"];
         put?: never;
-        /** @description Log in. */
+        /**
+         * Log in
+         * @description Log in.
+         */
         post: operations["session_create"];
-        /** @description Log out. */
+        /**
+         * Log out
+         * @description Log out.
+         */
         delete: operations["session_destroy"];
         options?: never;
         head?: never;
@@ -340,7 +415,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The yard: paddocks with the plates of their hosts. */
+        /**
+         * The yard: paddocks with the plates of their hosts
+         * @description The yard: paddocks with the plates of their hosts.
+         */
         get: operations["yard_retrieve"];
         put?: never;
         post?: never;
@@ -763,6 +841,7 @@ export interface components {
             link: components["schemas"]["LinkEnum"];
             /** Format: date-time */
             readonly link_since: string | null;
+            readonly link_cause: string;
             readonly holding: components["schemas"]["HoldingEnum"] | components["schemas"]["BlankEnum"];
             readonly slots: number;
             working: number;
@@ -885,6 +964,8 @@ export interface operations {
                 page?: number;
                 /** @description Number of results to return per page. */
                 page_size?: number;
+                /** @description Only hosts `at the gate`, or `admitted`. */
+                standing?: string;
             };
             header?: never;
             path?: never;

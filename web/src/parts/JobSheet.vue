@@ -4,6 +4,7 @@ import { computed, ref, watch } from 'vue'
 import { answered, api, ProblemError, type Schemas } from '../api/client'
 import { gathered, onNote } from '../api/feed'
 import { useSession } from '../api/session'
+import { useYard } from '../api/yard'
 import AttemptProof from './AttemptProof.vue'
 import { useNow } from './clock'
 import { useDoing } from './doing'
@@ -17,6 +18,7 @@ import { duration } from './wording'
 const props = defineProps<{ id: number }>()
 const emit = defineEmits<{ shown: [state: Schemas['JobStateEnum']] }>()
 const session = useSession()
+const yard = useYard()
 const job = ref<Schemas['JobSheet'] | null>(null)
 const fit = ref<Schemas['Fit'] | null>(null)
 const { isBusy, trouble, doing } = useDoing()
@@ -63,6 +65,8 @@ const sentence = computed(() => {
   const at = newest.value
   if (one.state === 'waiting') return `waits ${since(one.submitted_at)}:`
   if (one.state === 'offered') return `is offered to ${at?.host}`
+  const link = yard.plates.find((plate) => plate.name === at?.host)?.link
+  if (one.state === 'running' && link && link !== 'connected') return `was last heard of on ${at?.host}, which is ${link} now`
   if (one.state === 'running') return `runs on ${at?.host}, for ${since(at?.started_at)} now${one.cancel_asked ? '; it was asked to stop' : ''}`
   const took = at?.started_at && at.ended_at ? ` after ${duration((Date.parse(at.ended_at) - Date.parse(at.started_at)) / 1000)}` : ''
   return `${at ? `${one.state} on ${at.host}` : `was ${one.state} before it ran`}${took}${at?.exit_code ? `, exit code ${at.exit_code}` : ''}`

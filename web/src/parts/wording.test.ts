@@ -11,6 +11,7 @@ describe('words for numbers', () => {
 
   it.each([
     [0.74, '0.7 s'],
+    [9, '9 s'],
     [12.4, '12 s'],
     [240, '4 min'],
     [7500, '2 h 5 min'],

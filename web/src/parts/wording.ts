@@ -24,7 +24,7 @@ export function size(bytes: number): string {
 
 /** Seconds as 12 s, 4 min, 2 h 5 min, 3 days. */
 export function duration(seconds: number): string {
-  if (seconds > 0 && seconds < 9.95) return `${seconds.toFixed(1)} s`
+  if (seconds > 0 && seconds < 9.95 && !Number.isInteger(seconds)) return `${seconds.toFixed(1)} s`
   const whole = Math.max(0, Math.round(seconds))
   if (whole < 60) return `${whole} s`
   const minutes = Math.round(whole / 60)

@@ -28,7 +28,8 @@ const away = computed(() => yard.plates.filter((one) => one.standing === 'admitt
 /** Empty paddocks stand last: there is nothing to see in them. */
 const paddocks = computed(() => [...(yard.yard?.paddocks ?? [])].sort((a, b) => Number(!a.hosts.length) - Number(!b.hosts.length)))
 const mayBringIn = computed(() => session.may('administrator'))
-const hands = computed(() => yard.atTheGate.length + stuck.value.length)
+const lost = computed(() => yard.plates.filter((one) => one.standing === 'admitted' && one.link === 'lost'))
+const hands = computed(() => lost.value.length + yard.atTheGate.length + stuck.value.length)
 
 function slots(plates: Plate[]): string {
   const all = plates.reduce((sum, one) => sum + one.slots, 0)
@@ -87,6 +88,11 @@ onKeys({ n: () => (bringsIn.value = mayBringIn.value) })
       </div>
       <aside id="hand" aria-label="Needs a hand">
         <h2 class="row"><span>Needs a hand</span><span class="soft">{{ hands }}</span></h2>
+        <HandItem v-for="plate in lost" :key="plate.name" what="Lost" :since="plate.link_since ?? ''" kind="trouble" :data-lost="plate.name">
+          <template #title><RouterLink :to="{ name: 'host', params: { name: plate.name } }">{{ plate.name }}</RouterLink> is lost</template>
+          {{ plate.link_cause }}
+          <template v-if="plate.working">{{ count(plate.working, 'job was', 'jobs were') }} on it.</template>
+        </HandItem>
         <GatePanel />
         <HandItem v-for="job in stuck" :key="job.id" what="Waits" :since="job.submitted_at" kind="trouble">
           <template #title><RouterLink :to="{ name: 'board', params: { id: String(job.id) } }">{{ job.name }}</RouterLink> of {{ job.pipeline }}: {{ job.reason_kind }}</template>
@@ -106,7 +112,7 @@ onKeys({ n: () => (bringsIn.value = mayBringIn.value) })
 }
 
 .sentence {
-  flex: 1;
+  flex: 1 1 300px;
   color: var(--ink-soft);
   font-size: 15px;
 }
@@ -187,6 +193,14 @@ aside > h2 {
 }
 
 @media (width < 900px) {
+  .sentence {
+    order: 1;
+  }
+
+  .bring {
+    margin-left: auto;
+  }
+
   .columns {
     grid-template-columns: minmax(0, 1fr);
   }
