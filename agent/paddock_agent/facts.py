@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import re
 
 from . import __version__
@@ -47,6 +48,7 @@ async def gather_facts(system: System, work_folder: str) -> Facts:
         work_folder=work_folder[:2000],
         agent_version=__version__,
         kept_by=system.kept_by()[:200],
+        machine=await _machine(system),
     )
 
 
@@ -71,6 +73,25 @@ async def _arch(system: System) -> str:
     else:
         said = await _answer(system, ["uname", "-m"])
     return _ARCH.get(said.lower(), said.lower()[:200])
+
+
+async def _machine(system: System) -> str:
+    """A hash of the system's machine id. The id itself may be a secret to other programs, so it stays on the host."""
+    match system.family:
+        case "linux":
+            said = system.read_text("/etc/machine-id") or ""
+        case "macos":
+            listed = await _answer(system, ["ioreg", "-rd1", "-c", "IOPlatformExpertDevice"])
+            found = re.search(r'"IOPlatformUUID" = "([^"]+)"', listed)
+            said = found.group(1) if found else ""
+        case "windows":
+            key = r"HKLM\SOFTWARE\Microsoft\Cryptography"
+            found = re.search(
+                r"MachineGuid\s+REG_SZ\s+(\S+)", await _answer(system, ["reg", "query", key, "/v", "MachineGuid"])
+            )
+            said = found.group(1) if found else ""
+    said = said.strip()
+    return hashlib.sha256(f"yellow-paddock {said}".encode()).hexdigest()[:32] if said else ""
 
 
 async def _answer(system: System, command: list[str]) -> str:

@@ -45,6 +45,8 @@ class Facts(msgspec.Struct, frozen=True, omit_defaults=True):
     agent_version: Word = ""
     kept_by: Word = ""
     """What keeps the agent running: the name of its service, or "" where it was started by hand."""
+    machine: Word = ""
+    """What tells this machine from others: a hash of the system's own machine id, "" where there is none."""
 
 
 class Installation(msgspec.Struct, frozen=True, omit_defaults=True):

@@ -1,6 +1,6 @@
 """The addresses of the API."""
 
-from django.urls import path
+from django.urls import path, re_path
 from drf_spectacular.views import SpectacularAPIView, SpectacularRedocView
 
 from ..hosts import views as hosts
@@ -17,8 +17,11 @@ urlpatterns = [
     path("session/", SessionView.as_view()),
     path("yard/", hosts.YardView.as_view()),
     path("paddocks/", hosts.PaddocksView.as_view()),
+    path("paddocks/<str:name>/", hosts.PaddockView.as_view()),
     path("passes/", hosts.PassesView.as_view()),
     path("passes/<int:pk>/revoke/", hosts.RevokePassView.as_view()),
+    path("passes/<int:pk>/replace/", hosts.ReplacePassView.as_view()),
+    re_path(r"^gate/(?P<verb>admit|turn-away)/$", hosts.GateView.as_view()),
     path("hosts/", hosts.HostsView.as_view()),
     path(HOST, hosts.HostView.as_view()),
     path(HOST + "admit/", hosts.AdmitView.as_view()),

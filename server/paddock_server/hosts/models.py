@@ -23,6 +23,8 @@ class Paddock(models.Model):
 
     name = models.CharField(max_length=63, unique=True, validators=[NAME])
     purpose = models.CharField(max_length=200, blank=True)
+    admits_at_once = models.BooleanField(default=False)
+    networks = models.JSONField(default=list)
     made_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -77,6 +79,8 @@ class Host(models.Model):
     holding = models.CharField(max_length=20, choices=Holding, default=Holding.NO, blank=True)
     hold_reason = models.CharField(max_length=300, blank=True)
 
+    machine = models.CharField(max_length=200, blank=True, db_index=True)
+    calls_from_elsewhere = models.CharField(max_length=300, blank=True)
     facts = models.JSONField(default=dict)
     labels = models.JSONField(default=list)
     slots = models.PositiveIntegerField(default=1)

@@ -7,8 +7,10 @@ from collections.abc import Iterable
 from datetime import datetime, timedelta
 
 from django.db.models import Q, QuerySet
+from django.db.models.functions import Lower
 
 from paddock_core.link_state import Link
+from paddock_core.suspicion import Known, Oddity, Suspicion, suspicions
 from paddock_core.trace import trace
 
 from ..errors import NotThere
@@ -61,6 +63,28 @@ def with_work(hosts: Iterable[Host]) -> list[Host]:
         host.working = working.get(host.pk, 0)
         host.readiness = readiness(host, host.slots - host.working, host.pk in refusing).value
     return hosts
+
+
+def with_suspicions(hosts: list[Host]) -> list[Host]:
+    """Sets ``suspicions`` on each host: at the gate everything odd, inside only that it calls from elsewhere."""
+    at_gate = [host for host in hosts if host.standing == Host.Standing.AT_THE_GATE]
+    alike: list[Host] = []
+    if at_gate:
+        names = Host.objects.annotate(folded=Lower("name")).filter(folded__in=[host.name.lower() for host in at_gate])
+        machines = Host.objects.filter(machine__in=[host.machine for host in at_gate if host.machine])
+        alike = list({host.pk: host for host in [*names, *machines]}.values())
+    for host in hosts:
+        host.suspicions = []
+        if host.calls_from_elsewhere:
+            host.suspicions.append(Suspicion(Oddity.OTHER_MACHINE, host.calls_from_elsewhere))
+        if host in at_gate:
+            others = [_known(other) for other in alike if other.pk != host.pk]
+            host.suspicions += suspicions(_known(host), others, host.paddock.networks)
+    return hosts
+
+
+def _known(host: Host) -> Known:
+    return Known(host.name, host.machine, host.address, host.standing in LIVING)
 
 
 def with_traces(hosts: list[Host], now: datetime) -> list[Host]:

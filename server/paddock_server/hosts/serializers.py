@@ -5,22 +5,38 @@ from rest_framework import serializers
 
 from paddock_core.fleet import Readiness
 from paddock_core.link_state import Link
+from paddock_core.suspicion import Oddity, is_outside
 from paddock_core.way_to_work import Mark, way_to_work
 
 from ..toolchains.models import Installation
 from .models import LINK_CHOICES, NAME, EntryPass, Host, Paddock
 
 MARK_CHOICES = [(mark.value, mark.value) for mark in Mark]
+ODDITY_CHOICES = [(one.value, one.value) for one in Oddity]
 READINESS_CHOICES = [(one.value, one.value) for one in Readiness]
 
 
 class PaddockSerializer(serializers.ModelSerializer):
+    """``networks`` are those from which agents may call, in CIDR notation; none means any. With ``admits_at_once``, who
+    joins with a pass, from inside the networks, is not kept at the gate."""
+
     name = serializers.CharField(max_length=63, validators=[NAME])
+    networks = serializers.ListField(child=serializers.CharField(max_length=50), max_length=50, required=False)
     hosts = serializers.IntegerField(read_only=True, source="living", default=0)
 
     class Meta:
         model = Paddock
-        fields = ["name", "purpose", "hosts", "made_at"]
+        fields = ["name", "purpose", "networks", "admits_at_once", "hosts", "made_at"]
+
+    def validate_networks(self, networks: list[str]) -> list[str]:
+        for network in networks:
+            try:
+                is_outside("127.0.0.1", [network])
+            except ValueError:
+                raise serializers.ValidationError(
+                    f'"{network}" is no network. Write it as 10.20.0.0/16 or 10.20.0.7.'
+                ) from None
+        return networks
 
 
 class PassSerializer(serializers.ModelSerializer):
@@ -134,6 +150,13 @@ class PlateSerializer(serializers.ModelSerializer):
         return host.facts.get("arch", "")
 
 
+class SuspicionSerializer(serializers.Serializer):
+    """One odd thing about a host, for the person who decides at the gate."""
+
+    oddity = serializers.ChoiceField(choices=ODDITY_CHOICES)
+    sentence = serializers.CharField()
+
+
 class StepSerializer(serializers.Serializer):
     """One link of the way to work."""
 
@@ -152,6 +175,10 @@ class HostSerializer(serializers.ModelSerializer):
     readiness = serializers.ChoiceField(choices=READINESS_CHOICES)
     working = serializers.IntegerField()
     joined_with = serializers.CharField(source="joined_with.name", default="", read_only=True)
+    joined_by = serializers.CharField(
+        source="joined_with.made_by", default="", read_only=True, help_text="Who made the pass that it joined with."
+    )
+    suspicions = SuspicionSerializer(many=True)
     way = serializers.SerializerMethodField(help_text="The way to work: what must be true for a job to land here.")
 
     class Meta:
@@ -177,7 +204,9 @@ class HostSerializer(serializers.ModelSerializer):
             "joined_at",
             "joined_with",
             "decided_at",
+            "joined_by",
             "decided_by",
+            "suspicions",
             "way",
         ]
         read_only_fields = fields  # fmt: skip
@@ -198,6 +227,26 @@ class HostSerializer(serializers.ModelSerializer):
             disk_free=host.facts.get("disk_free", 0),
         )
         return StepSerializer(steps, many=True).data
+
+
+class ChangePaddockSerializer(PaddockSerializer):
+    """What may be changed of a paddock; its name stays."""
+
+    name = serializers.CharField(read_only=True)
+
+
+class GateSerializer(serializers.Serializer):
+    """Several hosts at once, by name, with one reason."""
+
+    names = serializers.ListField(child=serializers.CharField(max_length=63), min_length=1, max_length=500)
+    reason = serializers.CharField(max_length=300, default="", allow_blank=True)
+
+
+class GateAnswerSerializer(serializers.Serializer):
+    """What became of each: those that were decided, and those that were not, with why."""
+
+    decided = serializers.ListField(child=serializers.CharField())
+    refused = serializers.DictField(child=serializers.CharField())
 
 
 class ChangeHostSerializer(serializers.Serializer):

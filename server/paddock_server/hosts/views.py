@@ -12,21 +12,35 @@ from rest_framework.views import APIView
 
 from paddock_core.lifecycle import JobState
 
+from ..errors import ActionError
 from ..people.actor import person
 from ..people.models import Role
 from ..work.models import Job
 from .actions.admit import admit
 from .actions.ask_survey import ask_survey
 from .actions.change import change
+from .actions.change_paddock import change_paddock
 from .actions.hold import drain, hold, resume
 from .actions.make_paddock import make_paddock
 from .actions.make_pass import make_pass
+from .actions.replace_pass import replace_pass
 from .actions.revoke_pass import revoke_pass
 from .actions.turn_away import turn_away
 from .models import LIVING, EntryPass, Host
-from .queries import host_called, paddock_called, visible_hosts, visible_paddocks, with_traces, with_work
+from .queries import (
+    host_called,
+    paddock_called,
+    visible_hosts,
+    visible_paddocks,
+    with_suspicions,
+    with_traces,
+    with_work,
+)
 from .serializers import (
     ChangeHostSerializer,
+    ChangePaddockSerializer,
+    GateAnswerSerializer,
+    GateSerializer,
     HostSerializer,
     MakePassSerializer,
     NewPassSerializer,
@@ -108,6 +122,31 @@ class PassesView(generics.ListCreateAPIView):
         return Response(NewPassSerializer(made).data, status=201)
 
 
+class PaddockView(APIView):
+    """One paddock."""
+
+    @extend_schema(request=ChangePaddockSerializer, responses=PaddockSerializer)
+    def patch(self, request: Request, name: str) -> Response:
+        """Change what its fence says."""
+        actor = person(request.user)
+        paddock = paddock_called(actor, name)
+        given = ChangePaddockSerializer(data=request.data, partial=True)
+        given.is_valid(raise_exception=True)
+        change_paddock(actor, paddock, **given.validated_data)
+        return Response(PaddockSerializer(paddock).data)
+
+
+class ReplacePassView(APIView):
+    """Replace a pass: the old one dies, the new one's secret is shown this once."""
+
+    @extend_schema(request=None, responses={201: NewPassSerializer})
+    def post(self, request: Request, pk: int) -> Response:
+        old = generics.get_object_or_404(EntryPass.objects.select_related("paddock"), pk=pk)
+        made, secret = replace_pass(person(request.user), old)
+        made.secret = secret
+        return Response(NewPassSerializer(made).data, status=201)
+
+
 class RevokePassView(APIView):
     """Stop a pass: nobody joins with it any more."""
 
@@ -132,12 +171,12 @@ class HostsView(generics.ListAPIView):
         return hosts
 
     def paginate_queryset(self, queryset):
-        return with_work(super().paginate_queryset(queryset))
+        return with_suspicions(with_work(super().paginate_queryset(queryset)))
 
 
 def _sheet(request: Request, name: str) -> Response:
     host = host_called(person(request.user), name)
-    return Response(HostSerializer(with_work([host])[0]).data)
+    return Response(HostSerializer(with_suspicions(with_work([host]))[0]).data)
 
 
 class HostView(APIView):
@@ -163,9 +202,9 @@ def _after(action: Callable[..., None], request: Request, name: str, **more: obj
 class AdmitView(APIView):
     """Let a host in from the gate."""
 
-    @extend_schema(request=None, responses=HostSerializer)
+    @extend_schema(request=ReasonSerializer, responses=HostSerializer)
     def post(self, request: Request, name: str) -> Response:
-        return _after(admit, request, name)
+        return _after(admit, request, name, **_validated(ReasonSerializer, request))
 
 
 class TurnAwayView(APIView):
@@ -176,6 +215,25 @@ class TurnAwayView(APIView):
         actor = person(request.user)
         turn_away(actor, host_called(actor, name), **_validated(ReasonSerializer, request))
         return Response(status=204)
+
+
+class GateView(APIView):
+    """Decide on several hosts at the gate. Each is decided by itself: one that cannot be does not stop the rest."""
+
+    verbs = {"admit": admit, "turn-away": turn_away}
+
+    @extend_schema(request=GateSerializer, responses=GateAnswerSerializer)
+    def post(self, request: Request, verb: str) -> Response:
+        given = _validated(GateSerializer, request)
+        actor = person(request.user)
+        decided, refused = [], {}
+        for name in dict.fromkeys(given["names"]):
+            try:
+                self.verbs[verb](actor, host_called(actor, name), given["reason"])
+                decided.append(name)
+            except ActionError as error:
+                refused[name] = error.detail
+        return Response(GateAnswerSerializer({"decided": decided, "refused": refused}).data)
 
 
 class HoldView(APIView):

@@ -23,6 +23,7 @@ from paddock_core.link_state import Seen
 from .. import secret
 from ..api.problems import problem
 from ..health.actions.note_link import note_link
+from ..hosts.actions.note_caller import note_caller
 from ..hosts.models import LIVING, Host
 from ..toolchains.actions.take_in_survey import take_in_survey
 from ..work import logs
@@ -58,9 +59,16 @@ async def agent_link(scope: Scope, receive: Receive, send: Send) -> None:
             raise BadMessage("the first message is not hello")
         if hello.protocol > wire.VERSION:
             raise BadMessage(f"the agent speaks version {hello.protocol} of the link, this server {wire.VERSION}")
+        address = (scope.get("client") or ("",))[0]
+        is_connected = connections.is_connected(host.pk)
+        clone = await database_sync_to_async(note_caller)(host.pk, hello.facts.machine, address, is_connected)
+        if clone:
+            await send({"type": "websocket.send", "text": wire.encode(wire.Dismiss(why=clone)).decode()})
+            await _close(send, REPLACED, "a clone")
+            return
         connections.enter(connection)
         entered = True
-        welcome = await database_sync_to_async(greet)(host.pk, hello, (scope.get("client") or ("",))[0])
+        welcome = await database_sync_to_async(greet)(host.pk, hello, address)
         connection.put(welcome)
         await _converse(host, connection, receive, send)
     except BadMessage as error:

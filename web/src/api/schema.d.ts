@@ -24,6 +24,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/gate/{verb}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Decide on several hosts at the gate
+         * @description Decide on several hosts at the gate. Each is decided by itself: one that cannot be does not stop the rest.
+         */
+        post: operations["gate_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/hosts/": {
         parameters: {
             query?: never;
@@ -336,6 +356,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/paddocks/{name}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change what its fence says
+         * @description Change what its fence says.
+         */
+        patch: operations["paddocks_partial_update"];
+        trace?: never;
+    };
     "/api/v1/passes/": {
         parameters: {
             query?: never;
@@ -354,6 +394,26 @@ export interface paths {
          * @description The entry passes; make one. The answer to making one is the only place where its secret is ever shown.
          */
         post: operations["passes_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/passes/{id}/replace/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Replace a pass: the old one dies, the new one's secret is shown this once
+         * @description Replace a pass: the old one dies, the new one's secret is shown this once.
+         */
+        post: operations["passes_replace_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -540,6 +600,19 @@ export interface components {
             left: number;
             term: number | null;
         };
+        /** @description What became of each: those that were decided, and those that were not, with why. */
+        GateAnswer: {
+            decided: string[];
+            refused: {
+                [key: string]: string;
+            };
+        };
+        /** @description Several hosts at once, by name, with one reason. */
+        GateRequest: {
+            names: string[];
+            /** @default  */
+            reason?: string;
+        };
         /**
          * @description * `` - no
          *     * `held` - Held
@@ -573,7 +646,13 @@ export interface components {
             readonly joined_with: string;
             /** Format: date-time */
             readonly decided_at: string | null;
+            /**
+             * @description Who made the pass that it joined with.
+             * @default
+             */
+            readonly joined_by: string;
             readonly decided_by: string;
+            suspicions: components["schemas"]["Suspicion"][];
             /** @description The way to work: what must be true for a job to land here. */
             readonly way: components["schemas"]["Step"][];
         };
@@ -715,17 +794,37 @@ export interface components {
             secret: string;
         };
         NullEnum: null;
+        /**
+         * @description * `same machine twice` - same machine twice
+         *     * `name of an earlier host` - name of an earlier host
+         *     * `outside the paddock's networks` - outside the paddock's networks
+         *     * `another machine than the one that joined` - another machine than the one that joined
+         * @enum {string}
+         */
+        OddityEnum: "same machine twice" | "name of an earlier host" | "outside the paddock's networks" | "another machine than the one that joined";
+        /**
+         * @description ``networks`` are those from which agents may call, in CIDR notation; none means any. With ``admits_at_once``, who
+         *     joins with a pass, from inside the networks, is not kept at the gate.
+         */
         Paddock: {
             name: string;
             purpose?: string;
+            networks?: string[];
+            admits_at_once?: boolean;
             /** @default 0 */
             readonly hosts: number;
             /** Format: date-time */
             readonly made_at: string;
         };
+        /**
+         * @description ``networks`` are those from which agents may call, in CIDR notation; none means any. With ``admits_at_once``, who
+         *     joins with a pass, from inside the networks, is not kept at the gate.
+         */
         PaddockRequest: {
             name: string;
             purpose?: string;
+            networks?: string[];
+            admits_at_once?: boolean;
         };
         PaddockRole: {
             paddock: string;
@@ -828,6 +927,12 @@ export interface components {
             labels?: string[];
             slots?: number;
         };
+        /** @description What may be changed of a paddock; its name stays. */
+        PatchedChangePaddockRequest: {
+            purpose?: string;
+            networks?: string[];
+            admits_at_once?: boolean;
+        };
         /**
          * @description A host as its plate shows it. ``trace`` is the last 24 hours in 48 steps: ``-`` lost, ``.`` absent, else how busy
          *     from 0 to 9.
@@ -903,6 +1008,11 @@ export interface components {
             /** @default 0 */
             retries?: number;
         };
+        /** @description One odd thing about a host, for the person who decides at the gate. */
+        Suspicion: {
+            oddity: components["schemas"]["OddityEnum"];
+            sentence: string;
+        };
         TermCount: {
             term: string;
             /** @description On how many admitted hosts the term holds. */
@@ -953,6 +1063,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Fit"];
+                };
+            };
+        };
+    };
+    gate_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                verb: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GateRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GateAnswer"];
                 };
             };
         };
@@ -1038,7 +1173,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ReasonRequest"];
+            };
+        };
         responses: {
             200: {
                 headers: {
@@ -1381,6 +1520,31 @@ export interface operations {
             };
         };
     };
+    paddocks_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedChangePaddockRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Paddock"];
+                };
+            };
+        };
+    };
     passes_list: {
         parameters: {
             query?: {
@@ -1417,6 +1581,27 @@ export interface operations {
                 "application/json": components["schemas"]["MakePassRequest"];
             };
         };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewPass"];
+                };
+            };
+        };
+    };
+    passes_replace_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             201: {
                 headers: {

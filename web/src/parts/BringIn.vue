@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { Button, Drawer, Input, InputNumber, Select } from 'ant-design-vue'
+import { Button, Drawer, Input, InputNumber, Popconfirm, Select } from 'ant-design-vue'
 import { computed, ref, watch } from 'vue'
 import { answered, api, type Schemas } from '../api/client'
 import { onNote } from '../api/feed'
@@ -77,6 +77,13 @@ function makePass(): Promise<void> {
   })
 }
 
+function replace(one: Schemas['Pass']): Promise<void> {
+  return doing(async () => {
+    made.value = await answered(api.POST('/api/v1/passes/{id}/replace/', { params: { path: { id: one.id } } }))
+    await loadPasses()
+  })
+}
+
 function revoke(one: Schemas['Pass']): Promise<void> {
   return doing(async () => {
     await answered(api.POST('/api/v1/passes/{id}/revoke/', { params: { path: { id: one.id } } }))
@@ -126,8 +133,16 @@ function ends(moment: string): string {
         <tbody>
           <tr v-for="one in usable" :key="one.id">
             <td>{{ one.name }}<br /><span class="soft">{{ one.paddock }} · by {{ one.made_by }}, <TimeAgo :at="one.made_at" /></span></td>
-            <td>{{ count(one.uses - one.used, 'use') }} left<br /><span class="soft">{{ ends(one.ends_at) }}</span></td>
-            <td><Button size="small" @click="revoke(one)">Revoke</Button></td>
+            <td>
+              {{ count(one.uses - one.used, 'use') }} left<br /><span class="soft">{{ ends(one.ends_at) }}</span>
+              <span v-if="one.hosts.length" class="soft"><br />used by {{ one.hosts.join(', ') }}</span>
+            </td>
+            <td class="acts">
+              <Button size="small" title="A fresh pass of the same kind; this one dies at once" @click="replace(one)">Replace</Button>
+              <Popconfirm :title="`Revoke “${one.name}”? Nobody can join with it any more; hosts that have joined stay.`" ok-text="Revoke it" cancel-text="Leave it" @confirm="revoke(one)">
+                <Button size="small">Revoke…</Button>
+              </Popconfirm>
+            </td>
           </tr>
         </tbody>
       </table>
@@ -159,6 +174,14 @@ section h2 {
 
 .again {
   margin-top: 12px;
+}
+
+.acts {
+  white-space: nowrap;
+}
+
+.acts button + button {
+  margin-left: 6px;
 }
 
 .passes {

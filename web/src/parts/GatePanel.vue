@@ -1,6 +1,6 @@
 <script setup lang="ts">
-import { Button, Input, Modal } from 'ant-design-vue'
-import { ref, watch } from 'vue'
+import { Button, Input, Modal, Popconfirm } from 'ant-design-vue'
+import { computed, ref, watch } from 'vue'
 import { answered, api, type Schemas } from '../api/client'
 import { useSession } from '../api/session'
 import { useYard } from '../api/yard'
@@ -11,6 +11,9 @@ import { count, size } from './wording'
 const yard = useYard()
 const session = useSession()
 const hosts = ref<Schemas['Host'][]>([])
+/** Those that nobody has to think about: nothing odd, and this person may admit them. */
+const plain = computed(() => hosts.value.filter((host) => !host.suspicions.length && session.may('administrator', host.paddock)))
+const ALL = 'all of them'
 const busy = ref('')
 const { trouble, doing } = useDoing()
 const turning = ref<Schemas['Host'] | null>(null)
@@ -37,6 +40,16 @@ function admit(host: Schemas['Host']): Promise<void> {
   return decide(host.name, () => answered(api.POST('/api/v1/hosts/{name}/admit/', { params: { path: { name: host.name } } })))
 }
 
+function admitAll(): Promise<void> {
+  return decide(ALL, async () => {
+    const answer = await answered(
+      api.POST('/api/v1/gate/{verb}/', { params: { path: { verb: 'admit' } }, body: { names: plain.value.map((host) => host.name) } }),
+    )
+    const refused = Object.values(answer.refused)
+    if (refused.length) throw new Error(refused.join(' '))
+  })
+}
+
 async function turnAway(): Promise<void> {
   const host = turning.value
   if (!host) return
@@ -51,12 +64,19 @@ async function turnAway(): Promise<void> {
 <template>
   <section v-if="hosts.length" class="gate" aria-label="At the gate">
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
+    <div v-if="plain.length > 1" class="all row">
+      <span>{{ plain.length }} stand here with nothing odd about them.</span>
+      <Popconfirm :title="`Admit ${plain.map((host) => host.name).join(', ')}?`" ok-text="Admit them" cancel-text="Not yet" @confirm="admitAll">
+        <Button :loading="busy === ALL">Admit all {{ plain.length }}…</Button>
+      </Popconfirm>
+    </div>
     <HandItem v-for="host in hosts" :key="host.name" what="At the gate" :since="host.joined_at" kind="note" :data-gate="host.name">
       <template #title><RouterLink :to="{ name: 'host', params: { name: host.name } }">{{ host.name }}</RouterLink> wants into {{ host.paddock }}</template>
       {{ host.facts.os_name || host.facts.os }} · {{ host.facts.arch }} · {{ host.facts.cores }} cores · {{ size(host.facts.memory) }}.
-      With the pass “{{ host.joined_with }}”, from {{ host.address }}, as {{ host.facts.user }}.
+      With the pass “{{ host.joined_with }}” of {{ host.joined_by }}, from {{ host.address }}, as {{ host.facts.user }}.
       <template v-if="host.link !== 'connected'">Its agent is {{ host.link }} now.</template>
       <template v-else-if="host.surveyed_at">{{ count(host.installations.length, 'installation') }} found.</template>
+      <strong v-for="odd in host.suspicions" :key="odd.sentence" class="odd trouble">{{ odd.sentence }}</strong>
       <template v-if="session.may('administrator', host.paddock)" #actions>
         <Button type="primary" :loading="busy === host.name" @click="admit(host)">Admit</Button>
         <Button :disabled="busy === host.name" @click="turning = host">Turn away…</Button>
@@ -70,6 +90,17 @@ async function turnAway(): Promise<void> {
 </template>
 
 <style scoped>
+.odd {
+  display: block;
+  margin-top: 3px;
+}
+
+.all {
+  justify-content: space-between;
+  padding: 8px 0;
+  border-bottom: 1px solid var(--fence);
+}
+
 .reason {
   display: block;
   margin-top: 10px;

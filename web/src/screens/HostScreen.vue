@@ -104,6 +104,7 @@ async function act(verb: Verb): Promise<void> {
           <Button v-if="mayOperate" :disabled="host.link !== 'connected'" :loading="busy === 'survey'" @click="act('survey')">Survey now</Button>
         </div>
       </div>
+      <p v-for="odd in host.suspicions" :key="odd.sentence" class="trouble odd">{{ odd.sentence }}</p>
       <WayToWork :steps="host.way" />
       <div class="columns">
         <ToolTable :host="host" />
@@ -127,6 +128,11 @@ async function act(verb: Verb): Promise<void> {
 
 .head .soft strong {
   color: var(--ink);
+  font-weight: 600;
+}
+
+.odd {
+  margin-top: 8px;
   font-weight: 600;
 }
 

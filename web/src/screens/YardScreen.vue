@@ -6,6 +6,7 @@ import { gathered, onNote } from '../api/feed'
 import { useSession } from '../api/session'
 import { useYard, type Plate } from '../api/yard'
 import BringIn from '../parts/BringIn.vue'
+import FenceDrawer from '../parts/FenceDrawer.vue'
 import GatePanel from '../parts/GatePanel.vue'
 import HandItem from '../parts/HandItem.vue'
 import HostPlate from '../parts/HostPlate.vue'
@@ -20,6 +21,7 @@ const HOPELESS = new Set(['no host fits', 'no hosts'])
 const yard = useYard()
 const session = useSession()
 const bringsIn = ref(false)
+const fenced = ref<string | null>(null)
 const stuck = ref<Schemas['Job'][]>([])
 
 const able = computed(() => yard.plates.filter((one) => one.standing === 'admitted' && one.link === 'connected' && !one.holding).length)
@@ -75,6 +77,7 @@ onKeys({ n: () => (bringsIn.value = mayBringIn.value) })
           <h2>
             {{ paddock.name }}
             <span class="soft">{{ count(paddock.hosts.length, 'host') }}<template v-if="paddock.hosts.length"> · {{ slots(paddock.hosts) }}</template><template v-if="paddock.purpose"> · {{ paddock.purpose }}</template></span>
+            <button v-if="session.may('administrator', paddock.name)" type="button" class="bare fence" :aria-label="`The fence of ${paddock.name}`" @click="fenced = paddock.name">fence…</button>
           </h2>
           <div v-if="paddock.hosts.length" class="plates">
             <HostPlate v-for="plate in paddock.hosts" :key="plate.name" :plate="plate" />
@@ -102,6 +105,7 @@ onKeys({ n: () => (bringsIn.value = mayBringIn.value) })
       </aside>
     </div>
     <BringIn v-model:open="bringsIn" />
+    <FenceDrawer v-model:paddock="fenced" />
   </div>
 </template>
 
@@ -173,6 +177,13 @@ onKeys({ n: () => (bringsIn.value = mayBringIn.value) })
 .plot h2 .soft {
   margin-left: 6px;
   font-size: 13px;
+  font-weight: 400;
+}
+
+.fence {
+  float: right;
+  color: var(--ink-soft);
+  font-size: 12px;
   font-weight: 400;
 }
 

@@ -17,7 +17,7 @@ from ..models import Host
 
 
 @transaction.atomic
-def admit(actor: Actor, host: Host) -> None:
+def admit(actor: Actor, host: Host, reason: str = "") -> None:
     """Raises NotNow for a host that does not stand at the gate."""
     actor.demand(Role.ADMINISTRATOR, host.paddock.name, "Admitting a host")
     if host.standing != Host.Standing.AT_THE_GATE:
@@ -25,7 +25,7 @@ def admit(actor: Actor, host: Host) -> None:
     host.standing = Host.Standing.ADMITTED
     host.decided_at, host.decided_by = timezone.now(), actor.name
     host.save(update_fields=["standing", "decided_at", "decided_by"])
-    write(actor, "admitted", "host", host.name, host.paddock.name)
+    write(actor, "admitted", "host", host.name, host.paddock.name, **({"reason": reason} if reason else {}))
     feed.tell("host", host.name, host.paddock.name)
     connections.send(host.pk, wire.Admitted())
     dispatcher.wake_after_commit()

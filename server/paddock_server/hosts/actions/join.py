@@ -11,6 +11,7 @@ from django.db.models import F
 from django.utils import timezone
 
 from paddock_agent import wire
+from paddock_core.suspicion import is_outside
 
 from ... import secret
 from ...errors import Invalid, NotNow, PassRefused
@@ -45,9 +46,15 @@ def join(request: wire.JoinRequest, address: str) -> tuple[Host, str]:
         slots=request.slots or entry_pass.slots or default_slots(request.facts),
         joined_with=entry_pass,
         address=address,
+        machine=request.facts.machine,
     )
+    if entry_pass.paddock.admits_at_once and not is_outside(address, entry_pass.paddock.networks):
+        host.standing = Host.Standing.ADMITTED
+        host.decided_at, host.decided_by = timezone.now(), f"the fence of {entry_pass.paddock.name}"
+        host.save(update_fields=["standing", "decided_at", "decided_by"])
     EntryPass.objects.filter(pk=entry_pass.pk).update(used=F("used") + 1)
-    write(Actor(f"the pass {entry_pass.name}", None), "joined", "host", name, host.paddock.name, address=address)
+    pass_holder = Actor(f"the pass {entry_pass.name}", None)
+    write(pass_holder, "joined", "host", name, host.paddock.name, address=address, standing=host.standing)
     feed.tell("host", name, host.paddock.name)
     feed.tell("pass", entry_pass.pk, host.paddock.name)
     return host, key

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from django.db import transaction
 
 from ...errors import NotNow
@@ -13,12 +15,14 @@ from ..models import Paddock
 
 
 @transaction.atomic
-def make_paddock(actor: Actor, name: str, purpose: str = "") -> Paddock:
+def make_paddock(
+    actor: Actor, name: str, purpose: str = "", admits_at_once: bool = False, networks: Sequence[str] = ()
+) -> Paddock:
     """Raises NotNow for a name that is taken."""
     actor.demand(Role.ADMINISTRATOR, None, "Making a paddock")
     if Paddock.objects.filter(name__iexact=name).exists():
         raise NotNow(f"There is a paddock called {name} already.")
-    paddock = Paddock.objects.create(name=name, purpose=purpose)
+    paddock = Paddock.objects.create(name=name, purpose=purpose, admits_at_once=admits_at_once, networks=list(networks))
     write(actor, "made", "paddock", name, name)
     feed.tell("paddock", name, name)
     return paddock

@@ -1,0 +1,115 @@
+"""The gate and the fence: what is odd about a newcomer, deciding on many, passes that are replaced or admit at once."""
+
+import msgspec
+import pytest
+from django.test import Client
+from people import FACTS
+
+from paddock_agent import wire
+from paddock_server.hosts.actions.note_caller import note_caller
+from paddock_server.hosts.models import Host
+from paddock_server.logbook.models import Entry
+
+
+def facts(machine):
+    return msgspec.structs.replace(FACTS, machine=machine)
+
+
+def oddities(client, name):
+    return [one["oddity"] for one in client.get(f"/api/v1/hosts/{name}/").json()["suspicions"]]
+
+
+def test_odd_newcomers_are_pointed_out(administrator, new_host, shoreline):
+    new_host("avocet-01", facts=facts("m1"))
+    new_host("curlew-01", facts=facts("m2"), standing=Host.Standing.TURNED_AWAY, key_digest=None)
+    new_host("avocet-02", facts=facts("m1"), admitted=False)
+    new_host("Curlew-01", facts=facts("m3"), admitted=False)
+    new_host("dunlin-01", facts=facts("m4"), admitted=False)
+    assert oddities(administrator, "avocet-01") == []
+    assert oddities(administrator, "avocet-02") == ["same machine twice"]
+    assert oddities(administrator, "curlew-01") == ["name of an earlier host"]
+    assert oddities(administrator, "dunlin-01") == []
+    administrator.patch("/api/v1/paddocks/shoreline/", {"networks": ["192.168.7.0/24"]}, format="json")
+    assert oddities(administrator, "dunlin-01") == ["outside the paddock's networks"]
+    listed = {one["name"]: one["suspicions"] for one in administrator.get("/api/v1/hosts/").json()["results"]}
+    assert {name for name, found in listed.items() if found} == {"avocet-02", "Curlew-01", "dunlin-01"}
+
+
+def test_the_gate_shows_who_made_the_pass_and_from_where(administrator, shoreline):
+    body = {"paddock": "shoreline", "name": "autumn batch"}
+    secret = administrator.post("/api/v1/passes/", body, format="json").json()["secret"]
+    asked = wire.JoinRequest(secret, FACTS, "dunlin-01")
+    Client().post("/agent/v1/join", msgspec.json.encode(asked), content_type="application/json")
+    host = administrator.get("/api/v1/hosts/dunlin-01/").json()
+    assert (host["joined_with"], host["joined_by"], host["address"]) == ("autumn batch", "harbourmaster", "127.0.0.1")
+
+
+def test_deciding_on_many_at_once(administrator, operator, new_host):
+    for name in ("dunlin-01", "dunlin-02", "dunlin-03"):
+        new_host(name, admitted=False)
+    body = {"names": ["dunlin-01", "dunlin-02", "nobody", "dunlin-01"], "reason": "the autumn batch"}
+    answer = administrator.post("/api/v1/gate/admit/", body, format="json").json()
+    assert answer["decided"] == ["dunlin-01", "dunlin-02"]
+    assert "no host called nobody" in answer["refused"]["nobody"]
+    assert [one.details for one in Entry.objects.filter(verb="admitted")] == [{"reason": "the autumn batch"}] * 2
+    body = {"names": ["dunlin-02", "dunlin-03"]}
+    answer = administrator.post("/api/v1/gate/turn-away/", body, format="json").json()
+    assert answer["decided"] == ["dunlin-03"]
+    assert "held instead" in answer["refused"]["dunlin-02"]
+    answer = operator.post("/api/v1/gate/admit/", {"names": ["dunlin-01"]}, format="json").json()
+    assert "role administrator" in answer["refused"]["dunlin-01"]
+    assert administrator.post("/api/v1/gate/wave/", body, format="json").status_code == 404
+
+
+@pytest.mark.parametrize(
+    ("networks", "standing"), [([], "admitted"), (["127.0.0.0/8"], "admitted"), (["10.0.0.0/8"], "at the gate")]
+)
+def test_a_paddock_may_admit_pass_holders_at_once_from_inside_its_networks(
+    administrator, shoreline, networks, standing
+):
+    fence = {"admits_at_once": True, "networks": networks}
+    assert administrator.patch("/api/v1/paddocks/shoreline/", fence, format="json").json()["admits_at_once"] is True
+    body = {"paddock": "shoreline", "name": "batch"}
+    secret = administrator.post("/api/v1/passes/", body, format="json").json()["secret"]
+    asked = wire.JoinRequest(secret, FACTS, "dunlin-01")
+    answer = Client().post("/agent/v1/join", msgspec.json.encode(asked), content_type="application/json")
+    assert answer.json()["admitted"] is (standing == "admitted")
+    host = Host.objects.get()
+    assert host.standing == standing
+    assert host.decided_by == ("the fence of shoreline" if standing == "admitted" else "")
+
+
+def test_a_fence_that_makes_no_sense_is_said(administrator, operator, shoreline):
+    answer = administrator.patch("/api/v1/paddocks/shoreline/", {"networks": ["10.0.0.0/99"]}, format="json")
+    assert answer.status_code == 400
+    assert '"10.0.0.0/99" is no network. Write it as' in answer.json()["detail"]
+    assert operator.patch("/api/v1/paddocks/shoreline/", {"networks": ["10.0.0.1"]}, format="json").status_code == 403
+
+
+def test_a_pass_is_replaced_by_one_of_its_kind(administrator, viewer, shoreline):
+    body = {"paddock": "shoreline", "name": "batch", "uses": 7, "hours": 48, "labels": ["bench-rig"], "slots": 3}
+    old = administrator.post("/api/v1/passes/", body, format="json").json()
+    assert viewer.post(f"/api/v1/passes/{old['id']}/replace/").status_code == 403
+    new = administrator.post(f"/api/v1/passes/{old['id']}/replace/").json()
+    assert new["secret"] != old["secret"]
+    for same in ("name", "uses", "labels", "slots", "paddock"):
+        assert new[same] == old[same]
+    passes = {one["id"]: one for one in administrator.get("/api/v1/passes/").json()["results"]}
+    assert passes[old["id"]]["revoked_at"]
+    assert passes[new["id"]]["revoked_at"] is None
+    assert administrator.post(f"/api/v1/passes/{old['id']}/replace/").status_code == 201
+
+
+def test_a_clone_is_turned_off_while_the_right_machine_is_connected_and_noted_when_it_is_not(administrator, new_host):
+    host = new_host("avocet-01", facts=facts("m1"))
+    assert note_caller(host.pk, "m1", "10.0.0.7", is_connected=True) == ""
+    assert note_caller(host.pk, "", "10.0.0.7", is_connected=True) == ""
+    assert "copy of its key" in note_caller(host.pk, "m2", "10.0.0.8", is_connected=True)
+    assert Entry.objects.filter(verb="turned off a clone of").count() == 1
+    assert oddities(administrator, "avocet-01") == []
+    for _ in range(2):
+        assert note_caller(host.pk, "m2", "10.0.0.8", is_connected=False) == ""
+    assert oddities(administrator, "avocet-01") == ["another machine than the one that joined"]
+    assert Entry.objects.filter(verb="noted another machine at").count() == 1
+    note_caller(host.pk, "m1", "10.0.0.7", is_connected=False)
+    assert oddities(administrator, "avocet-01") == []

@@ -1,0 +1,70 @@
+<script setup lang="ts">
+import { Button, Checkbox, Drawer, Input, Select } from 'ant-design-vue'
+import { ref, watch } from 'vue'
+import { answered, api } from '../api/client'
+import { useYard } from '../api/yard'
+import { useDoing } from './doing'
+
+/** What a paddock's fence says: from where agents may call, and whether a pass alone lets them in. */
+const paddock = defineModel<string | null>('paddock', { required: true })
+const yard = useYard()
+const purpose = ref('')
+const networks = ref<string[]>([])
+const admitsAtOnce = ref(false)
+const { isBusy, trouble, doing } = useDoing()
+
+watch(paddock, (name) => {
+  if (!name) return
+  void doing(async () => {
+    const all = await answered(api.GET('/api/v1/paddocks/', { params: { query: { page_size: 1000 } } }))
+    const found = all.results.find((one) => one.name === name)
+    purpose.value = found?.purpose ?? ''
+    networks.value = found?.networks ?? []
+    admitsAtOnce.value = found?.admits_at_once ?? false
+  })
+})
+
+function save(): Promise<void> {
+  return doing(async () => {
+    const body = { purpose: purpose.value, networks: networks.value, admits_at_once: admitsAtOnce.value }
+    await answered(api.PATCH('/api/v1/paddocks/{name}/', { params: { path: { name: paddock.value ?? '' } }, body }))
+    await yard.load()
+    paddock.value = null
+  })
+}
+</script>
+
+<template>
+  <Drawer :open="paddock !== null" :title="`The fence of ${paddock}`" width="460" @close="paddock = null">
+    <form @submit.prevent="save">
+      <label>What it is for<Input v-model:value="purpose" :maxlength="200" /></label>
+      <label>
+        Networks that its agents call from
+        <span class="soft">None means any. A newcomer from elsewhere is pointed out at the gate.</span>
+        <Select v-model:value="networks" mode="tags" :token-separators="[',', ' ']" :open="false" placeholder="10.20.0.0/16" />
+      </label>
+      <Checkbox v-model:checked="admitsAtOnce">Admit pass holders at once</Checkbox>
+      <p class="soft">Then a pass alone is enough to run jobs here, from inside the networks: nobody looks first.</p>
+      <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
+      <Button type="primary" html-type="submit" :loading="isBusy">Save</Button>
+    </form>
+  </Drawer>
+</template>
+
+<style scoped>
+label:not(.ant-checkbox-wrapper) {
+  display: flex;
+  flex-direction: column;
+  gap: 2px;
+  margin-bottom: 14px;
+  font-weight: 500;
+}
+
+label .soft {
+  font-weight: 400;
+}
+
+button {
+  margin-top: 12px;
+}
+</style>
