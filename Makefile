@@ -20,7 +20,7 @@ demo-clean: ## remove what the demo keeps
 	@test ! -e $(DEMO) || test -e $(DEMO)/login.json || { echo "$(DEMO) does not look like a demo's; remove it by hand." >&2; exit 1; }
 	rm -rf $(DEMO)
 
-test: .make/python .make/web .make/browser ## run all tests
+test: .make/python .make/web .make/test-tools ## run all tests
 	cd web && npm run --silent test
 	$(BIN)/pytest
 
@@ -33,7 +33,7 @@ lint: .make/python .make/node ## check style and types
 bench: .make/python ## run the benchmarks; docs/measurements.md has the figures
 	$(BIN)/python bench/fit.py
 
-screenshots: .make/python .make/web .make/browser ## take the pictures in docs/screenshots anew
+screenshots: .make/python .make/web .make/test-tools ## take the pictures in docs/screenshots anew
 	$(BIN)/python tests/browser/screenshots.py
 
 web: .make/web ## build the web part
@@ -63,6 +63,6 @@ clean: demo-clean ## remove everything that was made
 	cd web && npm run --silent build
 	@mkdir -p .make && touch $@
 
-.make/browser: setup/browser.sh
-	sh setup/browser.sh
+.make/test-tools: setup/test-tools.sh
+	sh setup/test-tools.sh
 	@mkdir -p .make && touch $@

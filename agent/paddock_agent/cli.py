@@ -18,11 +18,12 @@ from pathlib import Path
 
 import msgspec
 
-from . import __version__, identity, wire
+from . import __version__, identity, keeping, wire
 from .agent import Agent
 from .errors import AgentError, Dismissed, JoinRefused, NotJoined, Unreachable
 from .facts import gather_facts
-from .join import clean_address, join
+from .join import clean_address, join, leave
+from .services import diagnose
 from .survey import survey
 from .system.real import RealSystem
 
@@ -70,6 +71,23 @@ def _parser() -> argparse.ArgumentParser:
 
     one = commands.add_parser("run", parents=[home], help="connect and work until stopped")
     one.set_defaults(command=_run)
+
+    service = commands.add_parser("service", help="have the agent kept running by this machine's service manager")
+    verbs = service.add_subparsers(required=True, metavar="VERB")
+    one = verbs.add_parser("install", parents=[home], help="set the service up and start it (needs root)")
+    one.add_argument("--user", default=os.environ.get("PADDOCK_USER", keeping.OWN_ACCOUNT), help="its account")
+    one.add_argument("--no-start", action="store_true", help="set it up only")
+    one.set_defaults(command=_service_install)
+    for verb, what in (("start", "start it"), ("stop", "stop it"), ("restart", "stop and start it")):
+        one = verbs.add_parser(verb, parents=[home], help=f"{what} (needs root)")
+        one.set_defaults(command=_service_verb, verb=verb)
+    one = verbs.add_parser("status", parents=[home], help="say how it is, and what to do if it is not well")
+    one.set_defaults(command=_service_status)
+    one = verbs.add_parser("uninstall", parents=[home], help="take it out; the agent's folder stays (needs root)")
+    one.set_defaults(command=_service_uninstall)
+
+    one = commands.add_parser("leave", parents=[home], help="leave the server: service, key and folder are removed")
+    one.set_defaults(command=_leave)
 
     one = commands.add_parser("survey", help="show what the survey finds on this machine; needs no server")
     one.set_defaults(command=_survey)
@@ -120,6 +138,49 @@ def _run(options: argparse.Namespace) -> int:
 
     asyncio.run(work())
     return 0
+
+
+def _service_install(options: argparse.Namespace) -> int:
+    home = (options.home or identity.default_home()).absolute()
+    known = identity.load(home)
+    found = asyncio.run(keeping.install(RealSystem(), known, home, options.user.strip(), not options.no_start))
+    print(f"{keeping.service_name(known)}: {found.sentence}")
+    return 0 if found.is_well or options.no_start else 1
+
+
+def _service_verb(options: argparse.Namespace) -> int:
+    keeping.demand_rights(RealSystem(), "This")
+    name = keeping.service_name(identity.load(options.home or identity.default_home()))
+
+    async def work() -> None:
+        await getattr(keeping.manager_of(RealSystem()), options.verb)(name)
+
+    asyncio.run(work())
+    return 0 if options.verb == "stop" else _service_status(options)
+
+
+def _service_status(options: argparse.Namespace) -> int:
+    name = keeping.service_name(identity.load(options.home or identity.default_home()))
+    state = asyncio.run(keeping.manager_of(RealSystem()).state(name))
+    print(f"{name}: {keeping.described(state)}")
+    return 0 if diagnose(state).is_well else 1
+
+
+def _service_uninstall(options: argparse.Namespace) -> int:
+    asyncio.run(keeping.remove(RealSystem(), identity.load(options.home or identity.default_home())))
+    return 0
+
+
+def _leave(options: argparse.Namespace) -> int:
+    home = options.home or identity.default_home()
+    known = identity.load(home)
+    asyncio.run(keeping.remove(RealSystem(), known))
+    left = leave(known.server, known.key)
+    kept = keeping.remove_files(home, known)
+    print(f"{known.host} has left {known.server}.{'' if left else ' The server knew its key no longer.'}")
+    for path in kept:
+        print(f"  could not be removed: {path}", file=sys.stderr)
+    return 1 if kept else 0
 
 
 def _survey(options: argparse.Namespace) -> int:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import sys
 from pathlib import Path
 
 import msgspec
@@ -24,8 +25,11 @@ class Identity(msgspec.Struct, frozen=True):
 
 
 def default_home() -> Path:
-    """The agent's own folder: ``PADDOCK_AGENT_HOME``, or what the system has for data of a user's programs."""
+    """The agent's own folder: ``PADDOCK_AGENT_HOME``, or what the system has for the data of services (for root) and of
+    a user's programs (for others)."""
     named = os.environ.get("PADDOCK_AGENT_HOME")
+    if not named and sys.platform == "linux" and os.geteuid() == 0:
+        return Path("/var/lib/paddock-agent")
     return Path(named) if named else Path(platformdirs.user_data_dir("paddock-agent", appauthor=False))
 
 

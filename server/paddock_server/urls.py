@@ -4,7 +4,7 @@ from django.urls import include, path, re_path
 
 from . import web
 from .api import problems
-from .hosts.join_view import JoinView
+from .hosts.join_view import JoinView, LeaveView
 
 handler500 = "paddock_server.api.problems.failed"
 
@@ -12,6 +12,7 @@ urlpatterns = [
     path("healthz", web.healthz),
     path("api/v1/", include("paddock_server.api.urls")),
     path("agent/v1/join", JoinView.as_view()),
+    path("agent/v1/leave", LeaveView.as_view()),
     re_path(r"^(api|agent|static)(/|$)", problems.not_found),
     re_path(r"^", web.page),
 ]

@@ -12,7 +12,7 @@ from rest_framework.test import APIClient
 from paddock_agent import wire
 from paddock_core.link_state import Link
 from paddock_server.hosts.models import EntryPass, Host
-from paddock_server.link.agents import _host_of
+from paddock_server.hosts.queries import host_with_key
 from paddock_server.logbook.models import Entry
 from paddock_server.people.actions.make_token import make_token
 from paddock_server.people.actor import SERVER
@@ -170,9 +170,9 @@ def test_a_pass_is_shown_once_and_lets_an_agent_stand_at_the_gate(administrator,
     assert answer.json()["admitted"] is False
     host = Host.objects.get(name="dunlin-01")
     assert (host.standing, host.labels, host.slots) == ("at the gate", ["bench-rig"], 4)
-    assert _host_of(answer.json()["key"]) == host
-    assert _host_of("paddock-key-wrong") is None
-    assert _host_of("") is None
+    assert host_with_key(answer.json()["key"]) == host
+    assert host_with_key("paddock-key-wrong") is None
+    assert host_with_key("") is None
 
 
 def test_a_pass_that_is_no_longer_good_says_why(administrator, shoreline):
@@ -229,7 +229,7 @@ def test_admitting_and_turning_away(administrator, new_host):
     reason = {"reason": "not one of ours"}
     assert administrator.post("/api/v1/hosts/curlew-01/turn-away/", reason, format="json").status_code == 204
     assert administrator.get("/api/v1/hosts/curlew-01/").status_code == 404
-    assert _host_of(key) is None
+    assert host_with_key(key) is None
     assert Host.objects.get(name="curlew-01").link == Link.STOPPED
     assert Entry.objects.get(verb="turned away").details == reason
     new_host("curlew-01")  # the name is free again

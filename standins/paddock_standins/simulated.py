@@ -22,6 +22,7 @@ class SimulatedSystem(System):
     def __init__(self, description: Description) -> None:
         self.description = description
         self.family = description.family
+        self._written: dict[str, str] = {}
 
     async def run(self, command: Sequence[str], time_limit: float) -> Completed:
         """See the port."""
@@ -59,7 +60,19 @@ class SimulatedSystem(System):
 
     def read_text(self, path: str) -> str | None:
         """See the port."""
-        return self.description.files.get(path)
+        return self._written.get(path, self.description.files.get(path))
+
+    def write_text(self, path: str, text: str, mode: int) -> None:
+        """See the port."""
+        self._written[path] = text
+
+    def remove_file(self, path: str) -> None:
+        """See the port."""
+        self._written.pop(path, None)
+
+    def is_privileged(self) -> bool:
+        """See the port."""
+        return False
 
     def environment(self) -> Mapping[str, str]:
         """See the port."""

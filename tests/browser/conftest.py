@@ -14,7 +14,7 @@ from processes import RealServer
 @pytest.fixture(scope="session")
 def server(tmp_path_factory):
     if not chromium.is_there():
-        pytest.skip("Chromium and ChromeDriver are not installed: sh setup/browser.sh")
+        pytest.skip("Chromium and ChromeDriver are not installed: sh setup/test-tools.sh")
     real = RealServer(tmp_path_factory.mktemp("server"))
     yield real
     real.stop()

@@ -27,9 +27,10 @@ def free_port() -> int:
 class RealServer:
     """``paddock serve`` on a port of its own, with an administrator called harbourmaster."""
 
-    def __init__(self, data: Path, grace: float = 45) -> None:
+    def __init__(self, data: Path, grace: float = 45, bind: str = "127.0.0.1") -> None:
         self.port = free_port()
-        self.url = f"http://127.0.0.1:{self.port}"
+        self.url = f"http://{bind}:{self.port}"
+        self._bind = bind
         self._data = data
         self._grace = grace
         self.environment = {
@@ -37,6 +38,7 @@ class RealServer:
             "PADDOCK_DATA": str(data),
             "PADDOCK_LINK_GRACE": str(grace),
             "PADDOCK_PASSWORD": PASSWORD,
+            "PADDOCK_HOSTS": bind,
         }
         self._process: subprocess.Popen[bytes] | None = None
         self.command("user", "harbourmaster", "--role", "administrator")
@@ -51,7 +53,10 @@ class RealServer:
     def start(self) -> None:
         with (self._data / "server.log").open("ab") as log:
             self._process = subprocess.Popen(
-                [BIN / "paddock", "serve", "--port", str(self.port)], env=self.environment, stdout=log, stderr=log
+                [BIN / "paddock", "serve", "--bind", self._bind, "--port", str(self.port)],
+                env=self.environment,
+                stdout=log,
+                stderr=log,
             )
         until(self._is_up, "the server to answer")
 

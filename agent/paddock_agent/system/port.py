@@ -63,6 +63,15 @@ class System(Protocol):
     def read_text(self, path: str) -> str | None:
         """A small text file, or None where it cannot be read."""
 
+    def write_text(self, path: str, text: str, mode: int) -> None:
+        """Writes a small text file, whole or not at all, with these permissions. Raises CommandFailed."""
+
+    def remove_file(self, path: str) -> None:
+        """Removes a file; one that is not there is no error. Raises CommandFailed."""
+
+    def is_privileged(self) -> bool:
+        """Whether the agent may change the system: root, or an elevated administrator."""
+
     def environment(self) -> Mapping[str, str]:
         """The environment that the agent was started with."""
 

@@ -78,6 +78,28 @@ class RealSystem(System):
         except OSError:
             return None
 
+    def write_text(self, path: str, text: str, mode: int) -> None:
+        """See the port."""
+        file = Path(path)
+        fresh = file.with_name(file.name + ".new")
+        try:
+            fresh.write_text(text, encoding="utf-8")
+            fresh.chmod(mode)
+            fresh.replace(file)
+        except OSError as error:
+            raise CommandFailed(f"{path} could not be written: {error.strerror}") from None
+
+    def remove_file(self, path: str) -> None:
+        """See the port."""
+        try:
+            Path(path).unlink(missing_ok=True)
+        except OSError as error:
+            raise CommandFailed(f"{path} could not be removed: {error.strerror}") from None
+
+    def is_privileged(self) -> bool:
+        """See the port."""
+        return hasattr(os, "geteuid") and os.geteuid() == 0
+
     def environment(self) -> Mapping[str, str]:
         """See the port."""
         return os.environ

@@ -29,6 +29,7 @@ urlpatterns = [
     path(HOST + "hold/", hosts.HoldView.as_view()),
     path(HOST + "drain/", hosts.DrainView.as_view()),
     path(HOST + "resume/", hosts.ResumeView.as_view()),
+    path(HOST + "retire/", hosts.RetireView.as_view()),
     path(HOST + "survey/", hosts.SurveyView.as_view()),
     path("jobs/", work.JobsView.as_view()),
     path("jobs/<int:pk>/", work.JobView.as_view()),

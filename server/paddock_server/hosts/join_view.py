@@ -2,6 +2,7 @@
 
 import msgspec
 from django.http import HttpResponse
+from rest_framework.exceptions import NotAuthenticated
 from rest_framework.permissions import AllowAny
 from rest_framework.request import Request
 from rest_framework.throttling import ScopedRateThrottle
@@ -12,7 +13,27 @@ from paddock_agent.errors import BadMessage
 
 from ..errors import Invalid
 from .actions.join import join
+from .actions.retire import leave
 from .models import Host
+from .queries import host_with_key
+
+
+class LeaveView(APIView):
+    """Where an agent says with its key that its host is gone for good."""
+
+    authentication_classes = []
+    permission_classes = [AllowAny]
+    throttle_classes = [ScopedRateThrottle]
+    throttle_scope = "join"
+    schema = None
+
+    def post(self, request: Request) -> HttpResponse:
+        kind, _, key = request.headers.get("Authorization", "").partition(" ")
+        host = host_with_key(key.strip()) if kind.lower() == "bearer" else None
+        if host is None:
+            raise NotAuthenticated("The server does not know this agent's key.")
+        leave(host)
+        return HttpResponse(status=204)
 
 
 class JoinView(APIView):

@@ -60,6 +60,7 @@ class Host(models.Model):
         AT_THE_GATE = "at the gate"
         ADMITTED = "admitted"
         TURNED_AWAY = "turned away"
+        RETIRED = "retired"
 
     class Holding(models.TextChoices):
         NO = "", "no"

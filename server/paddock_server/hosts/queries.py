@@ -13,6 +13,7 @@ from paddock_core.link_state import Link
 from paddock_core.suspicion import Known, Oddity, Suspicion, suspicions
 from paddock_core.trace import trace
 
+from .. import secret
 from ..errors import NotThere
 from ..health.models import LinkChange
 from ..people.actor import Actor
@@ -44,6 +45,14 @@ def host_called(actor: Actor, name: str) -> Host:
     if host is None:
         raise NotThere(f"There is no host called {name}, or none that you may see.")
     return host
+
+
+def host_with_key(key: str) -> Host | None:
+    """The living host whose agent has this key."""
+    if not key:
+        return None
+    found = Host.objects.select_related("paddock").filter(key_digest=secret.digest(key), standing__in=LIVING)
+    return found.first()
 
 
 def paddock_called(actor: Actor, name: str) -> Paddock:

@@ -24,6 +24,7 @@ from .actions.hold import drain, hold, resume
 from .actions.make_paddock import make_paddock
 from .actions.make_pass import make_pass
 from .actions.replace_pass import replace_pass
+from .actions.retire import retire
 from .actions.revoke_pass import revoke_pass
 from .actions.turn_away import turn_away
 from .models import LIVING, EntryPass, Host
@@ -258,6 +259,16 @@ class ResumeView(APIView):
     @extend_schema(request=None, responses=HostSerializer)
     def post(self, request: Request, name: str) -> Response:
         return _after(resume, request, name)
+
+
+class RetireView(APIView):
+    """Take a host out for good: its key dies, its record stays."""
+
+    @extend_schema(request=ReasonSerializer, responses={204: None})
+    def post(self, request: Request, name: str) -> Response:
+        actor = person(request.user)
+        retire(actor, host_called(actor, name), **_validated(ReasonSerializer, request))
+        return Response(status=204)
 
 
 class SurveyView(APIView):

@@ -20,11 +20,11 @@ from paddock_agent import wire
 from paddock_agent.errors import BadMessage
 from paddock_core.link_state import Seen
 
-from .. import secret
 from ..api.problems import problem
 from ..health.actions.note_link import note_link
 from ..hosts.actions.note_caller import note_caller
-from ..hosts.models import LIVING, Host
+from ..hosts.models import Host
+from ..hosts.queries import host_with_key
 from ..toolchains.actions.take_in_survey import take_in_survey
 from ..work import logs
 from ..work.actions.take_report import attempt_called, take_report
@@ -45,7 +45,7 @@ BROKE_PROTOCOL, REPLACED = 4002, 4000
 async def agent_link(scope: Scope, receive: Receive, send: Send) -> None:
     """One agent's connection, from its key to its end."""
     await receive()
-    host = await database_sync_to_async(_host_of)(_bearer(scope))
+    host = await database_sync_to_async(host_with_key)(_bearer(scope))
     if host is None:
         await _deny(send)
         return
@@ -143,13 +143,6 @@ def _bearer(scope: Scope) -> str:
     header = dict(scope["headers"]).get(b"authorization", b"").decode("latin-1")
     kind, _, key = header.partition(" ")
     return key.strip() if kind.lower() == "bearer" else ""
-
-
-def _host_of(key: str) -> Host | None:
-    if not key:
-        return None
-    found = Host.objects.select_related("paddock").filter(key_digest=secret.digest(key), standing__in=LIVING)
-    return found.first()
 
 
 def _note_end(host_id: int, said_goodbye: bool) -> None:

@@ -168,6 +168,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/hosts/{name}/retire/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take a host out for good: its key dies, its record stays
+         * @description Take a host out for good: its key dies, its record stays.
+         */
+        post: operations["hosts_retire_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/hosts/{name}/survey/": {
         parameters: {
             query?: never;
@@ -985,9 +1005,10 @@ export interface components {
          * @description * `at the gate` - At The Gate
          *     * `admitted` - Admitted
          *     * `turned away` - Turned Away
+         *     * `retired` - Retired
          * @enum {string}
          */
-        StandingEnum: "at the gate" | "admitted" | "turned away";
+        StandingEnum: "at the gate" | "admitted" | "turned away" | "retired";
         /** @description One link of the way to work. */
         Step: {
             name: string;
@@ -1257,6 +1278,30 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Host"];
                 };
+            };
+        };
+    };
+    hosts_retire_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ReasonRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

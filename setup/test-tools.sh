@@ -1,0 +1,23 @@
+#!/bin/sh
+# What the tests need beside Python and Node.js, from Debian's packages where it is missing: Chromium and ChromeDriver for
+# the screens; systemd, dbus and iproute2 for the hosts with a real service manager.
+set -eu
+cd "$(dirname "$0")/.."
+
+missing=
+command -v chromium >/dev/null && command -v chromedriver >/dev/null || missing="$missing chromium chromium-driver"
+browser=$missing
+[ -x /lib/systemd/systemd ] || missing="$missing systemd"
+command -v dbus-daemon >/dev/null || missing="$missing dbus"
+command -v ip >/dev/null || missing="$missing iproute2"
+[ -n "$missing" ] || exit 0
+
+if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null; then
+    # shellcheck disable=SC2086 # a list of packages
+    exec sh setup/debian.sh $missing
+fi
+if [ -n "$browser" ]; then
+    echo "The browser tests need Chromium and ChromeDriver. As root: apt-get install$browser" >&2
+    exit 1
+fi
+echo "Tests on a real systemd host are left out: they need root, and the packages$missing."

@@ -1,0 +1,188 @@
+"""The agent as a service on a real Linux host with a real systemd, and a real server over the host's own network."""
+
+from __future__ import annotations
+
+import re
+import subprocess
+import sys
+from pathlib import Path
+
+import msgspec
+import platformdirs
+import psutil
+import pytest
+import websockets
+from processes import RealServer
+from systemd_host import SystemdHost, why_not
+from waiting import until
+
+import paddock_agent
+
+AGENT = "/opt/paddock/bin/paddock-agent"
+HOME = "/var/lib/paddock-agent"
+
+
+def install_agent(host: SystemdHost) -> None:
+    """Puts the agent where every account can read it, on the host's own Python, with the packages that it needs."""
+    done = host.run(
+        "/usr/bin/python3 -m venv --without-pip /opt/paddock && ls -d /opt/paddock/lib/python3*/site-packages"
+    )
+    assert done.returncode == 0, done.stderr
+    folder = done.stdout.strip()
+    for package in (paddock_agent, msgspec, websockets, psutil, platformdirs):
+        source = Path(package.__file__).parent
+        done = host.run(f"cp -r {source} {folder}/")
+        assert done.returncode == 0, done.stderr
+    script = '#!/bin/sh\\nexec /opt/paddock/bin/python -m paddock_agent "$@"\\n'
+    host.run(f"chmod -R a+rX /opt/paddock; printf '{script}' > {AGENT}; chmod 755 {AGENT}")
+
+
+@pytest.fixture(scope="module")
+def host():
+    if why := why_not():
+        pytest.skip(why)
+    asked = ["/usr/bin/python3", "-c", "import sys, venv; print(*sys.version_info[:2])"]
+    theirs = subprocess.run(asked, capture_output=True, text=True, check=False).stdout.strip()
+    ours = "{} {}".format(*sys.version_info[:2])
+    if theirs != ours:
+        pytest.skip(f"the packages here are for Python {ours}, the host's own is {theirs or 'not there'}")
+    real = SystemdHost("knot-01")
+    install_agent(real)
+    yield real
+    real.stop()
+
+
+@pytest.fixture(scope="module")
+def server(host, tmp_path_factory):
+    real = RealServer(tmp_path_factory.mktemp("server"), grace=1, bind=host.outside)
+    yield real
+    real.stop()
+
+
+@pytest.fixture(scope="module")
+def service(host, server):
+    """The host has joined, its service runs, and it was let in. Gives the service's name."""
+    joined = host.run(f"{AGENT} join --server {server.url} --slots 2", PADDOCK_PASS=server.make_pass())
+    assert joined.returncode == 0, joined.stderr
+    installed = host.run(f"{AGENT} service install")
+    assert installed.returncode == 0, installed.stdout + installed.stderr
+    server.api.post("/api/v1/hosts/knot-01/admit/")
+    until(lambda: server.host("knot-01")["link"] == "connected", "the host to connect")
+    return re.match(r"(\S+\.service): ", installed.stdout).group(1)
+
+
+@pytest.fixture
+def mended(host, service):
+    """Takes out, at the end of a test, what the test broke."""
+    yield
+    host.run(f"rm -rf /etc/systemd/system/{service}.d; systemctl daemon-reload; {AGENT} service install")
+
+
+def show(host, service, *names):
+    shown = host.run(f"systemctl show {service} --property={','.join(names)}").stdout
+    found = dict(line.split("=", 1) for line in shown.splitlines())
+    return [found[name] for name in names]
+
+
+def is_connected(server):
+    return server.host("knot-01")["link"] == "connected"
+
+
+def test_the_service_is_enabled_runs_as_its_own_user_and_does_a_job(host, server, service):
+    assert show(host, service, "UnitFileState", "ActiveState", "User") == ["enabled", "active", "paddock"]
+    assert host.run(f"systemd-analyze verify /etc/systemd/system/{service}").stderr.strip() == ""
+    here = server.host("knot-01")
+    assert here["facts"]["kept_by"] == service
+    assert here["facts"]["user"] == "paddock"
+    assert here["address"] == host.inside
+    assert {"name": "Kept running", "mark": "holds", "said": service} in here["way"]
+    number = server.submit("id -un; hostname; pwd")
+    until(lambda: server.job(number)["state"] == "passed", "the job to pass")
+    log = server.api.get_bytes(f"/api/v1/jobs/{number}/log/").decode()
+    assert log == f"paddock\nknot-01\n{HOME}/work/{number}-1\n"
+    status = host.run(f"{AGENT} service status")
+    assert (status.returncode, "runs as paddock and starts at boot" in status.stdout) == (0, True)
+    assert host.run(f"stat -c '%a %U' {HOME}/identity.json").stdout.strip() == "600 paddock"
+
+
+def test_it_comes_back_after_a_kill(host, server, service):
+    (before,) = show(host, service, "MainPID")
+    host.run(f"kill -9 {before}")
+    until(lambda: show(host, service, "MainPID")[0] not in ("0", before), "systemd to start it again")
+    until(lambda: is_connected(server), "the host to connect again")
+
+
+def test_it_comes_back_after_a_reboot(host, server, service):
+    host.power_off()
+    until(lambda: not is_connected(server), "the server to notice")
+    host.boot()
+    until(lambda: is_connected(server), "the host to connect again")
+    assert show(host, service, "ActiveState") == ["active"]
+
+
+@pytest.mark.parametrize(
+    ("setting", "says", "remedy"),
+    [
+        ("User=ghost", "the account ghost does not exist (status 217)", "useradd"),
+        ("ExecStart=\nExecStart=/opt/gone run", "/opt/gone is missing or may not be run (status 203)", "install"),
+        ("WorkingDirectory=/nowhere", "its folder is missing or closed to its account (status 200)", "install"),
+        (f"ExecStart=\nExecStart={AGENT} run --home /srv", "has not joined a server", "paddock-agent join"),
+    ],
+)  # fmt: skip
+def test_each_failure_gets_its_own_explanation_and_remedy(host, service, mended, setting, says, remedy):
+    folder = f"/etc/systemd/system/{service}.d"
+    host.run(f"mkdir -p {folder}; printf '[Service]\\n{setting}\\n' > {folder}/broken.conf; systemctl daemon-reload")
+    host.run(f"systemctl restart {service}")
+
+    def explained():
+        status = host.run(f"{AGENT} service status")
+        return status.returncode == 1 and says in status.stdout and status.stdout
+
+    said = until(explained, f"status to say: {says}")
+    assert re.search(rf"^  do: .*{remedy}", said, re.MULTILINE), said
+
+
+def test_stopped_disabled_and_missing_are_told_apart(host, server, service, mended):
+    assert host.run(f"{AGENT} service stop").returncode == 0
+    until(lambda: server.host("knot-01")["link"] == "stopped", "the goodbye")
+    assert "The service was stopped." in host.run(f"{AGENT} service status").stdout
+    started = host.run(f"{AGENT} service start")
+    assert (started.returncode, "starts at boot" in started.stdout) == (0, True)
+    host.run(f"systemctl disable {service}")
+    assert "not set to start at boot" in host.run(f"{AGENT} service status").stdout
+    assert host.run(f"{AGENT} service uninstall").returncode == 0
+    assert "There is no service" in host.run(f"{AGENT} service status").stdout
+    assert host.run(f"ls /etc/systemd/system/{service}").returncode != 0
+
+
+def test_what_would_not_work_is_refused_before_anything_is_changed(host, service):
+    missing = host.run(f"{AGENT} service install --user ghost")
+    assert (missing.returncode, "There is no account ghost" in missing.stderr) == (1, True)
+    no_rights = host.run(f"runuser -u nobody -- {AGENT} service install --home {HOME}")
+    assert no_rights.returncode != 0
+    host.run("useradd --system shut; chmod 700 /opt/paddock")
+    shut = host.run(f"{AGENT} service install --user shut")
+    host.run(f"chmod 755 /opt/paddock; chown -R paddock: {HOME}")
+    assert (shut.returncode, "The account shut cannot run" in shut.stderr) == (1, True)
+    assert show(host, service, "User") == ["paddock"]
+
+
+def test_an_unreachable_server_and_an_expired_pass_are_said(host, server):
+    nobody = host.run(f"{AGENT} join --home /srv/x --server http://{host.outside}:9", PADDOCK_PASS="x")
+    assert (nobody.returncode, "Connection refused" in nobody.stderr) == (4, True)
+    secret = server.make_pass()
+    passes = server.api.get("/api/v1/passes/")["results"]
+    server.api.post(f"/api/v1/passes/{passes[0]['id']}/revoke/")
+    refused = host.run(f"{AGENT} join --home /srv/x --server {server.url}", PADDOCK_PASS=secret)
+    assert (refused.returncode, "was revoked" in refused.stderr) == (3, True)
+    assert secret not in refused.stdout + refused.stderr + server.log()
+
+
+def test_leaving_takes_everything_with_it(host, server, service, mended):
+    left = host.run(f"{AGENT} leave")
+    assert left.returncode == 0, left.stderr
+    assert host.run(f"ls {HOME}").returncode != 0
+    assert host.run(f"systemctl cat {service}").returncode != 0
+    assert "knot-01" not in {one["name"] for one in server.api.get("/api/v1/hosts/")["results"]}
+    joined = host.run(f"{AGENT} join --server {server.url}", PADDOCK_PASS=server.make_pass())
+    assert joined.returncode == 0, "the name is free again"

@@ -1,0 +1,125 @@
+"""A throw-away Linux host with a real systemd, on an overlay of this machine's root, with a network of its own.
+
+Needs root and namespaces. What happens inside stays inside: the overlay and all processes go with ``stop``.
+"""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import tempfile
+from pathlib import Path
+
+from waiting import until
+
+BOOT = r"""
+set -e
+mount --make-rprivate /
+mkdir -p "$WORK"/upper "$WORK"/scratch "$WORK"/root
+mount -t overlay overlay -o "lowerdir=/,upperdir=$WORK/upper,workdir=$WORK/scratch" "$WORK/root"
+cd "$WORK/root"
+mount -t proc proc proc
+mount --rbind /dev dev
+mount -t tmpfs tmpfs run
+mount -t tmpfs tmpfs tmp
+mount -t sysfs -o ro sysfs sys
+mount -t tmpfs tmpfs sys/fs/cgroup
+mkdir sys/fs/cgroup/unified sys/fs/cgroup/systemd
+mount -t cgroup2 cgroup2 sys/fs/cgroup/unified
+mount -t cgroup -o none,name=systemd systemd sys/fs/cgroup/systemd
+[ -e etc/booted-before ] || rm -rf etc/systemd/system/*.wants
+touch etc/booted-before
+ln -sf /lib/systemd/system/multi-user.target etc/systemd/system/default.target
+echo "$NAME" > etc/hostname
+hostname "$NAME"
+exec chroot . /usr/bin/env -i container=paddock PATH=/usr/sbin:/usr/bin:/sbin:/bin /lib/systemd/systemd
+"""
+NAMESPACES = ["--pid", "--mount", "--uts", "--ipc", "--net", "--cgroup"]
+
+
+def why_not() -> str:
+    """Why this machine cannot boot such a host; "" where it can."""
+    if os.geteuid() != 0:
+        return "booting a systemd host needs root"
+    missing = [name for name in ("unshare", "nsenter", "ip", "systemctl") if not shutil.which(name)]
+    if missing or not Path("/lib/systemd/systemd").exists():
+        return f"booting a systemd host needs Debian's systemd, dbus and iproute2 (missing: {', '.join(missing)})"
+    tried = subprocess.run(["unshare", *NAMESPACES, "--fork", "true"], capture_output=True, text=True, check=False)
+    return f"namespaces are not to be had here: {tried.stderr.strip()}" if tried.returncode else ""
+
+
+class SystemdHost:
+    """One such host. ``outside`` is this side's address as the host sees it, ``inside`` its own."""
+
+    def __init__(self, name: str, number: int = 1) -> None:
+        self.name = name
+        self.outside, self.inside = f"10.213.{number}.1", f"10.213.{number}.2"
+        mark = f"pad{os.getpid() % 10000}"
+        self._bridge, self._here, self._there = f"{mark}b{number}", f"{mark}h{number}", f"{mark}t{number}"
+        self._work = tempfile.mkdtemp(prefix="paddock-host-")
+        # Outside of the host's own namespaces, so that what it writes is there after a reboot.
+        subprocess.run(["mount", "-t", "tmpfs", "tmpfs", self._work], check=True)
+        # This side's address lives on a bridge, so that a server listens on while the host is off.
+        _ip("link", "add", self._bridge, "type", "bridge")
+        _ip("address", "add", f"{self.outside}/30", "dev", self._bridge)
+        _ip("link", "set", self._bridge, "up")
+        self.boot()
+
+    def boot(self) -> None:
+        """Starts the host and waits until its systemd is up."""
+        self._unshare = subprocess.Popen(
+            ["unshare", *NAMESPACES, "--fork", "--kill-child", "bash", "-c", BOOT],
+            env={"PATH": "/usr/sbin:/usr/bin:/sbin:/bin", "WORK": self._work, "NAME": self.name},
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.PIPE,
+            text=True,
+        )
+        self._pid = until(self._first_process, "the host's first process")
+        until(lambda: self.run("systemctl is-system-running").stdout.strip() in ("running", "degraded"), "systemd")
+        self._connect()
+
+    def _first_process(self) -> int:
+        assert self._unshare.poll() is None, self._unshare.stderr and self._unshare.stderr.read()
+        children = Path(f"/proc/{self._unshare.pid}/task/{self._unshare.pid}/children").read_text().split()
+        return int(children[0]) if children else 0
+
+    def _connect(self) -> None:
+        """A pair of network interfaces, one end in the host."""
+        _ip("link", "add", self._here, "type", "veth", "peer", "name", self._there)
+        _ip("link", "set", self._there, "netns", str(self._pid))
+        _ip("link", "set", self._here, "master", self._bridge, "up")
+        done = self.run(
+            f"ip link set lo up; ip address add {self.inside}/30 dev {self._there}; ip link set {self._there} up"
+        )
+        assert done.returncode == 0, done.stderr
+
+    def run(self, script: str, **variables: str) -> subprocess.CompletedProcess[str]:
+        """Runs a shell script inside, as root. The variables stand in no list of processes."""
+        enter = ["nsenter", "-t", str(self._pid), "-m", "-u", "-i", "-n", "-p", "-r", "-w"]
+        return subprocess.run(
+            [*enter, "/bin/sh", "-c", script],
+            env={"PATH": "/usr/sbin:/usr/bin:/sbin:/bin", "HOME": "/root", **variables},
+            capture_output=True,
+            text=True,
+            timeout=120,
+            check=False,
+        )
+
+    def power_off(self) -> None:
+        """Ends all that runs in the host, at once, as pulling its plug would."""
+        self._unshare.kill()
+        self._unshare.communicate()
+        subprocess.run(["ip", "link", "delete", self._here], capture_output=True, check=False)
+
+    def stop(self) -> None:
+        """Ends the host and removes what it wrote."""
+        self.power_off()
+        _ip("link", "delete", self._bridge)
+        subprocess.run(["umount", "--lazy", self._work], check=True)
+        shutil.rmtree(self._work, ignore_errors=True)
+
+
+def _ip(*words: str) -> None:
+    subprocess.run(["ip", *words], check=True, capture_output=True)
