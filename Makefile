@@ -8,19 +8,19 @@ DEMO := $(or $(PADDOCK_DATA),.data/demo)
 BIN := .venv/bin
 WEB_SOURCES := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/tsconfig.json
 
-.PHONY: help demo demo-clean test lint bench screenshots web types lock clean
+.PHONY: help demo demo-clean test lint bench screenshots web wheels types lock clean
 
 help: ## show this
 	@awk -F ':.*## ' '/^[a-z-]+:.*## / { printf "  make %-12s %s\n", $$1, $$2 }' $(MAKEFILE_LIST)
 
-demo: .make/python .make/web ## start the demo: server, stand-in hosts, a real agent (PORT=8200); Ctrl-C stops it
+demo: .make/python .make/web .make/wheels ## start the demo: server, stand-in hosts, a real agent (PORT=8200); Ctrl-C stops it
 	@exec $(BIN)/paddock-demo --data $(DEMO) --port $(PORT)
 
 demo-clean: ## remove what the demo keeps
 	@test ! -e $(DEMO) || test -e $(DEMO)/login.json || { echo "$(DEMO) does not look like a demo's; remove it by hand." >&2; exit 1; }
 	rm -rf $(DEMO)
 
-test: .make/python .make/web .make/test-tools ## run all tests
+test: .make/python .make/web .make/wheels .make/test-tools ## run all tests
 	cd web && npm run --silent test
 	$(BIN)/pytest
 
@@ -33,10 +33,12 @@ lint: .make/python .make/node ## check style and types
 bench: .make/python ## run the benchmarks; docs/measurements.md has the figures
 	$(BIN)/python bench/fit.py
 
-screenshots: .make/python .make/web .make/test-tools ## take the pictures in docs/screenshots anew
+screenshots: .make/python .make/web .make/wheels .make/test-tools ## take the pictures in docs/screenshots anew
 	$(BIN)/python tests/browser/screenshots.py
 
 web: .make/web ## build the web part
+
+wheels: .make/wheels ## gather what hosts install from the server
 
 types: .make/python .make/node ## write web/openapi.json and the web's types anew from the server's API
 	PADDOCK_DATA=.data/types $(BIN)/python -m django spectacular --settings paddock_server.settings \
@@ -54,6 +56,11 @@ clean: demo-clean ## remove everything that was made
 .make/python: requirements/lock.txt core/pyproject.toml agent/pyproject.toml server/pyproject.toml standins/pyproject.toml setup/python.sh
 	sh setup/python.sh
 	@mkdir -p .make && touch $@
+
+# The folder itself says when it was made: setup/wheels.sh puts it in place as a whole.
+.make/wheels: .make/python setup/wheels.sh $(shell find agent/paddock_agent -name '*.py')
+	sh setup/wheels.sh
+	@touch $@
 
 .make/node: web/package-lock.json setup/node.sh
 	sh setup/node.sh

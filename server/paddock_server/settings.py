@@ -11,6 +11,9 @@ DATA = data_folder()
 LOGS = DATA / "logs"
 WEB = Path(os.environ.get("PADDOCK_WEB", Path(__file__).resolve().parents[2] / "web" / "dist"))
 
+WHEELS = Path(os.environ.get("PADDOCK_WHEELS", Path(__file__).resolve().parents[2] / ".make" / "wheels"))
+"""Where the packages were gathered that hosts install."""
+
 SECRET_KEY = secret_key(DATA)
 DEBUG = False
 ALLOWED_HOSTS = ["localhost", "127.0.0.1", "[::1]", *filter(None, os.environ.get("PADDOCK_HOSTS", "").split(","))]

@@ -5,6 +5,7 @@ from django.urls import include, path, re_path
 from . import web
 from .api import problems
 from .hosts.join_view import JoinView, LeaveView
+from .install import views as install
 
 handler500 = "paddock_server.api.problems.failed"
 
@@ -13,6 +14,10 @@ urlpatterns = [
     path("api/v1/", include("paddock_server.api.urls")),
     path("agent/v1/join", JoinView.as_view()),
     path("agent/v1/leave", LeaveView.as_view()),
-    re_path(r"^(api|agent|static)(/|$)", problems.not_found),
+    path("install/paddock.sh", install.script),
+    path("install/simple/", install.projects),
+    path("install/simple/<str:name>/", install.project),
+    path("install/files/<str:name>", install.file),
+    re_path(r"^(api|agent|install|static)(/|$)", problems.not_found),
     re_path(r"^", web.page),
 ]

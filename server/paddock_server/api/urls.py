@@ -4,6 +4,7 @@ from django.urls import path, re_path
 from drf_spectacular.views import SpectacularAPIView, SpectacularRedocView
 
 from ..hosts import views as hosts
+from ..install import views as install
 from ..logbook.views import LogbookView
 from ..people.views import SessionView
 from ..work import fit_view
@@ -15,6 +16,7 @@ urlpatterns = [
     path("schema/", SpectacularAPIView.as_view(), name="schema"),
     path("docs/", SpectacularRedocView.as_view(url_name="schema")),
     path("session/", SessionView.as_view()),
+    path("bring-up/", install.BringUpView.as_view()),
     path("yard/", hosts.YardView.as_view()),
     path("paddocks/", hosts.PaddocksView.as_view()),
     path("paddocks/<str:name>/", hosts.PaddockView.as_view()),

@@ -4,6 +4,26 @@
  */
 
 export interface paths {
+    "/api/v1/bring-up/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a person needs to bring in a host: the script's address and its checksum
+         * @description What a person needs to bring in a host: the script's address and its checksum.
+         */
+        get: operations["bring_up_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/fit/": {
         parameters: {
             query?: never;
@@ -549,6 +569,14 @@ export interface components {
             home: string;
             plain: boolean;
         };
+        /** @description ``agent_version`` is "" where the packages for hosts have not been gathered, and nothing can be handed out. */
+        BringUp: {
+            agent_version: string;
+            /** @description The address of the bring-up script for Linux and macOS. */
+            script: string;
+            /** @description The checksum of the script as it is served now. */
+            sha256: string;
+        };
         Broken: {
             tool: string;
             path: string;
@@ -1065,6 +1093,25 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    bring_up_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BringUp"];
+                };
+            };
+        };
+    };
     fit_create: {
         parameters: {
             query?: never;

@@ -25,12 +25,24 @@ const passes = ref<Schemas['Pass'][]>([])
 const { isBusy, trouble, doing } = useDoing()
 
 const paddocks = computed(() => (yard.yard?.paddocks ?? []).map((one) => ({ value: one.name, label: one.name })))
-const joinCommand = computed(() =>
-  made.value ? `PADDOCK_PASS=${made.value.secret} paddock-agent join --server ${window.location.origin}` : '',
+const bringUp = ref<Schemas['BringUp'] | null>(null)
+// The pass goes through the environment: what stands on a command line stands in the list of processes.
+const passCommand = computed(() => `export PADDOCK_PASS=${made.value?.secret ?? ''}`)
+const fetchCommand = computed(() =>
+  bringUp.value ? `curl -fsSO ${bringUp.value.script} && echo '${bringUp.value.sha256}  paddock.sh' | sha256sum -c -` : '',
 )
+const PREREQUISITES = [
+  'Linux with systemd, x86-64 or arm64; or macOS, where the agent is started by hand',
+  'Python 3.11, 3.12 or 3.13, where every account can read it; pip is not needed',
+  'root, or sudo; 200 MB of disk at /opt; a clock within a minute of this server’s',
+]
 const usable = computed(() =>
   passes.value.filter((one) => !one.revoked_at && one.used < one.uses && Date.parse(one.ends_at) > Date.now()),
 )
+
+async function loadBringUp(): Promise<void> {
+  bringUp.value = await answered(api.GET('/api/v1/bring-up/'))
+}
 
 async function loadPasses(): Promise<void> {
   try {
@@ -46,6 +58,7 @@ watch(open, (isOpen) => {
   trouble.value = ''
   paddock.value ??= paddocks.value[0]?.value
   void loadPasses()
+  void doing(loadBringUp)
 })
 // The form gives way to the pass, and with it the focus is gone: Escape closes all the same.
 onKeys({ Escape: () => (open.value = false) })
@@ -116,12 +129,22 @@ function ends(moment: string): string {
     </form>
     <section v-else>
       <p><strong>Here is the pass.</strong> It is shown this once: the server keeps only its hash.</p>
-      <h2>1 · On the machine, where Python 3.11 or newer and the agent are</h2>
-      <CopyText :text="joinCommand" />
-      <h2>2 · Then, to connect and work</h2>
-      <CopyText text="paddock-agent run" />
-      <h2>3 · Let it in</h2>
-      <p>It appears at the gate, in the yard, as soon as it has joined.</p>
+      <template v-if="bringUp?.agent_version">
+        <h2>What the machine needs</h2>
+        <ul>
+          <li v-for="one in PREREQUISITES" :key="one">{{ one }}</li>
+        </ul>
+        <h2>1 · In a shell on the machine: the pass</h2>
+        <CopyText :text="passCommand" />
+        <h2>2 · The script, and whether it came whole</h2>
+        <CopyText :text="fetchCommand" />
+        <h2>3 · Look first what it finds and would do; then let it</h2>
+        <CopyText text="sudo --preserve-env=PADDOCK_PASS sh paddock.sh --dry-run" />
+        <CopyText class="second" text="sudo --preserve-env=PADDOCK_PASS sh paddock.sh" />
+        <h2>4 · Let it in</h2>
+        <p>It appears at the gate, in the yard, as soon as it has joined.</p>
+      </template>
+      <p v-else class="trouble">This server has no packages to hand out: `make wheels` gathers them. The agent has to be installed by hand.</p>
       <h2>The pass alone</h2>
       <CopyText :text="made.secret" />
       <p class="again"><Button @click="made = null">Make another</Button></p>
@@ -170,6 +193,15 @@ form > .new {
 
 section h2 {
   margin: 14px 0 4px;
+}
+
+.second {
+  margin-top: 6px;
+}
+
+ul {
+  margin: 0;
+  padding-left: 18px;
 }
 
 .again {
