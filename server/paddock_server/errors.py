@@ -47,3 +47,10 @@ class PassRefused(ActionError):
 
     status = 403
     title = "The entry pass was refused"
+
+
+class KeyUnknown(ActionError):
+    """No living host has this key."""
+
+    status = 401
+    title = "The key is not known"

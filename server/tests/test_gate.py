@@ -1,5 +1,7 @@
 """The gate and the fence: what is odd about a newcomer, deciding on many, passes that are replaced or admit at once."""
 
+import hashlib
+
 import msgspec
 import pytest
 from django.test import Client
@@ -8,7 +10,11 @@ from people import FACTS
 from paddock_agent import wire
 from paddock_server.hosts.actions.note_caller import note_caller
 from paddock_server.hosts.models import Host
+from paddock_server.hosts.queries import host_with_key
 from paddock_server.logbook.models import Entry
+from paddock_server.work.actions.take_report import take_report
+from paddock_server.work.models import Attempt
+from paddock_server.work.round import run_round
 
 
 def facts(machine):
@@ -77,6 +83,45 @@ def test_a_paddock_may_admit_pass_holders_at_once_from_inside_its_networks(
     host = Host.objects.get()
     assert host.standing == standing
     assert host.decided_by == ("the fence of shoreline" if standing == "admitted" else "")
+
+
+def test_retiring_and_leaving_free_the_name_and_kill_the_key(administrator, operator, new_host):
+    host = new_host("avocet-01")
+    gate = new_host("curlew-01", admitted=False)
+    assert operator.post("/api/v1/hosts/avocet-01/retire/").status_code == 403
+    assert administrator.post("/api/v1/hosts/curlew-01/retire/").status_code == 409
+    operator.post("/api/v1/jobs/", {"name": "n", "pipeline": "p", "terms": [], "script": "true"}, format="json")
+    run_round()
+    busy = administrator.post("/api/v1/hosts/avocet-01/retire/")
+    assert (busy.status_code, "is at work" in busy.json()["detail"]) == (409, True)
+    take_report(host, wire.AttemptEnded(attempt=Attempt.objects.get().wire_name, outcome="exited", exit_code=0))
+    assert administrator.post("/api/v1/hosts/avocet-01/retire/", {"reason": "old"}, format="json").status_code == 204
+    assert host_with_key(host.key) is None
+    assert administrator.get("/api/v1/hosts/avocet-01/").status_code == 404
+    new_host("avocet-01")
+
+    farewell = {"Authorization": f"Bearer {gate.key}"}
+    assert Client().post("/agent/v1/leave", headers=farewell).status_code == 204
+    again = Client().post("/agent/v1/leave", headers=farewell)
+    assert (again.status_code, again.headers["Content-Type"]) == (401, "application/problem+json")
+    assert Entry.objects.filter(verb="left with", thing="curlew-01").exists()
+
+
+def test_the_package_index_serves_what_was_gathered_and_nothing_else(settings, tmp_path):
+    settings.WHEELS = tmp_path
+    assert Client().get("/install/paddock.sh").status_code == 503
+    (tmp_path / "yellow_paddock_agent-9.1-py3-none-any.whl").write_bytes(b"agent")
+    (tmp_path / "secret.txt").write_text("no")
+    script = Client().get("/install/paddock.sh").content.decode()
+    assert "server=http://testserver\nversion=9.1\n" in script
+    digest = hashlib.sha256(b"agent").hexdigest()
+    assert f"#sha256={digest}" in Client().get("/install/simple/yellow_paddock.AGENT/").content.decode()
+    as_json = {"Accept": "application/vnd.pypi.simple.v1+json"}
+    (file,) = Client().get("/install/simple/yellow-paddock-agent/", headers=as_json).json()["files"]
+    assert file["hashes"] == {"sha256": digest}
+    assert b"".join(Client().get(file["url"]).streaming_content) == b"agent"
+    for path in ("files/secret.txt", "files/..%2Fsecret.txt", "simple/none/", "other"):
+        assert Client().get(f"/install/{path}").status_code == 404
 
 
 def test_a_fence_that_makes_no_sense_is_said(administrator, operator, shoreline):

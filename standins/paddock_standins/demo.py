@@ -30,7 +30,7 @@ PADDOCKS = {
     "shoreline": "Firmware and telemetry for tide gauges and buoys",
     "workshop": "Harbour charts for the desktop",
     "orchard": "Pilot's app for phones",
-    "annex": "Spare room: no host yet",
+    "annex": "Spare room",
 }
 PATIENCE = 120.0
 STOP_PATIENCE = 15.0

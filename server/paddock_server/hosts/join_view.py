@@ -2,7 +2,6 @@
 
 import msgspec
 from django.http import HttpResponse
-from rest_framework.exceptions import NotAuthenticated
 from rest_framework.permissions import AllowAny
 from rest_framework.request import Request
 from rest_framework.throttling import ScopedRateThrottle
@@ -11,7 +10,7 @@ from rest_framework.views import APIView
 from paddock_agent import wire
 from paddock_agent.errors import BadMessage
 
-from ..errors import Invalid
+from ..errors import Invalid, KeyUnknown
 from .actions.join import join
 from .actions.retire import leave
 from .models import Host
@@ -31,7 +30,7 @@ class LeaveView(APIView):
         kind, _, key = request.headers.get("Authorization", "").partition(" ")
         host = host_with_key(key.strip()) if kind.lower() == "bearer" else None
         if host is None:
-            raise NotAuthenticated("The server does not know this agent's key.")
+            raise KeyUnknown("The server does not know this agent's key: the host was turned away or retired.")
         leave(host)
         return HttpResponse(status=204)
 

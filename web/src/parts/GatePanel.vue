@@ -74,7 +74,8 @@ async function turnAway(): Promise<void> {
       <template #title><RouterLink :to="{ name: 'host', params: { name: host.name } }">{{ host.name }}</RouterLink> wants into {{ host.paddock }}</template>
       {{ host.facts.os_name || host.facts.os }} · {{ host.facts.arch }} · {{ host.facts.cores }} cores · {{ size(host.facts.memory) }}.
       With the pass “{{ host.joined_with }}” of {{ host.joined_by }}, from {{ host.address }}, as {{ host.facts.user }}.
-      <template v-if="host.link !== 'connected'">Its agent is {{ host.link }} now.</template>
+      <template v-if="host.link === 'never seen'">Its agent has not connected yet.</template>
+      <template v-else-if="host.link !== 'connected'">Its agent is {{ host.link }} now.</template>
       <template v-else-if="host.surveyed_at">{{ count(host.installations.length, 'installation') }} found.</template>
       <strong v-for="odd in host.suspicions" :key="odd.sentence" class="odd trouble">{{ odd.sentence }}</strong>
       <template v-if="session.may('administrator', host.paddock)" #actions>

@@ -13,7 +13,7 @@ export function plateMarks(plate: Marked): string[] {
 
 /** The word that goes with the marks; "" for a host that is simply well. */
 export function plateWord(plate: Marked): string {
-  if (plate.standing === 'at the gate') return plate.link === 'connected' ? 'at the gate' : `at the gate, ${plate.link}`
+  if (plate.standing === 'at the gate') return 'at the gate'
   if (plate.link !== 'connected') return plate.link
   return plate.holding ?? ''
 }

@@ -1,6 +1,7 @@
 <script setup lang="ts">
-import { Button } from 'ant-design-vue'
+import { Button, Popconfirm } from 'ant-design-vue'
 import { computed, ref, watch } from 'vue'
+import { useRouter } from 'vue-router'
 import { answered, api, type Schemas } from '../api/client'
 import { gathered, onNote } from '../api/feed'
 import { useSession } from '../api/session'
@@ -13,6 +14,7 @@ import { size, systemName } from '../parts/wording'
 
 /** What is on this machine, and can the next job land here? */
 const props = defineProps<{ name: string }>()
+const router = useRouter()
 const session = useSession()
 const host = ref<Schemas['Host'] | null>(null)
 const trouble = ref('')
@@ -58,6 +60,19 @@ const DONE: Record<Verb, string> = {
   survey: 'Asked for a survey; what it finds appears here.',
 }
 
+async function retire(): Promise<void> {
+  busy.value = 'retire'
+  try {
+    const path = { name: props.name }
+    await answered(api.POST('/api/v1/hosts/{name}/retire/', { params: { path }, body: { reason: '' } }))
+    await router.push({ name: 'yard' })
+  } catch (error) {
+    trouble.value = (error as Error).message
+  } finally {
+    busy.value = ''
+  }
+}
+
 async function act(verb: Verb): Promise<void> {
   busy.value = verb
   said.value = ''
@@ -101,6 +116,9 @@ async function act(verb: Verb): Promise<void> {
             </template>
             <Button v-else type="primary" :loading="busy === 'resume'" @click="act('resume')">Resume</Button>
           </template>
+          <Popconfirm v-if="mayDecide && isInside" :title="`Retire ${host.name} for good? Its key dies at once; its record and its jobs stay.`" ok-text="Retire it" cancel-text="Leave it" @confirm="retire">
+            <Button :loading="busy === 'retire'">Retire…</Button>
+          </Popconfirm>
           <Button v-if="mayOperate" :disabled="host.link !== 'connected'" :loading="busy === 'survey'" @click="act('survey')">Survey now</Button>
         </div>
       </div>
