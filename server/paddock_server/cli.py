@@ -16,8 +16,11 @@ def main(arguments: Sequence[str] | None = None) -> int:
     """Runs one command and returns the exit code."""
     options = _parser().parse_args(arguments)
     import django
+    from django.conf import settings
 
-    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "paddock_server.settings")
+    # Not a default: whoever works on another Django project may have its settings named in the environment.
+    if not settings.configured:
+        os.environ["DJANGO_SETTINGS_MODULE"] = "paddock_server.settings"
     django.setup()
     from django.core.management import call_command
 

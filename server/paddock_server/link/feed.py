@@ -36,12 +36,14 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):
 
     async def connect(self) -> None:
         user = self.scope["user"]
-        await self.accept()
         if not user.is_authenticated:
+            await self.accept()
             await self.close(NOT_LOGGED_IN)
             return
         self.actor = await database_sync_to_async(person)(user)
+        # Before the browser hears that it is connected, and asks for everything: no note may fall between.
         await self.channel_layer.group_add(GROUP, self.channel_name)
+        await self.accept()
 
     async def receive_json(self, content: Any, **kwargs: Any) -> None:
         """Nothing is expected from the browser."""

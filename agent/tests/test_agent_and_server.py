@@ -1,0 +1,183 @@
+"""The agent against a server of the test's own: what it says, when it says it again, and when it stops."""
+
+import asyncio
+import contextlib
+
+import pytest
+from waiting import soon
+from websockets.asyncio.server import serve
+
+from paddock_agent import wire
+from paddock_agent.agent import IN_FLIGHT, Agent
+from paddock_agent.errors import AgentError, Dismissed
+from paddock_agent.identity import Identity
+from paddock_agent.system.real import RealSystem
+
+WELCOME = wire.Welcome(host="avocet-01", admitted=True, slots=2, heartbeat=0.05)
+
+
+class Quick(RealSystem):
+    """This machine, without its tools: a survey takes no time."""
+
+    def executables(self, pattern):
+        return []
+
+
+class Listener:
+    """A server that welcomes, writes down, and acknowledges while ``acknowledges`` is true."""
+
+    def __init__(self):
+        self.heard: list[wire.FromAgent] = []
+        self.hellos: list[wire.Hello] = []
+        self.keys: list[str] = []
+        self.acknowledges = True
+        self.answer: wire.FromServer = WELCOME
+        self.socket = None
+
+    async def handle(self, socket):
+        self.keys.append(socket.request.headers["Authorization"])
+        self.hellos.append(wire.from_agent(await socket.recv()))
+        await socket.send(wire.encode(self.answer).decode())
+        self.socket = socket
+        async for data in socket:
+            message = wire.from_agent(data)
+            self.heard.append(message)
+            if message.seq and self.acknowledges:
+                await self.say(wire.Ack(seq=message.seq))
+
+    async def say(self, message):
+        await self.socket.send(wire.encode(message).decode())
+
+    def all(self, kind):
+        return [one for one in self.heard if isinstance(one, kind)]
+
+    def offer(self, script, attempt="1-1"):
+        offer = wire.Offer(attempt=attempt, job=1, name="n", pipeline="p", script=script)
+        return self.say(offer)
+
+
+@contextlib.asynccontextmanager
+async def running(tmp_path, listener):
+    async with serve(listener.handle, "127.0.0.1", 0) as server:
+        port = server.sockets[0].getsockname()[1]
+        identity = Identity(f"http://127.0.0.1:{port}", "the-key", "avocet-01", "shoreline", str(tmp_path / "work"))
+        agent = Agent(Quick(), identity, tmp_path / "home")
+        task = asyncio.create_task(agent.run())
+        try:
+            yield agent, task
+        finally:
+            agent.stop()
+            with contextlib.suppress(AgentError):
+                await task
+
+
+async def test_it_says_hello_with_its_key_surveys_and_keeps_saying_that_it_is_there(tmp_path):
+    listener = Listener()
+    async with running(tmp_path, listener):
+        await soon(lambda: listener.all(wire.SurveyReport) and len(listener.all(wire.Heartbeat)) >= 2)
+    assert listener.keys == ["Bearer the-key"]
+    assert (listener.hellos[0].protocol, listener.hellos[0].attempts) == (wire.VERSION, [])
+    assert isinstance(listener.heard[-1], wire.Goodbye)
+
+
+async def test_it_surveys_again_when_asked(tmp_path):
+    listener = Listener()
+    async with running(tmp_path, listener):
+        await soon(lambda: listener.all(wire.SurveyReport))
+        await listener.say(wire.SurveyNow())
+        await soon(lambda: len(listener.all(wire.SurveyReport)) == 2)
+
+
+async def test_what_was_not_acknowledged_is_told_again_after_a_reconnect_in_order(tmp_path):
+    listener = Listener()
+    async with running(tmp_path, listener):
+        await soon(lambda: listener.all(wire.SurveyReport))
+        listener.acknowledges = False
+        await listener.offer("echo one; exit 4")
+        await soon(lambda: listener.all(wire.AttemptEnded))
+        listener.heard.clear()
+        listener.acknowledges = True
+        await listener.socket.close()
+        await soon(lambda: listener.all(wire.AttemptEnded))
+        assert listener.hellos[-1].attempts == ["1-1"], "its end is not told yet"
+        told = [type(one) for one in listener.heard if one.seq]
+        assert told == [wire.AttemptStarted, wire.LogChunk, wire.AttemptEnded]
+        assert listener.all(wire.AttemptEnded)[0].exit_code == 4
+
+
+async def test_no_more_is_in_flight_than_the_server_can_hold(tmp_path):
+    listener = Listener()
+    async with running(tmp_path, listener):
+        await soon(lambda: listener.all(wire.SurveyReport))
+        listener.acknowledges = False
+        await listener.offer("for i in $(seq 1 60); do head -c 33000 /dev/zero; done")
+        await soon(lambda: len([one for one in listener.heard if one.seq]) >= IN_FLIGHT)
+        beats = len(listener.all(wire.Heartbeat))
+        await soon(lambda: len(listener.all(wire.Heartbeat)) > beats + 2, "it goes on living meanwhile")
+        assert len([one for one in listener.heard if one.seq]) <= IN_FLIGHT + 1
+        listener.acknowledges = True
+        await listener.say(wire.Ack(seq=max(one.seq for one in listener.heard)))
+        await soon(lambda: listener.all(wire.AttemptEnded))
+    assert sum(len(one.data) for one in listener.all(wire.LogChunk)) == 60 * 33000
+
+
+@pytest.mark.parametrize("order", [wire.Cancel(attempt="1-1"), wire.Abandon(attempt="1-1")])
+async def test_it_stops_what_the_server_gave_up_on_or_cancelled(tmp_path, order):
+    listener = Listener()
+    async with running(tmp_path, listener):
+        await soon(lambda: listener.socket)
+        await listener.offer("echo up; sleep 600")
+        await soon(lambda: listener.all(wire.LogChunk))
+        await listener.say(order)
+        await soon(lambda: listener.all(wire.AttemptEnded))
+    assert listener.all(wire.AttemptEnded)[0].outcome == "cancelled"
+
+
+async def test_a_stopped_agent_ends_its_scripts_and_tells_before_it_says_goodbye(tmp_path):
+    listener = Listener()
+    async with running(tmp_path, listener) as (agent, task):
+        await soon(lambda: listener.socket)
+        await listener.offer("echo up; sleep 600")
+        await soon(lambda: listener.all(wire.LogChunk))
+        agent.stop()
+        await task
+    kinds = [type(one) for one in listener.heard if not isinstance(one, wire.Heartbeat)]
+    assert kinds[-2:] == [wire.AttemptEnded, wire.Goodbye]
+    assert listener.all(wire.AttemptEnded)[0].outcome == "agent stopped"
+
+
+async def test_slots_are_those_that_the_server_says(tmp_path):
+    listener = Listener()
+    async with running(tmp_path, listener):
+        await soon(lambda: listener.socket)
+        for number in (1, 2, 3):
+            await listener.offer("sleep 600", f"{number}-1")
+        await soon(lambda: listener.all(wire.AttemptRefused))
+        assert listener.all(wire.AttemptRefused)[0].attempt == "3-1"
+        await listener.say(wire.Slots(slots=3))
+        await listener.offer("sleep 600", "4-1")
+        await soon(lambda: len(listener.all(wire.AttemptStarted)) == 3)
+
+
+@pytest.mark.parametrize("when", ["at hello", "later"])
+async def test_a_dismissed_agent_stops_and_says_why(tmp_path, when):
+    listener = Listener()
+    if when == "at hello":
+        listener.answer = wire.Dismiss(why="turned away: not one of ours")
+    async with running(tmp_path, listener) as (_, task):
+        if when == "later":
+            await soon(lambda: listener.socket)
+            await listener.say(wire.Dismiss(why="turned away: not one of ours"))
+        with pytest.raises(Dismissed, match="not one of ours"):
+            await task
+
+
+@pytest.mark.parametrize("rubbish", ["{", '{"type":"unheard of"}', '{"type":"ack","seq":-1}', "x" * 2_000_000])
+async def test_a_server_that_talks_rubbish_is_left_and_tried_again(tmp_path, rubbish):
+    listener = Listener()
+    async with running(tmp_path, listener):
+        await soon(lambda: listener.socket)
+        first = listener.socket
+        with contextlib.suppress(Exception):
+            await first.send(rubbish)
+        await soon(lambda: len(listener.hellos) >= 2)

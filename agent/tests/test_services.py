@@ -1,0 +1,197 @@
+"""Services: the unit that is written, the state that is read, and what is said about it."""
+
+import shutil
+import subprocess
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from paddock_agent import keeping
+from paddock_agent.errors import AgentError, CommandFailed
+from paddock_agent.identity import Identity
+from paddock_agent.services import Definition, ServiceState, Systemd, diagnose
+from paddock_agent.services.systemd import read_state, unit_file
+from paddock_agent.system import Completed
+from paddock_agent.system.real import RealSystem
+
+NAME = "paddock-agent-paddock-8200-shoreline-avocet-01.service"
+UNIT = Definition(
+    name=NAME,
+    description="Yellow Paddock agent: avocet-01 in shoreline, for http://paddock:8200",
+    account="root",
+    command=["/bin/sh", "-m", 'a "quoted" 100% $HOME word'],
+    home="/tmp",
+    path="/usr/bin:/bin",
+)
+
+
+@pytest.mark.skipif(not shutil.which("systemd-analyze"), reason="systemd is not installed")
+def test_the_unit_is_one_that_systemd_takes_without_a_word(tmp_path):
+    (tmp_path / NAME).write_text(unit_file(UNIT))
+    checked = subprocess.run(
+        ["systemd-analyze", "verify", tmp_path / NAME], capture_output=True, text=True, check=False
+    )
+    assert checked.stderr.strip() == ""
+    assert checked.returncode == 0
+
+
+def test_what_systemd_would_expand_is_escaped():
+    assert r'ExecStart="/bin/sh" "-m" "a \"quoted\" 100%% $$HOME word"' in unit_file(UNIT)
+
+
+def test_the_name_tells_server_paddock_and_host_apart():
+    names = {
+        keeping.service_name(Identity(server, "key", host, paddock, "/work"))
+        for server in ("http://paddock:8200", "http://paddock:8300", "https://other")
+        for paddock in ("shoreline", "orchard")
+        for host in ("avocet-01", "avocet-02")
+    }
+    assert len(names) == 12
+    assert NAME in names
+    assert all(name.replace(".service", "").replace("-", "").replace(".", "").isalnum() for name in names)
+
+
+def shown(**more):
+    said = {"LoadState": "loaded", "ActiveState": "active", "SubState": "running", "UnitFileState": "enabled",
+            "Result": "success", "ExecMainCode": "0", "ExecMainStatus": "0", "NRestarts": "0", "User": "paddock",
+            "ExecStart": "{ path=/opt/paddock/bin/python ; argv[]=x ; }", **more}  # fmt: skip
+    return "\n".join(f"{key}={value}" for key, value in said.items())
+
+
+@pytest.mark.parametrize(
+    ("change", "running", "exit_status"),
+    [
+        ({}, "running", None),
+        ({"LoadState": "not-found", "ActiveState": "inactive"}, "missing", None),
+        ({"ActiveState": "inactive", "ExecMainCode": "1"}, "stopped", 0),
+        ({"ActiveState": "failed", "Result": "exit-code", "ExecMainCode": "1", "ExecMainStatus": "217"}, "failed", 217),
+        ({"ActiveState": "failed", "Result": "signal", "ExecMainCode": "2", "ExecMainStatus": "9"}, "failed", None),
+        ({"ActiveState": "activating", "SubState": "auto-restart", "ExecMainCode": "1"}, "trying again", 0),
+        ({"ActiveState": "activating", "SubState": "start"}, "running", None),
+        ({"NRestarts": "[not set]", "ExecMainStatus": "x", "ExecMainCode": "1"}, "running", None),
+    ],
+)
+def test_the_state_is_read_from_what_systemd_shows(change, running, exit_status):
+    state = read_state(NAME, shown(**change), True, ["one", "two"])
+    assert (state.running, state.exit_status) == (running, exit_status)
+    assert state.program == "/opt/paddock/bin/python"
+
+
+@given(st.text(max_size=300), st.lists(st.text(max_size=50), max_size=9))
+def test_whatever_is_shown_gives_a_state_and_a_sentence(text, lines):
+    assert diagnose(read_state(NAME, text, True, lines)).sentence.endswith(".")
+
+
+@pytest.mark.parametrize(
+    ("state", "is_well", "says", "remedy"),
+    [
+        (ServiceState(NAME, "running", True, "paddock"), True, "runs as paddock and starts at boot", ""),
+        (ServiceState(NAME, "running", True, "paddock", restarts=3), True, "started again 3 times", ""),
+        (ServiceState(NAME, "running", False), False, "not set to start at boot", "systemctl enable"),
+        (ServiceState(NAME, "missing"), False, "There is no service", "service install"),
+        (ServiceState(NAME, "stopped", True, result="success"), False, "was stopped.", "service start"),
+        (ServiceState(NAME, "stopped", False), False, "not set to start at boot either", "systemctl enable"),
+        (ServiceState(NAME, "failed", True, "ghost", exit_status=217), False, "ghost does not exist", "useradd"),
+        (ServiceState(NAME, "failed", True, "ghost", exit_status=216), False, "group of the account ghost", "id ghost"),
+        (ServiceState(NAME, "failed", True, exit_status=203, program="/x"), False, "/x is missing", "service install"),
+        (ServiceState(NAME, "trying again", True, exit_status=200), False, "being tried again", "service install"),
+        (ServiceState(NAME, "failed", True, exit_status=5), False, "has not joined", "paddock-agent join"),
+        (ServiceState(NAME, "failed", True, exit_status=6), False, "turned away or retired", "join --again"),
+        (ServiceState(NAME, "failed", True, result="oom-kill"), False, "from outside (oom-kill)", "service start"),
+        (ServiceState(NAME, "failed", True, exit_status=1, evidence=("no disk",)), False, "status 1: no disk", "start"),
+    ],
+)
+def test_each_state_has_its_sentence_and_its_remedy(state, is_well, says, remedy):
+    found = diagnose(state)
+    assert found.is_well is is_well
+    assert says in found.sentence
+    assert remedy in " ; ".join(found.remedy)
+    assert bool(found.remedy) is not is_well
+
+
+class Recorded(RealSystem):
+    """A system whose commands are written down and answered from a table; anything else succeeds in silence."""
+
+    def __init__(self, privileged=True, init="systemd\n", **answers):
+        super().__init__()
+        self.ran, self.written = [], {}
+        self._answers, self._privileged, self._init = answers, privileged, init
+
+    async def run(self, command, time_limit):
+        self.ran.append(" ".join(command))
+        return self._answers.get(command[0], self._answers.get("_".join(command[:2]), Completed(0, "", "")))
+
+    def read_text(self, path):
+        return self._init if path == "/proc/1/comm" else None
+
+    def write_text(self, path, text, mode):
+        self.written[path] = text
+
+    def remove_file(self, path):
+        self.written.pop(path, None)
+
+    def is_privileged(self):
+        return self._privileged
+
+
+KNOWN = Identity("http://paddock:8200", "key", "avocet-01", "shoreline", "/var/lib/paddock-agent/work")
+
+
+async def test_installing_writes_the_unit_and_hands_the_folder_to_its_account(tmp_path):
+    system = Recorded(systemctl_show=Completed(0, shown(), ""))
+    found = await keeping.install(system, KNOWN, tmp_path, "paddock", start=True)
+    assert found.is_well
+    assert list(system.written) == [f"/etc/systemd/system/{NAME}"]
+    assert f"chown -R paddock: {tmp_path}" in system.ran
+    steps = [one for one in system.ran if one.startswith("systemctl") and "show" not in one]
+    assert steps == [
+        "systemctl daemon-reload",
+        f"systemctl enable {NAME}",
+        f"systemctl reset-failed {NAME}",
+        f"systemctl restart {NAME}",
+    ]
+
+
+@pytest.mark.parametrize(
+    ("system", "account", "says"),
+    [
+        (Recorded(privileged=False), "paddock", "needs root"),
+        (Recorded(init="init\n"), "paddock", "There is no systemd"),
+        (Recorded(getent=Completed(2, "", "")), "ghost", "There is no account ghost"),
+        (Recorded(runuser=Completed(126, "", "Permission denied")), "paddock", "cannot run"),
+        (Recorded(chown=Completed(1, "", "read-only file system")), "paddock", "read-only file system"),
+        (Recorded(systemctl_enable=Completed(1, "", "unit is masked")), "paddock", "unit is masked"),
+    ],
+)
+async def test_what_stands_in_the_way_is_said(system, account, says, tmp_path):
+    with pytest.raises(AgentError, match=says):
+        await keeping.install(system, KNOWN, tmp_path, account, start=True)
+
+
+async def test_our_own_account_is_made_where_it_is_missing(tmp_path):
+    system = Recorded(getent=Completed(2, "", ""))
+    with pytest.raises(CommandFailed, match="no account paddock"):  # for here nothing really makes it
+        await keeping.install(system, KNOWN, tmp_path, "paddock", start=False)
+    assert any(one.startswith("useradd --system") and one.endswith(" paddock") for one in system.ran)
+
+
+async def test_taking_out_a_service_that_is_not_there_is_no_error():
+    system = Recorded(systemctl_show=Completed(0, shown(LoadState="not-found"), ""))
+    await Systemd(system).uninstall(NAME)
+    assert not any("disable" in one for one in system.ran)
+    missing = Completed(0, shown(LoadState="not-found"), "")
+    await keeping.remove(Recorded(privileged=False, systemctl_show=missing), KNOWN)
+    with pytest.raises(AgentError, match="needs root"):
+        await keeping.remove(Recorded(privileged=False, systemctl_show=Completed(0, shown(), "")), KNOWN)
+
+
+def test_leaving_removes_the_folders_and_lists_what_stays(tmp_path):
+    home, work = tmp_path / "home", tmp_path / "work"
+    for folder in (home, work / "1-1"):
+        folder.mkdir(parents=True)
+        (folder / "file").touch()
+    known = Identity("http://paddock:8200", "key", "avocet-01", "shoreline", str(work))
+    assert keeping.remove_files(home, known) == []
+    assert list(tmp_path.iterdir()) == []
+    assert keeping.remove_files(home, known) == [], "twice is no error"
