@@ -142,6 +142,8 @@ LOGGING = {
     "loggers": {
         "paddock": {"level": "INFO"},
         "django.request": {"level": "ERROR"},
+        # Anybody can send a wrong name; it is answered, and is no fault of ours.
+        "django.security.DisallowedHost": {"level": "CRITICAL"},
     },
 }
 

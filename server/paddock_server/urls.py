@@ -7,6 +7,7 @@ from .api import problems
 from .hosts.join_view import JoinView, LeaveView
 from .install import views as install
 
+handler400 = "paddock_server.api.problems.bad_request"
 handler500 = "paddock_server.api.problems.failed"
 
 urlpatterns = [

@@ -41,6 +41,12 @@ def test_every_error_is_a_problem(path, status):
     assert {"type", "title", "status", "detail"} <= set(answer.json())
 
 
+def test_a_name_that_the_server_does_not_go_by_is_said():
+    answer = Client(headers={"Host": "elsewhere.example"}).get("/api/v1/hosts/")
+    assert (answer.status_code, answer.headers["Content-Type"]) == (400, "application/problem+json")
+    assert "PADDOCK_HOSTS" in answer.json()["detail"]
+
+
 def test_wrong_methods_and_bodies_are_problems_too(administrator):
     for answer in (
         administrator.delete("/api/v1/jobs/"),

@@ -9,6 +9,7 @@ from people import FACTS, somebody
 from paddock_agent import wire
 from paddock_core.link_state import Seen
 from paddock_server.health.actions.note_link import note_link
+from paddock_server.health.models import LinkChange
 from paddock_server.hosts.models import Host
 from paddock_server.link.greeting import greet
 from paddock_server.link.leases import expire, owed_after_start
@@ -18,6 +19,7 @@ from paddock_server.toolchains.models import Installation
 from paddock_server.work import logs
 from paddock_server.work.actions.expire_offer import expire_offer
 from paddock_server.work.actions.take_report import take_report
+from paddock_server.work.fit_view import FitSerializer
 from paddock_server.work.fleet import REFUSAL_SECONDS
 from paddock_server.work.models import Attempt, Job
 from paddock_server.work.round import run_round
@@ -293,3 +295,40 @@ def test_lists_are_paged_and_can_be_narrowed(operator, new_host):
     assert operator.get("/api/v1/jobs/?state=ended").json()["count"] == 0
     assert operator.get("/api/v1/jobs/?state=waiting&pipeline=almanac-docs").json()["count"] == 3
     assert "There is live" in operator.get("/api/v1/jobs/?state=none").json()["detail"]
+
+
+def test_the_plate_traces_the_last_day(operator, viewer, new_host):
+    host = new_host("avocet-01")
+    now = timezone.now()
+    LinkChange.objects.all().delete()
+    for hours, state in ((300, "lost"), (200, "connected"), (12, "lost"), (6, "connected"), (2, "stopped")):
+        LinkChange.objects.create(host=host, at=now - timedelta(hours=hours), state=state, cause="")
+    job = placed(operator, host)
+    Attempt.objects.filter(job=job).update(
+        started_at=now - timedelta(hours=20), ended_at=now - timedelta(hours=18), state="passed"
+    )
+    (plate,) = viewer.get("/api/v1/yard/").json()["paddocks"][0]["hosts"]
+    assert len(plate["trace"]) == 48
+    assert plate["trace"][-4:] == "...."
+    assert set(plate["trace"][25:35]) == {"-"}
+    assert set(plate["trace"][13:23]) == {"0"}
+    assert max(plate["trace"][8:12]) > "0"
+
+
+def test_the_yard_asks_the_database_no_more_for_more_hosts(viewer, new_host, django_assert_max_num_queries):
+    for _ in range(12):
+        new_host()
+    for _ in range(3):
+        new_host(admitted=False)
+    with django_assert_max_num_queries(14):
+        assert len(viewer.get("/api/v1/yard/").json()["paddocks"][0]["hosts"]) == 15
+    with django_assert_max_num_queries(14):
+        assert viewer.get("/api/v1/hosts/").json()["count"] == 15
+    with django_assert_max_num_queries(14):
+        viewer.post("/api/v1/fit/", {"terms": ["tool git"]}, format="json")
+
+
+def test_the_fit_sheet_is_what_its_schema_says(viewer, new_host):
+    new_host(tools=[("jdk", "17.0.9")])
+    fit = viewer.post("/api/v1/fit/", {"terms": ["tool jdk 21", "label none"]}, format="json").json()
+    assert FitSerializer(fit).data == fit

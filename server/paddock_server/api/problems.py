@@ -5,7 +5,7 @@ from __future__ import annotations
 import http
 import logging
 
-from django.core.exceptions import PermissionDenied
+from django.core.exceptions import DisallowedHost, PermissionDenied
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from rest_framework import exceptions
 from rest_framework.response import Response
@@ -73,6 +73,16 @@ def not_found(request: HttpRequest, *_: object, **__: object) -> HttpResponse:
     return respond(
         404, "There is no such address", f"Nothing is at {request.path}. The addresses are in /api/v1/docs/."
     )
+
+
+def bad_request(request: HttpRequest, exception: Exception | None = None) -> HttpResponse:
+    """For what Django refuses before any view sees it."""
+    if isinstance(exception, DisallowedHost):
+        detail = (
+            "The server does not go by the name in this address. PADDOCK_HOSTS lists, with commas, those that it has."
+        )
+        return respond(400, "Not a name of this server", detail)
+    return respond(400, "Bad request", "The server cannot make sense of this request.")
 
 
 def failed(request: HttpRequest) -> HttpResponse:

@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Iterable
 from datetime import datetime, timedelta
 
-from django.db.models import Q, QuerySet
+from django.db.models import OuterRef, Q, QuerySet, Subquery
 from django.db.models.functions import Lower
 
 from paddock_core.link_state import Link
@@ -97,15 +97,17 @@ def _known(host: Host) -> Known:
 
 
 def with_traces(hosts: list[Host], now: datetime) -> list[Host]:
-    """Sets ``trace`` on each host: three queries, however many hosts."""
+    """Sets ``trace`` on each host: three queries, however many hosts and however long their history."""
     start = now - timedelta(hours=TRACE_HOURS)
     links: dict[int, list[tuple[float, Link]]] = defaultdict(list)
     pks = [host.pk for host in hosts]
-    for pk, at, state in LinkChange.objects.filter(host__in=pks).order_by("id").values_list("host", "at", "state"):
-        changes = links[pk]
-        if at <= start:
-            changes.clear()  # of what lies before, only the last counts
-        changes.append((at.timestamp(), Link(state)))
+    last_before = LinkChange.objects.filter(host=OuterRef("pk"), at__lte=start).order_by("-id").values("state")[:1]
+    for pk, state in Host.objects.filter(pk__in=pks).annotate(was=Subquery(last_before)).values_list("pk", "was"):
+        if state:
+            links[pk].append((start.timestamp(), Link(state)))
+    since = LinkChange.objects.filter(host__in=pks, at__gt=start).order_by("id")
+    for pk, at, state in since.values_list("host", "at", "state"):
+        links[pk].append((at.timestamp(), Link(state)))
     busy: dict[int, list[tuple[float, float]]] = defaultdict(list)
     worked = Attempt.objects.filter(Q(ended_at=None) | Q(ended_at__gt=start), host__in=pks, started_at__isnull=False)
     for pk, began, ended in worked.values_list("host", "started_at", "ended_at"):
