@@ -78,13 +78,13 @@ def verdict(term: Term, host: Host) -> Verdict:
             return Verdict(host.arch == term.name, host.arch)
         case LabelTerm():
             holds = term.name in host.labels
-            return Verdict(holds, term.name if holds else _closest_label(term.name, host.labels))
+            return Verdict(holds, term.name if holds else closest_label(term.name, host.labels))
         case ToolTerm():
             return _tool_verdict(term, host)
 
 
 @lru_cache(maxsize=10_000)
-def _closest_label(name: str, labels: frozenset[str]) -> str:
+def closest_label(name: str, labels: frozenset[str]) -> str:
     """What was perhaps meant. Many hosts have the same labels, and each round asks again."""
     return nearest(name, labels) or ""
 

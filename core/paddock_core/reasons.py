@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
-from .fit import FitRow, FitSheet
+from .fit import FitRow, FitSheet, closest_label
 from .fleet import Host, Readiness
 from .terms import LabelTerm, Term, ToolTerm
 from .words import nearest
@@ -131,35 +131,44 @@ def _versions_there(tool: str, hosts: Sequence[Host]) -> str:
     return f"is {listed}{more}"
 
 
-def remedy(row: FitRow, terms: Sequence[Term], rows: Sequence[FitRow]) -> str:
-    """What would make this near fit fit, in words; "" for hosts that fit or lack too much."""
-    if not row.is_near_fit:
-        return ""
-    said = []
-    for i, (term, one) in enumerate(zip(terms, row.verdicts, strict=True)):
-        if one.holds:
-            continue
-        like = next((other for other in rows if other.verdicts[i].holds and other.host.os == row.host.os), None)
-        match term:
-            case LabelTerm() if one.found:
-                said.append(f"mend the job: label {one.found}")
-            case LabelTerm():
-                meant = _meant(term.name, rows)
-                mend = f"mend the job: label {meant}, and " if meant != term.name else ""
-                said.append(f"{mend}add the label {meant} to {row.host.name}")
-            case ToolTerm():
-                said.append(
-                    f"install {term.name} {term.range or ''}".strip() + (f" (as on {like.host.name})" if like else "")
-                )
-            case _:
-                return ""
-    return "; ".join(said)
+class Remedies:
+    """What would make near fits fit, in words. Looks once over the whole sheet, then answers for each row."""
 
+    def __init__(self, sheet: FitSheet) -> None:
+        self._terms = sheet.terms
+        self._labels = {label for row in sheet.rows for label in row.host.labels}
+        self._like: dict[tuple[int, str], str] = {}
+        for row in sheet.rows:
+            for i, verdict in enumerate(row.verdicts):
+                if verdict.holds:
+                    self._like.setdefault((i, row.host.os), row.host.name)
 
-def _meant(label: str, rows: Sequence[FitRow]) -> str:
-    """The label itself if some host has it, else the nearest that one has, else the label itself."""
-    there = {known for row in rows for known in row.host.labels}
-    return label if label in there else nearest(label, there) or label
+    def of(self, row: FitRow) -> str:
+        """The remedy for this row; "" for a host that fits, lacks too much, or cannot be mended."""
+        if not row.is_near_fit:
+            return ""
+        said = []
+        for i, (term, verdict) in enumerate(zip(self._terms, row.verdicts, strict=True)):
+            if verdict.holds:
+                continue
+            match term:
+                case LabelTerm() if verdict.found:
+                    said.append(f"mend the job: label {verdict.found}")
+                case LabelTerm():
+                    meant = self._meant(term.name)
+                    mend = f"mend the job: label {meant}, and " if meant != term.name else ""
+                    said.append(f"{mend}add the label {meant} to {row.host.name}")
+                case ToolTerm():
+                    like = self._like.get((i, row.host.os))
+                    wanted = f"install {term.name} {term.range or ''}".strip()
+                    said.append(wanted + (f" (as on {like})" if like else ""))
+                case _:
+                    return ""
+        return "; ".join(said)
+
+    def _meant(self, label: str) -> str:
+        """The label itself if some host has it, else the nearest that one has, else the label itself."""
+        return label if label in self._labels else closest_label(label, frozenset(self._labels)) or label
 
 
 def funnel(sheet: FitSheet) -> tuple[FunnelStep, ...]:

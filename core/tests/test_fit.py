@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 from paddock_core.dispatch import WaitingJob, dispatch_round
 from paddock_core.fit import fit_sheet
 from paddock_core.fleet import Host, Installation, Readiness
-from paddock_core.reasons import ReasonKind, funnel, remedy, why_waiting
+from paddock_core.reasons import ReasonKind, Remedies, funnel, why_waiting
 from paddock_core.terms import parse_terms
 
 AVOCET = Host(
@@ -118,12 +118,12 @@ def test_without_any_admitted_host_the_reason_says_so():
 
 def test_near_fits_come_with_what_would_mend_them():
     sheet = sheet_for("os macos", "tool jdk 17", "label relase-signing")
-    said = {row.host.name: remedy(row, sheet.terms, sheet.rows) for row in sheet.rows}
+    said = {row.host.name: Remedies(sheet).of(row) for row in sheet.rows}
     assert said == {"russet-01": "mend the job: label release-signing", "avocet-01": "", "ketch-01": ""}
     sheet = sheet_for("os linux", "tool jdk 17", "tool maven 3.8+", "label bench-rig")
-    assert remedy(sheet.rows[0], sheet.terms, sheet.rows) == "install maven 3.8+"
+    assert Remedies(sheet).of(sheet.rows[0]) == "install maven 3.8+"
     sheet = sheet_for("os windows", "tool git", "label bench-ring")
-    assert remedy(sheet.rows[0], sheet.terms, sheet.rows) == (
+    assert Remedies(sheet).of(sheet.rows[0]) == (
         "mend the job: label bench-rig, and add the label bench-rig to ketch-01"
     )
 

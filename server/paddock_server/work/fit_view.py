@@ -9,7 +9,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from paddock_core.fit import FitSheet, fit_sheet
-from paddock_core.reasons import funnel, remedy, why_waiting
+from paddock_core.reasons import Remedies, funnel, why_waiting
 from paddock_core.terms import Term
 
 from ..hosts.queries import paddock_called
@@ -71,7 +71,7 @@ class FitSerializer(serializers.Serializer):
 def _sheet(terms: Sequence[Term], paddocks: Collection[str] | None) -> Response:
     sheet = fit_sheet(terms, fleet(paddocks))
     inside = FitSheet(sheet.terms, tuple(row for row in sheet.rows if row.host.is_admitted))
-    reason = why_waiting(sheet)
+    reason, remedies = why_waiting(sheet), Remedies(sheet)
     shown = {
         "terms": [{"term": str(t), "hosts": n} for t, n in zip(terms, inside.counts, strict=True)],
         "all_hosts": len(inside.rows),
@@ -89,7 +89,7 @@ def _sheet(terms: Sequence[Term], paddocks: Collection[str] | None) -> Response:
                 "readiness": row.host.readiness.value,
                 "fits": row.fits,
                 "lacks": row.lacks,
-                "remedy": remedy(row, terms, sheet.rows),
+                "remedy": remedies.of(row),
                 "verdicts": [
                     {"term": str(t), "holds": v.holds, "found": v.found}
                     for t, v in zip(terms, row.verdicts, strict=True)
