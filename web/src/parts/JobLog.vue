@@ -78,6 +78,7 @@ onUnmounted(() => (isGone = true))
 }
 
 pre {
+  color-scheme: dark;
   max-height: 320px;
   margin: 4px 0 0;
   padding: 10px 12px;
