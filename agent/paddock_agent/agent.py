@@ -106,6 +106,14 @@ class Agent:
         facts = await gather_facts(self._system, self._identity.work_folder)
         known = list(dict.fromkeys([*self._attempts.known(), *self._spool.untold_ends()]))
         await _send(connection, wire.Hello(protocol=wire.VERSION, facts=facts, attempts=known))
+        # From here on the server takes the host for connected, so from here on it is owed a goodbye.
+        self._connection = connection
+        try:
+            await self._work(connection)
+        finally:
+            self._connection = None
+
+    async def _work(self, connection: ClientConnection) -> None:
         welcome = wire.from_server(await connection.recv())
         if isinstance(welcome, wire.Dismiss):
             raise Dismissed(welcome.why)
@@ -116,7 +124,6 @@ class Agent:
             "Connected to %s as %s%s.", self._identity.server, welcome.host, "" if welcome.admitted else ", at the gate"
         )
         self._in_flight.clear()
-        self._connection = connection
         work = [
             asyncio.create_task(self._send_spool(connection)),
             asyncio.create_task(self._send_heartbeats(connection, welcome.heartbeat)),
@@ -127,7 +134,6 @@ class Agent:
             for task in done:
                 task.result()
         finally:
-            self._connection = None
             for task in work:
                 task.cancel()
             await asyncio.gather(*work, return_exceptions=True)

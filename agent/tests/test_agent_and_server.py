@@ -146,6 +146,23 @@ async def test_a_stopped_agent_ends_its_scripts_and_tells_before_it_says_goodbye
     assert listener.all(wire.AttemptEnded)[0].outcome == "agent stopped"
 
 
+async def test_an_agent_that_is_stopped_before_it_was_welcomed_says_goodbye_as_well(tmp_path):
+    listener = Listener()
+    heard = []
+
+    async def never_welcome(socket):
+        listener.hellos.append(wire.from_agent(await socket.recv()))
+        async for data in socket:
+            heard.append(type(wire.from_agent(data)))
+
+    listener.handle = never_welcome
+    async with running(tmp_path, listener) as (agent, task):
+        await soon(lambda: listener.hellos)
+        agent.stop()
+        await task
+    assert heard[-1] is wire.Goodbye
+
+
 async def test_slots_are_those_that_the_server_says(tmp_path):
     listener = Listener()
     async with running(tmp_path, listener):

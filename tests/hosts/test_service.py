@@ -182,6 +182,7 @@ def test_each_failure_gets_its_own_explanation_and_remedy(host, service, mended,
 
 
 def test_stopped_disabled_and_missing_are_told_apart(host, server, service, mended):
+    until(lambda: is_connected(server), "the host to connect")
     assert host.run(f"{AGENT} service stop").returncode == 0
     until(lambda: server.host("knot-01")["link"] == "stopped", "the goodbye")
     assert "The service was stopped." in host.run(f"{AGENT} service status").stdout

@@ -35,6 +35,17 @@ echo "$NAME" > etc/hostname
 hostname "$NAME"
 exec chroot . /usr/bin/env -i container=paddock PATH=/usr/sbin:/usr/bin:/sbin:/bin /lib/systemd/systemd
 """
+TRIAL = """
+mount --make-rprivate /
+mount -t tmpfs tmpfs "$WORK"
+mkdir "$WORK"/upper "$WORK"/scratch "$WORK"/root "$WORK"/unified "$WORK"/named
+mount -t overlay overlay -o "lowerdir=/,upperdir=$WORK/upper,workdir=$WORK/scratch" "$WORK/root"
+mount -t cgroup2 cgroup2 "$WORK/unified"
+mount -t cgroup -o none,name=systemd systemd "$WORK/named"
+ip link add trial type bridge
+"""
+"""What booting needs of the kernel, tried in namespaces that are gone at once."""
+
 NAMESPACES = ["--pid", "--mount", "--uts", "--ipc", "--net", "--cgroup"]
 
 
@@ -45,8 +56,15 @@ def why_not() -> str:
     missing = [name for name in ("unshare", "nsenter", "ip", "systemctl") if not shutil.which(name)]
     if missing or not Path("/lib/systemd/systemd").exists():
         return f"booting a systemd host needs Debian's systemd, dbus and iproute2 (missing: {', '.join(missing)})"
-    tried = subprocess.run(["unshare", *NAMESPACES, "--fork", "true"], capture_output=True, text=True, check=False)
-    return f"namespaces are not to be had here: {tried.stderr.strip()}" if tried.returncode else ""
+    with tempfile.TemporaryDirectory() as folder:
+        tried = subprocess.run(
+            ["unshare", *NAMESPACES, "--fork", "sh", "-ec", TRIAL],
+            env={"PATH": "/usr/sbin:/usr/bin:/sbin:/bin", "WORK": folder},
+            capture_output=True,
+            text=True,
+            check=False,
+        )
+    return f"this machine cannot boot a systemd host: {tried.stderr.strip()}" if tried.returncode else ""
 
 
 class SystemdHost:
