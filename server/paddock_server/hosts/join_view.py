@@ -17,14 +17,18 @@ from .models import Host
 from .queries import host_with_key
 
 
-class LeaveView(APIView):
-    """Where an agent says with its key that its host is gone for good."""
+class _ForAgents(APIView):
+    """What agents call: no login of a person, and no part of the API's schema; tries are counted by address."""
 
     authentication_classes = []
     permission_classes = [AllowAny]
     throttle_classes = [ScopedRateThrottle]
     throttle_scope = "join"
     schema = None
+
+
+class LeaveView(_ForAgents):
+    """Where an agent says with its key that its host is gone for good."""
 
     def post(self, request: Request) -> HttpResponse:
         kind, _, key = request.headers.get("Authorization", "").partition(" ")
@@ -35,14 +39,8 @@ class LeaveView(APIView):
         return HttpResponse(status=204)
 
 
-class JoinView(APIView):
+class JoinView(_ForAgents):
     """POST a wire.JoinRequest, get a wire.JoinAnswer. No login: the pass is what counts."""
-
-    authentication_classes = []
-    permission_classes = [AllowAny]
-    throttle_classes = [ScopedRateThrottle]
-    throttle_scope = "join"
-    schema = None
 
     def post(self, request: Request) -> HttpResponse:
         try:
