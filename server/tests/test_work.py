@@ -8,10 +8,10 @@ from people import FACTS, somebody
 
 from paddock_agent import wire
 from paddock_core.link_state import Seen
+from paddock_server.health.actions.greet import greet
 from paddock_server.health.actions.note_link import note_link
 from paddock_server.health.models import LinkChange
 from paddock_server.hosts.models import Host
-from paddock_server.link.greeting import greet
 from paddock_server.link.leases import expire, owed_after_start
 from paddock_server.people.models import Role
 from paddock_server.toolchains.actions.take_in_survey import take_in_survey

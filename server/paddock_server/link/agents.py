@@ -21,6 +21,7 @@ from paddock_agent.errors import BadMessage
 from paddock_core.link_state import Seen
 
 from ..api.problems import problem
+from ..health.actions.greet import greet
 from ..health.actions.note_link import note_link
 from ..hosts.actions.note_caller import note_caller
 from ..hosts.models import Host
@@ -30,7 +31,6 @@ from ..work import logs
 from ..work.actions.take_report import attempt_called, take_report
 from . import connections, leases, running
 from .connections import Connection
-from .greeting import greet
 
 log = logging.getLogger("paddock.link")
 

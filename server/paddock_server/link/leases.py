@@ -10,12 +10,12 @@ from django.db import transaction
 
 from paddock_core.link_state import Link, Seen
 
+from ..health.actions.greet import LIVE_STATES
 from ..health.actions.note_link import note_link
 from ..hosts.models import LIVING, Host
 from ..work.actions.take_report import lose_lease
 from ..work.models import Attempt
 from . import connections, running
-from .greeting import LIVE_STATES
 
 
 def expire_later(host_id: int, grace: float) -> None:

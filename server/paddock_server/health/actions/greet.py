@@ -10,11 +10,11 @@ from paddock_agent import wire
 from paddock_core.lifecycle import LIVE
 from paddock_core.link_state import Seen
 
-from ..health.actions.note_link import note_link
-from ..hosts.models import Host
-from ..work.actions.take_report import attempt_called, lose_lease
-from ..work.models import Attempt
-from . import connections
+from ...hosts.models import Host
+from ...link import connections
+from ...work.actions.take_report import attempt_called, lose_lease
+from ...work.models import Attempt
+from .note_link import note_link
 
 LIVE_STATES = [state.value for state in LIVE]
 
