@@ -28,6 +28,7 @@ lint: .make/python .make/node ## check style and types
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
+	$(BIN)/mypy --platform win32 agent/paddock_agent/services/windows_real.py agent/paddock_agent/services/windows_run.py
 	cd web && npx eslint src && npx vue-tsc --noEmit
 
 bench: .make/python ## run the benchmarks; docs/measurements.md has the figures
@@ -58,7 +59,7 @@ clean: demo-clean ## remove everything that was made
 	@mkdir -p .make && touch $@
 
 # The folder itself says when it was made: setup/wheels.sh puts it in place as a whole.
-.make/wheels: .make/python setup/wheels.sh $(shell find agent/paddock_agent -name '*.py')
+.make/wheels: .make/python setup/wheels.sh requirements/windows-hosts.txt $(shell find agent/paddock_agent -name '*.py')
 	sh setup/wheels.sh
 	@touch $@
 

@@ -1,6 +1,6 @@
 #!/bin/sh
 # What the tests need beside Python and Node.js, from Debian's packages where it is missing: Chromium and ChromeDriver for
-# the screens; systemd, dbus and iproute2 for the hosts with a real service manager.
+# the screens; systemd, dbus, iproute2 and OpenSSH for the hosts with a real service manager.
 set -eu
 cd "$(dirname "$0")/.."
 
@@ -9,6 +9,7 @@ command -v chromium >/dev/null && command -v chromedriver >/dev/null || missing=
 browser=$missing
 [ -x /lib/systemd/systemd ] || missing="$missing systemd"
 command -v dbus-daemon >/dev/null || missing="$missing dbus"
+[ -x /usr/sbin/sshd ] || missing="$missing openssh-server"
 command -v ip >/dev/null || missing="$missing iproute2"
 [ -n "$missing" ] || exit 0
 

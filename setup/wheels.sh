@@ -20,10 +20,12 @@ gather() {
     python=$1
     shift
     .venv/bin/python -m pip download --quiet --disable-pip-version-check --no-deps --only-binary=:all: --require-hashes \
-        --python-version "$python" "$@" --dest "$folder.new" --requirement "$folder.new/needed.txt"
+        --python-version "$python" "$@" --dest "$folder.new"
 }
 
-if cmp -s "$folder/needed.txt" "$folder.new/needed.txt"; then
+cat requirements/windows-hosts.txt "$folder.new/needed.txt" >"$folder.new/on-windows.txt"
+
+if cmp -s "$folder/on-windows.txt" "$folder.new/on-windows.txt"; then
     # Only the agent has changed: what was gathered before is kept.
     find "$folder" -name '*.whl' ! -name 'yellow_paddock_agent-*' -exec cp {} "$folder.new" \;
     pythons=
@@ -32,11 +34,11 @@ else
     pythons="3.11 3.12 3.13"
 fi
 for python in $pythons; do
-    gather $python --platform manylinux2014_x86_64 --platform manylinux_2_17_x86_64 --platform manylinux_2_28_x86_64
-    gather $python --platform manylinux2014_aarch64 --platform manylinux_2_17_aarch64 --platform manylinux_2_28_aarch64
-    gather $python --platform macosx_11_0_arm64
-    gather $python --platform macosx_10_9_x86_64 --platform macosx_10_12_x86_64 --platform macosx_10_13_x86_64
-    gather $python --platform win_amd64
+    gather $python --platform manylinux2014_x86_64 --platform manylinux_2_17_x86_64 --platform manylinux_2_28_x86_64 --requirement "$folder.new/needed.txt"
+    gather $python --platform manylinux2014_aarch64 --platform manylinux_2_17_aarch64 --platform manylinux_2_28_aarch64 --requirement "$folder.new/needed.txt"
+    gather $python --platform macosx_11_0_arm64 --requirement "$folder.new/needed.txt"
+    gather $python --platform macosx_10_9_x86_64 --platform macosx_10_12_x86_64 --platform macosx_10_13_x86_64 --requirement "$folder.new/needed.txt"
+    gather $python --platform win_amd64 --requirement "$folder.new/on-windows.txt"
 done
 .venv/bin/python -m pip wheel --quiet --disable-pip-version-check --no-deps --no-build-isolation \
     --wheel-dir "$folder.new" ./agent

@@ -9,10 +9,20 @@ import pytest
 
 ROOT = Path(__file__).parents[1]
 OURS = {"paddock_core", "paddock_agent", "paddock_server", "paddock_standins"}
+PYWIN32 = {
+    "pywintypes",
+    "servicemanager",
+    "win32api",
+    "win32evtlog",
+    "win32evtlogutil",
+    "win32security",
+    "win32service",
+}
+PYWIN32 |= {"win32serviceutil"}
 # What a package may import of ours, and which libraries; None where it is free to choose.
 RULES: dict[str, tuple[set[str], set[str] | None]] = {
     "core/paddock_core": (set(), {"lark", "numpy", "scipy"}),
-    "agent/paddock_agent": (set(), {"msgspec", "websockets", "psutil", "platformdirs"}),
+    "agent/paddock_agent": (set(), {"msgspec", "websockets", "psutil", "platformdirs", *PYWIN32}),
     "server/paddock_server": ({"paddock_core", "paddock_agent.wire", "paddock_agent.errors"}, None),
     "standins/paddock_standins": ({"paddock_agent"}, {"yaml"}),
 }

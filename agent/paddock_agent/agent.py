@@ -43,6 +43,7 @@ class Agent:
         self._told_all = asyncio.Event()
         self._stopping = asyncio.Event()
         self._survey_wanted = asyncio.Event()
+        self.starts_afresh = False
         if not len(self._spool):
             self._told_all.set()
         self._attempts = Attempts(system, identity.work_folder, self._notes, self._tell)
@@ -180,6 +181,10 @@ class Agent:
                 self._attempts.slots = slots
             case wire.Admitted():
                 log.info("Admitted: jobs may come.")
+            case wire.Restart():
+                log.info("Asked to start afresh: as soon as nothing runs.")
+                self.starts_afresh = True
+                self._attempts.when_idle(self.stop)
             case wire.Dismiss(why=why):
                 raise Dismissed(why)
             case wire.Welcome():

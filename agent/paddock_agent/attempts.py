@@ -14,9 +14,9 @@ from pathlib import Path
 from . import leftovers, wire
 from .errors import CommandFailed
 from .logs import BoundedLog
-from .survey.places import path_folders, paths_of
 from .survey.tools import HOME_VARIABLES
 from .system import ScriptProcess, System
+from .system.paths import path_folders, path_separator, paths_of
 
 FOLDERS_KEPT = 10
 """Folders of ended attempts that stay, so that a person can look; older ones are removed."""
@@ -54,10 +54,20 @@ class Attempts:
         self._running: dict[str, _Running] = {}
         self._ended_folders: deque[str] = deque()
         self.slots = 1
+        self._when_idle: Callable[[], None] | None = None
 
     def known(self) -> list[str]:
         """The attempts that run here."""
         return list(self._running)
+
+    def when_idle(self, do: Callable[[], None]) -> None:
+        """Takes nothing new, and calls ``do`` once nothing runs."""
+        self._when_idle = do
+        self._call_if_idle()
+
+    def _call_if_idle(self) -> None:
+        if self._when_idle and not self._running:
+            self._when_idle()
 
     def take(self, offer: wire.Offer) -> None:
         """Starts an offered attempt, or refuses it with the reason. An offer told twice is taken once."""
@@ -93,6 +103,8 @@ class Attempts:
             return "the attempt's name is not one that this agent makes a folder for"
         if len(self._running) >= self.slots:
             return f"all {self.slots} slots are taken"
+        if self._when_idle:
+            return "the agent is about to start afresh"
         if self._system.disk(self._work_folder).free < LEAST_DISK:
             return f"the disk of the work folder {self._work_folder} is full"
         return ""
@@ -158,6 +170,7 @@ class Attempts:
         self._tell(wire.AttemptEnded(attempt=attempt, outcome=outcome, exit_code=code, why=why[:2000]))
         leftovers.strike(self._notes, attempt)
         del self._running[attempt]
+        self._call_if_idle()
 
     def _tidy(self, folder: str) -> None:
         self._ended_folders.append(folder)
@@ -186,6 +199,7 @@ class Attempts:
             if not tool.plain:
                 in_front.append(paths.dirname(tool.path))
         if in_front:
-            joint = ";" if self._system.family == "windows" else ":"
-            variables["PATH"] = joint.join(dict.fromkeys([*in_front, *path_folders(self._system)]))
+            variables["PATH"] = path_separator(self._system).join(
+                dict.fromkeys([*in_front, *path_folders(self._system)])
+            )
         return variables

@@ -1,7 +1,10 @@
 """``paddock-agent``: the agent's command on a host.
 
-Exit codes: 0 done; 1 something went wrong, and was said; 2 the command line is wrong; 3 the server refused the pass;
-4 no server at the address; 5 not joined yet; 6 the server knows the key no longer.
+Exit codes: 0 done; 1 something went wrong, and was said, or a check found something missing; 2 the command line is
+wrong; 3 the server refused the pass; 4 no server at the address, or one that is not trusted; 5 not joined yet; 6 the
+server knows the key no longer; 75 the agent was asked to start afresh, and its service does so.
+
+Every question is an option or an environment variable; what is missing is asked for on a terminal, and only there.
 """
 
 from __future__ import annotations
@@ -9,25 +12,36 @@ from __future__ import annotations
 import argparse
 import asyncio
 import contextlib
+import getpass
 import logging
 import os
 import signal
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Coroutine, Sequence
 from pathlib import Path
+from typing import TypeVar
 
 import msgspec
 
 from . import __version__, identity, keeping, wire
+from .address import clean_address
 from .agent import Agent
-from .errors import AgentError, Dismissed, JoinRefused, NotJoined, Unreachable
+from .environment import adopted
+from .errors import AgentError, Dismissed, JoinRefused, NotJoined, Unreachable, Untrusted
 from .facts import gather_facts
-from .join import clean_address, join, leave
-from .services import diagnose
+from .join import join, leave
+from .preflight import __main__ as preflight_command
+from .preflight import plan as preflight_plan
+from .services import ServiceManager, diagnose
+from .steps import Reporter
 from .survey import survey
 from .system.real import RealSystem
 
-EXIT_CODES: dict[type[AgentError], int] = {JoinRefused: 3, Unreachable: 4, NotJoined: 5, Dismissed: 6}
+T = TypeVar("T")
+
+EXIT_CODES: dict[type[AgentError], int] = {JoinRefused: 3, Unreachable: 4, Untrusted: 4, NotJoined: 5, Dismissed: 6}
+AFRESH = 75
+"""EX_TEMPFAIL: the service manager starts the agent again after it."""
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -36,8 +50,15 @@ def main(arguments: Sequence[str] | None = None) -> int:
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(message)s", stream=sys.stderr)
     logging.getLogger("websockets").setLevel(logging.WARNING)
     try:
-        code: int = options.command(options)
-        return code
+        return _as_exit_code(lambda: int(options.command(options)))
+    except (KeyboardInterrupt, EOFError):
+        return 130
+
+
+def _as_exit_code(work: Callable[[], int]) -> int:
+    """What ``work`` returns, or says and has as its code when it fails."""
+    try:
+        return work()
     except AgentError as error:
         print(error, file=sys.stderr)
         return EXIT_CODES.get(type(error), 1)
@@ -52,20 +73,27 @@ def _parser() -> argparse.ArgumentParser:
         "--home", type=Path, help="the agent's own folder (default: PADDOCK_AGENT_HOME, or the user's data folder)"
     )
 
+    one = commands.add_parser("preflight", help="check this machine for what an agent needs; changes nothing")
+    preflight_plan.add_options(one, os.environ)
+    one.add_argument("--json", action="store_true", help="print for machines")
+    one.set_defaults(command=preflight_command.run)
+
     one = commands.add_parser("join", parents=[home], help="ask a server to let this machine join")
-    one.add_argument(
-        "--server", default=os.environ.get("PADDOCK_SERVER"), help="as http://paddock:8200 (or PADDOCK_SERVER)"
-    )
+    given = os.environ.get
+    one.add_argument("--server", default=given("PADDOCK_SERVER", ""), help="as http://paddock:8200 (PADDOCK_SERVER)")
     one.add_argument(
         "--pass",
         dest="secret",
-        default=os.environ.get("PADDOCK_PASS"),
+        default=given("PADDOCK_PASS", ""),
         help="the entry pass; PADDOCK_PASS keeps it out of the list of processes, and - reads it from standard input",
     )
-    one.add_argument("--name", default="", help="the host's name (default: the machine's own)")
-    one.add_argument("--labels", default="", help="labels, with commas between them")
-    one.add_argument("--slots", type=int, default=0, help="jobs at a time (default: by cores and memory)")
-    one.add_argument("--work", help="the folder in which jobs run (default: work in the agent's own folder)")
+    one.add_argument("--name", default=given("PADDOCK_NAME", ""), help="default: the machine's own (PADDOCK_NAME)")
+    one.add_argument("--labels", default=given("PADDOCK_LABELS", ""), help="with commas between them (PADDOCK_LABELS)")
+    one.add_argument(
+        "--slots", type=int, default=int(given("PADDOCK_SLOTS") or 0), help="jobs at a time (PADDOCK_SLOTS)"
+    )
+    one.add_argument("--work", default=given("PADDOCK_WORK", ""), help="the folder in which jobs run (PADDOCK_WORK)")
+    one.add_argument("--sheet", default=given("PADDOCK_SHEET", ""), help="the bring-up sheet's code (PADDOCK_SHEET)")
     one.add_argument("--again", action="store_true", help="join anew although this machine has a key already")
     one.set_defaults(command=_join)
 
@@ -75,7 +103,10 @@ def _parser() -> argparse.ArgumentParser:
     service = commands.add_parser("service", help="have the agent kept running by this machine's service manager")
     verbs = service.add_subparsers(required=True, metavar="VERB")
     one = verbs.add_parser("install", parents=[home], help="set the service up and start it (needs root)")
-    one.add_argument("--user", default=os.environ.get("PADDOCK_USER", keeping.OWN_ACCOUNT), help="its account")
+    one.add_argument("--user", default=given("PADDOCK_USER", ""), help="its account (PADDOCK_USER; default: its own)")
+    one.add_argument("--at-login", action="store_true", help="start when that account logs in, not at boot (macOS)")
+    one.add_argument("--ask-password", action="store_true", help="ask for the account's password (Windows)")
+    one.add_argument("--sheet", default=given("PADDOCK_SHEET", ""), help="the bring-up sheet's code (PADDOCK_SHEET)")
     one.add_argument("--no-start", action="store_true", help="set it up only")
     one.set_defaults(command=_service_install)
     for verb, what in (("start", "start it"), ("stop", "stop it"), ("restart", "stop and start it")):
@@ -96,8 +127,10 @@ def _parser() -> argparse.ArgumentParser:
 
 def _join(options: argparse.Namespace) -> int:
     home = options.home or identity.default_home()
-    if not options.server or not options.secret:
-        missing = "--server URL" if not options.server else "--pass SECRET"
+    server = options.server or _asked("The server's address, as http://paddock:8200: ")
+    given = options.secret or _asked("The entry pass: ", hidden=True)
+    if not server or not given:
+        missing = "--pass SECRET" if server else "--server URL"
         print(f"paddock-agent join needs {missing}.", file=sys.stderr)
         return 2
     if (home / identity.FILE).exists() and not options.again:
@@ -108,19 +141,29 @@ def _join(options: argparse.Namespace) -> int:
             file=sys.stderr,
         )
         return 1
-    given = sys.stdin.read() if options.secret == "-" else options.secret
+    if given == "-":
+        given = sys.stdin.read().removesuffix("\n")
     secret = given.strip()
-    if secret != given and options.secret != "-":
-        print("The pass had spaces round it; they were left out.", file=sys.stderr)
-    server = clean_address(options.server)
+    if secret != given:
+        print("The pass had spaces or line breaks round it; they were left out.", file=sys.stderr)
+    server = clean_address(server)
     work_folder = str(Path(options.work).absolute() if options.work else (home / "work").absolute())
     facts = asyncio.run(gather_facts(RealSystem(), work_folder))
     labels = [label.strip() for label in options.labels.split(",") if label.strip()]
-    answer = join(server, wire.JoinRequest(secret, facts, options.name.strip(), labels, options.slots))
+    answer = join(
+        server, wire.JoinRequest(secret, facts, options.name.strip(), labels, options.slots, options.sheet.strip())
+    )
     identity.save(home, identity.Identity(server, answer.key, answer.host, answer.paddock, work_folder))
     where = "admitted" if answer.admitted else "at the gate: somebody has to let it in"
     print(f"Joined {answer.paddock} as {answer.host}, {where}. Next: paddock-agent run")
     return 0
+
+
+def _asked(question: str, hidden: bool = False) -> str:
+    """What a person answers at a terminal; "" where there is none."""
+    if not sys.stdin.isatty():
+        return ""
+    return getpass.getpass(question) if hidden else input(question)
 
 
 def _run(options: argparse.Namespace) -> int:
@@ -128,41 +171,92 @@ def _run(options: argparse.Namespace) -> int:
     # Scripts inherit this environment: a pass that was given in it goes no further.
     os.environ.pop("PADDOCK_PASS", None)
 
-    async def work() -> None:
-        agent = Agent(RealSystem(), identity.load(home), home)
+    system = RealSystem()
+    if system.family == "windows" and (service := os.environ.get(keeping.SERVICE_VARIABLE)):
+        from .services.windows_run import run_as_service
+
+        run_as_service(service, lambda: _as_exit_code(lambda: _work(system, home)), _stop_work)
+        return 0
+    code = _work(system, home)
+    if code == AFRESH and not system.kept_by():
+        os.execv(sys.executable, [sys.executable, "-m", "paddock_agent", *sys.argv[1:]])  # noqa: S606 - ourselves again
+    return code
+
+
+_stoppers: list[Callable[[], object]] = []
+
+
+def _stop_work() -> None:
+    for stop in _stoppers:
+        stop()
+
+
+def _work(system: RealSystem, home: Path) -> int:
+    """The agent until it is stopped; AFRESH where it was asked to start anew."""
+
+    async def work() -> int:
+        os.environ.update(adopted(system, await system.fresh_environment()))
+        agent = Agent(system, identity.load(home), home)
         loop = asyncio.get_running_loop()
+        _stoppers.append(lambda: loop.call_soon_threadsafe(agent.stop))
         for number in (signal.SIGINT, signal.SIGTERM):
             with contextlib.suppress(NotImplementedError):
                 loop.add_signal_handler(number, agent.stop)
         await agent.run()
+        return AFRESH if agent.starts_afresh else 0
 
-    asyncio.run(work())
-    return 0
+    return asyncio.run(work())
 
 
 def _service_install(options: argparse.Namespace) -> int:
     home = (options.home or identity.default_home()).absolute()
-    known = identity.load(home)
-    found = asyncio.run(keeping.install(RealSystem(), known, home, options.user.strip(), not options.no_start))
-    print(f"{keeping.service_name(known)}: {found.sentence}")
-    return 0 if found.is_well or options.no_start else 1
+    known, system = identity.load(home), RealSystem()
+    secret = os.environ.pop("PADDOCK_ACCOUNT_PASSWORD", "")
+    if options.ask_password:
+        secret = _asked(f"The password of {options.user}: ", hidden=True)
+    reporter = Reporter(known.server, options.sheet, system.hostname())
+    reporter.tell("service", "begun")
+    try:
+        found = asyncio.run(
+            keeping.install(
+                system,
+                known,
+                str(home),
+                options.user.strip(),
+                start=not options.no_start,
+                at_login=options.at_login,
+                secret=secret,
+            )
+        )
+    except AgentError as error:
+        reporter.tell("service", "failed", str(error))
+        raise
+    print(f"{keeping.name_on(system, known)}: {found.sentence}", *(f"  do: {one}" for one in found.remedy), sep="\n")
+    well = found.is_well or options.no_start
+    reporter.tell("service", "done" if well else "failed", found.sentence, () if well else found.remedy)
+    return 0 if well else 1
+
+
+def _with_manager(home: Path | None, do: Callable[[ServiceManager, str], Coroutine[None, None, T]]) -> T:
+    """Does something with the service of the agent at ``home``."""
+    system = RealSystem()
+    name = keeping.name_on(system, identity.load(home or identity.default_home()))
+
+    async def work() -> T:
+        return await do(await keeping.manager_at_work(system), name)
+
+    return asyncio.run(work())
 
 
 def _service_verb(options: argparse.Namespace) -> int:
     keeping.demand_rights(RealSystem(), "This")
-    name = keeping.service_name(identity.load(options.home or identity.default_home()))
-
-    async def work() -> None:
-        await getattr(keeping.manager_of(RealSystem()), options.verb)(name)
-
-    asyncio.run(work())
+    _with_manager(options.home, lambda manager, name: getattr(manager, options.verb)(name))
     return 0 if options.verb == "stop" else _service_status(options)
 
 
 def _service_status(options: argparse.Namespace) -> int:
-    name = keeping.service_name(identity.load(options.home or identity.default_home()))
-    state = asyncio.run(keeping.manager_of(RealSystem()).state(name))
-    print(f"{name}: {keeping.described(state)}")
+    state = _with_manager(options.home, lambda manager, name: manager.state(name))
+    print(f"{state.name}: {keeping.described(state)}")
     return 0 if diagnose(state).is_well else 1
 
 

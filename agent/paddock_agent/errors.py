@@ -15,6 +15,10 @@ class Unreachable(AgentError):
     """No server answered at the address."""
 
 
+class Untrusted(Unreachable):
+    """The server's certificate is signed by nobody that this machine trusts."""
+
+
 class NotJoined(AgentError):
     """There is no key on this machine yet."""
 

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import os
-import sys
 from pathlib import Path
 
 import msgspec
 import platformdirs
 
 from .errors import NotJoined
+from .preflight.plan import HOMES
+from .system.real import RealSystem
 
 FILE = "identity.json"
 
@@ -27,10 +28,12 @@ class Identity(msgspec.Struct, frozen=True):
 def default_home() -> Path:
     """The agent's own folder: ``PADDOCK_AGENT_HOME``, or what the system has for the data of services (for root) and of
     a user's programs (for others)."""
-    named = os.environ.get("PADDOCK_AGENT_HOME")
-    if not named and sys.platform == "linux" and os.geteuid() == 0:
-        return Path("/var/lib/paddock-agent")
-    return Path(named) if named else Path(platformdirs.user_data_dir("paddock-agent", appauthor=False))
+    if named := os.environ.get("PADDOCK_AGENT_HOME"):
+        return Path(named)
+    system = RealSystem()
+    if system.is_privileged():
+        return Path(HOMES[system.family])
+    return Path(platformdirs.user_data_dir("paddock-agent", appauthor=False))
 
 
 def save(home: Path, identity: Identity) -> None:

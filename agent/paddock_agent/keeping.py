@@ -4,109 +4,121 @@ from __future__ import annotations
 
 import re
 import shutil
-import sys
-from collections.abc import Sequence
 from pathlib import Path
 from urllib.parse import urlsplit
 
-from .errors import AgentError, CommandFailed
+from .errors import AgentError
 from .identity import Identity
-from .services import Definition, Diagnosis, ServiceManager, ServiceState, Systemd, diagnose
-from .survey.places import variable
+from .services import Definition, Diagnosis, ServiceManager, ServiceState, diagnose, manager_of
 from .system import System
+from .system.paths import variable
+from .system.port import Family
 
-OWN_ACCOUNT = "paddock"
-PATIENCE = 60.0
+KEPT_VARIABLES = ("SSL_CERT_FILE", "HTTPS_PROXY", "HTTP_PROXY", "NO_PROXY", "https_proxy", "http_proxy", "no_proxy")
+"""What the way to the server may depend on: a service starts without what a person's shell has."""
+SERVICE_VARIABLE = "PADDOCK_AGENT_SERVICE"
+"""Tells the agent, where the system does not, which service it is."""
 
 
-def service_name(identity: Identity) -> str:
-    """Tells server, paddock and host apart, so that one machine may serve several."""
+def service_name(identity: Identity, family: Family) -> str:
+    """Tells server, paddock and host apart, so that one machine may serve several. Written as each system likes it."""
     server = urlsplit(identity.server).netloc
-    parts = (server, identity.paddock, identity.host)
-    return "paddock-agent-" + "-".join(re.sub(r"[^A-Za-z0-9.]+", "-", part) for part in parts) + ".service"
+    parts = [re.sub(r"[^A-Za-z0-9.]+", "-", part) for part in (server, identity.paddock, identity.host)]
+    match family:
+        case "linux":
+            return f"paddock-agent-{'-'.join(parts)}.service"
+        case "macos":
+            return f"yellow-paddock.agent.{'.'.join(parts)}"
+        case "windows":
+            return f"paddock-agent-{'-'.join(parts)}"
 
 
-def manager_of(system: System) -> ServiceManager:
-    """The host's service manager. Raises AgentError where there is none that we know."""
-    if system.family != "linux":
-        raise AgentError(f"Services on {system.family} are not set up by this version. Start the agent by hand.")
-    if "systemd" not in (system.read_text("/proc/1/comm") or ""):
+def name_on(system: System, identity: Identity) -> str:
+    """The service's name on this system."""
+    return service_name(identity, system.family)
+
+
+async def manager_at_work(system: System) -> ServiceManager:
+    """The host's service manager. Raises AgentError where there is none at work."""
+    manager = manager_of(system)
+    if absent := await manager.why_absent():
         raise AgentError(
-            "There is no systemd on this host, so nothing here can keep the agent running. Start it by hand with "
-            "`paddock-agent run`; it will be gone after a reboot."
+            f"Nothing here can keep the agent running: {absent}. Start it by hand with `paddock-agent run`; it will be "
+            "gone after a reboot."
         )
-    return Systemd(system)
+    return manager
 
 
 def demand_rights(system: System, what: str) -> None:
-    """Raises AgentError without root."""
+    """Raises AgentError without root, or what Windows has for it."""
     if not system.is_privileged():
-        raise AgentError(f"{what} changes the system and needs root: run it with sudo.")
+        how = "open PowerShell as administrator" if system.family == "windows" else "run it with sudo"
+        who = "an administrator" if system.family == "windows" else "root"
+        raise AgentError(f"{what} changes the system and needs {who}: {how}.")
 
 
-async def install(system: System, identity: Identity, home: Path, account: str, start: bool) -> Diagnosis:
-    """Sets the service up under ``account``, which gets the agent's folder, and starts it.
+async def install(
+    system: System,
+    identity: Identity,
+    home: str,
+    account: str = "",
+    *,
+    start: bool = True,
+    at_login: bool = False,
+    secret: str = "",
+) -> Diagnosis:
+    """Sets the service up under ``account``, which gets the agent's folders, and starts it.
 
-    Our own account is made if it is not there; one that was named has to be. Raises AgentError for what would not work,
-    before the service is written.
+    Without ``account`` it is the manager's own, which is made if it is not there; one that was named has to be there.
+    ``secret`` is the account's password, where the system wants one. Raises AgentError for what would not work, before
+    the service is written.
     """
     demand_rights(system, "Setting up a service")
-    manager = manager_of(system)
-    if account == OWN_ACCOUNT:
-        await _make_own_account(system, home)
-    elif (await system.run(["getent", "passwd", account], PATIENCE)).exit_code:
+    manager = await manager_at_work(system)
+    name = name_on(system, identity)
+    own = manager.own_account(name)
+    account = account or own
+    if account != own and (trouble := await manager.account_trouble(account)):
+        sentence = trouble.sentence[0].upper() + trouble.sentence[1:]
         raise AgentError(
-            f"There is no account {account} on this host. Make it first, or leave out --user: the service then gets an "
-            f"account of its own. To make it: useradd --system --create-home --shell /bin/bash {account}"
+            f"{sentence}. Make it first, or leave out --user: the service then gets an account of its own. "
+            f"To make it: {'; '.join(trouble.remedy)}"
         )
-    await _run(system, ["chown", "-R", f"{account}:", str(home)])
-    program = [sys.executable, "-m", "paddock_agent", "run", "--home", str(home)]
-    await _demand_program(system, account, program[:3])
+    program = [system.program(), "-m", "paddock_agent", "run", "--home", home]
+    folders = list(dict.fromkeys([home, identity.work_folder]))
+    system.make_folder(identity.work_folder)
+    await manager.prepare(account, folders, program[:3], secret)
     definition = Definition(
-        name=service_name(identity),
+        name=name,
         description=f"Yellow Paddock agent: {identity.host} in {identity.paddock}, for {identity.server}",
         account=account,
         command=program,
-        home=str(home),
-        path=variable(system, "PATH"),
+        home=home,
+        environment=_environment(system, name),
+        at_login=at_login,
     )
-    await manager.install(definition)
+    await manager.install(definition, secret)
     if start:
         await manager.restart(definition.name)
     return diagnose(await manager.state(definition.name))
 
 
-async def _make_own_account(system: System, home: Path) -> None:
-    if (await system.run(["getent", "passwd", OWN_ACCOUNT], PATIENCE)).exit_code:
-        await _run(
-            system,
-            ["useradd", "--system", "--user-group", "--home-dir", str(home), "--shell", "/bin/bash", OWN_ACCOUNT],
-        )
-
-
-async def _demand_program(system: System, account: str, program: Sequence[str]) -> None:
-    """The account must be able to run the program: often it lies in somebody's private folder."""
-    tried = await system.run(["runuser", "-u", account, "--", *program, "--version"], PATIENCE)
-    if tried.exit_code:
-        said = (tried.stderr.strip() or tried.stdout.strip()).splitlines()
-        raise AgentError(
-            f"The account {account} cannot run {program[0]}: {said[-1] if said else 'it ended at once'}. "
-            "Install the agent where every account can read it, such as /opt, or name another account with --user."
-        )
-
-
-async def _run(system: System, command: Sequence[str]) -> None:
-    done = await system.run(command, PATIENCE)
-    if done.exit_code:
-        raise CommandFailed(f"{' '.join(command[:2])}: {done.stderr.strip()}")
+def _environment(system: System, name: str) -> dict[str, str]:
+    kept = {variable_name: variable(system, variable_name) for variable_name in KEPT_VARIABLES}
+    if system.family != "windows":  # there a service has the machine's PATH, and a PATH here would be instead of it
+        kept["PATH"] = variable(system, "PATH")
+    return {SERVICE_VARIABLE: name, **{key: value for key, value in kept.items() if value}}
 
 
 async def remove(system: System, identity: Identity) -> None:
     """Takes the service out, if there is one."""
     manager = manager_of(system)
-    if (await manager.state(service_name(identity))).running != "missing":
+    if await manager.why_absent():
+        return
+    name = name_on(system, identity)
+    if (await manager.state(name)).running != "missing":
         demand_rights(system, "Taking out a service")
-        await manager.uninstall(service_name(identity))
+        await manager.uninstall(name)
 
 
 def remove_files(home: Path, identity: Identity) -> list[str]:

@@ -16,6 +16,9 @@ import msgspec
 from msgspec import Meta
 
 from .errors import BadMessage
+from .limits import LONGEST_WORK_FOLDER as LONGEST_WORK_FOLDER  # both sides go by these
+from .limits import default_slots as default_slots
+from .limits import folder_trouble as folder_trouble
 
 VERSION = 1
 """The version of this protocol. A server refuses an agent that speaks a newer one."""
@@ -26,6 +29,15 @@ LARGEST_CHUNK = 32 * 1024
 Word = Annotated[str, Meta(max_length=200)]
 Line = Annotated[str, Meta(max_length=2000)]
 Count = Annotated[int, Meta(ge=0, le=2**53)]
+
+
+class Difference(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A variable in which the agent's environment differs from that of a fresh log-in: of ``PATH``, ``fresh`` has the
+    folders that the agent's lacks."""
+
+    name: Word
+    now: Line = ""
+    fresh: Line = ""
 
 
 class Facts(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -47,6 +59,8 @@ class Facts(msgspec.Struct, frozen=True, omit_defaults=True):
     """What keeps the agent running: the name of its service, or "" where it was started by hand."""
     machine: Word = ""
     """What tells this machine from others: a hash of the system's own machine id, "" where there is none."""
+    differs: Annotated[list[Difference], Meta(max_length=100)] = msgspec.field(default_factory=list)
+    """Where the agent's environment is older than the machine's."""
 
 
 class Installation(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -213,13 +227,17 @@ class Slots(FromServer, tag="slots", frozen=True, kw_only=True):
     slots: Annotated[int, Meta(ge=1, le=1000)]
 
 
+class Restart(FromServer, tag="restart", frozen=True, kw_only=True):
+    """Finish what runs, take nothing new, and start afresh: with the environment that a log-in would have now."""
+
+
 class Dismiss(FromServer, tag="dismiss", frozen=True, kw_only=True):
     """The host's key is dead: stop, and do not come back with it."""
 
     why: Line = ""
 
 
-ServerMessage = Welcome | Ack | Offer | Cancel | Abandon | SurveyNow | Admitted | Slots | Dismiss
+ServerMessage = Welcome | Ack | Offer | Cancel | Abandon | SurveyNow | Admitted | Slots | Restart | Dismiss
 
 
 # ---- joining (HTTP) --------------------------------------------------------------------------------------------------
@@ -234,6 +252,8 @@ class JoinRequest(msgspec.Struct, frozen=True):
     name: Word = ""
     labels: Annotated[list[Word], Meta(max_length=100)] = msgspec.field(default_factory=list)
     slots: Annotated[int, Meta(ge=0, le=1000)] = 0
+    sheet: Word = ""
+    """The bring-up sheet that this machine follows, "" for none."""
 
 
 class JoinAnswer(msgspec.Struct, frozen=True):
@@ -244,6 +264,46 @@ class JoinAnswer(msgspec.Struct, frozen=True):
     paddock: Word
     admitted: bool
     slots: int
+
+
+class Checked(msgspec.Struct, frozen=True, omit_defaults=True):
+    """One check of the preflight. ``mark`` is ok, mind (goes on, but should be known) or missing."""
+
+    name: Word
+    mark: Word
+    found: Line = ""
+    why: Line = ""
+    remedy: Annotated[list[Line], Meta(max_length=10)] = msgspec.field(default_factory=list)
+
+
+class StepReport(msgspec.Struct, frozen=True, omit_defaults=True):
+    """POST /agent/v1/bring-up: how far a machine is with its bring-up. ``mark`` is begun, done or failed. No pass and
+    no key: the sheet's code allows to report to that sheet, and nothing else."""
+
+    sheet: Word
+    step: Word
+    mark: Word
+    hostname: Word = ""
+    found: Line = ""
+    remedy: Annotated[list[Line], Meta(max_length=10)] = msgspec.field(default_factory=list)
+    checks: Annotated[list[Checked], Meta(max_length=50)] = msgspec.field(default_factory=list)
+
+
+class PassQuestion(msgspec.Struct, frozen=True, omit_defaults=True):
+    """POST /agent/v1/ask: would a pass and a name be taken now? Nothing is used up by asking."""
+
+    secret: Line
+    name: Word = ""
+    hostname: Word = ""
+    sheet: Word = ""
+
+
+class PassAnswer(msgspec.Struct, frozen=True):
+    """Yes: into this paddock, under this name. A no is a problem with its sentence."""
+
+    paddock: Word
+    name: Word
+    gate: bool
 
 
 # ---- coding ----------------------------------------------------------------------------------------------------------

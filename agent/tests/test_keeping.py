@@ -10,8 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from paddock_agent import identity, leftovers, wire
+from paddock_agent.address import clean_address
 from paddock_agent.errors import AgentError, NotJoined, Unreachable
-from paddock_agent.join import clean_address
 from paddock_agent.logs import BoundedLog
 from paddock_agent.spool import Spool
 

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from paddock_agent import keeping
 from paddock_agent.errors import AgentError, CommandFailed
 from paddock_agent.identity import Identity
-from paddock_agent.services import Definition, ServiceState, Systemd, diagnose
+from paddock_agent.services import Cause, Definition, ServiceState, Systemd, diagnose
 from paddock_agent.services.systemd import read_state, unit_file
 from paddock_agent.system import Completed
 from paddock_agent.system.real import RealSystem
@@ -22,7 +22,7 @@ UNIT = Definition(
     account="root",
     command=["/bin/sh", "-m", 'a "quoted" 100% $HOME word'],
     home="/tmp",
-    path="/usr/bin:/bin",
+    environment={"PATH": "/usr/bin:/bin"},
 )
 
 
@@ -42,7 +42,7 @@ def test_what_systemd_would_expand_is_escaped():
 
 def test_the_name_tells_server_paddock_and_host_apart():
     names = {
-        keeping.service_name(Identity(server, "key", host, paddock, "/work"))
+        keeping.service_name(Identity(server, "key", host, paddock, "/work"), "linux")
         for server in ("http://paddock:8200", "http://paddock:8300", "https://other")
         for paddock in ("shoreline", "orchard")
         for host in ("avocet-01", "avocet-02")
@@ -50,6 +50,11 @@ def test_the_name_tells_server_paddock_and_host_apart():
     assert len(names) == 12
     assert NAME in names
     assert all(name.replace(".service", "").replace("-", "").replace(".", "").isalnum() for name in names)
+
+
+def state(running, **more):
+    told = {"starts_at_boot": True, "account": "paddock", "family": "linux", **more}
+    return ServiceState(NAME, told.pop("family"), running, **told)
 
 
 def shown(**more):
@@ -73,37 +78,61 @@ def shown(**more):
     ],
 )
 def test_the_state_is_read_from_what_systemd_shows(change, running, exit_status):
-    state = read_state(NAME, shown(**change), True, ["one", "two"])
-    assert (state.running, state.exit_status) == (running, exit_status)
-    assert state.program == "/opt/paddock/bin/python"
+    read = read_state(NAME, shown(**change), ["one", "two"])
+    assert (read.running, read.exit_status) == (running, exit_status)
+    assert read.program == "/opt/paddock/bin/python"
 
 
 @given(st.text(max_size=300), st.lists(st.text(max_size=50), max_size=9))
 def test_whatever_is_shown_gives_a_state_and_a_sentence(text, lines):
-    assert diagnose(read_state(NAME, text, True, lines)).sentence.endswith(".")
+    assert diagnose(read_state(NAME, text, lines)).sentence.endswith(".")
 
 
 @pytest.mark.parametrize(
-    ("state", "is_well", "says", "remedy"),
+    ("given_state", "is_well", "says", "remedy"),
     [
-        (ServiceState(NAME, "running", True, "paddock"), True, "runs as paddock and starts at boot", ""),
-        (ServiceState(NAME, "running", True, "paddock", restarts=3), True, "started again 3 times", ""),
-        (ServiceState(NAME, "running", False), False, "not set to start at boot", "systemctl enable"),
-        (ServiceState(NAME, "missing"), False, "There is no service", "service install"),
-        (ServiceState(NAME, "stopped", True, result="success"), False, "was stopped.", "service start"),
-        (ServiceState(NAME, "stopped", False), False, "not set to start at boot either", "systemctl enable"),
-        (ServiceState(NAME, "failed", True, "ghost", exit_status=217), False, "ghost does not exist", "useradd"),
-        (ServiceState(NAME, "failed", True, "ghost", exit_status=216), False, "group of the account ghost", "id ghost"),
-        (ServiceState(NAME, "failed", True, exit_status=203, program="/x"), False, "/x is missing", "service install"),
-        (ServiceState(NAME, "trying again", True, exit_status=200), False, "being tried again", "service install"),
-        (ServiceState(NAME, "failed", True, exit_status=5), False, "has not joined", "paddock-agent join"),
-        (ServiceState(NAME, "failed", True, exit_status=6), False, "turned away or retired", "join --again"),
-        (ServiceState(NAME, "failed", True, result="oom-kill"), False, "from outside (oom-kill)", "service start"),
-        (ServiceState(NAME, "failed", True, exit_status=1, evidence=("no disk",)), False, "status 1: no disk", "start"),
+        (state("running"), True, "runs as paddock and starts at boot", ""),
+        (state("running", start_type="at log-in"), True, "starts at log-in", ""),
+        (state("running", restarts=3), True, "started again 3 times", ""),
+        (state("running", starts_at_boot=False), False, "not set to start at boot", "systemctl enable"),
+        (state("missing"), False, "There is no service", "service install"),
+        (state("stopped", result="success"), False, "was stopped.", "service start"),
+        (state("stopped", starts_at_boot=False), False, "not set to start at boot either", "systemctl enable"),
+        (state("failed", cause=Cause.NO_ACCOUNT), False, "account paddock does not exist", "useradd"),
+        (state("failed", cause=Cause.NO_ACCOUNT, family="windows"), False, "does not exist", "New-LocalUser"),
+        (state("failed", cause=Cause.NO_GROUP), False, "group of the account paddock", "id paddock"),
+        (
+            state("failed", cause=Cause.NO_PROGRAM, program="/x", code="status 203"),
+            False,
+            "/x is missing or may not be run (status 203)",
+            "install",
+        ),
+        (state("trying again", cause=Cause.NO_FOLDER), False, "being tried again", "service install"),
+        (state("failed", cause=Cause.NOT_JOINED), False, "has not joined", "paddock-agent join"),
+        (state("failed", cause=Cause.DISMISSED), False, "turned away or retired", "join --again"),
+        (state("failed", cause=Cause.KILLED, result="oom-kill"), False, "from outside (oom-kill)", "service start"),
+        (state("failed", cause=Cause.ENDED, exit_status=1, evidence=("no disk",)), False, "status 1: no disk", "start"),
+        (state("failed", cause=Cause.TOO_MANY_STARTS, evidence=("x",)), False, "too many times: x", "start"),
+        (state("failed", cause=Cause.LOGON_FAILED, family="windows"), False, "password is wrong", "--ask-password"),
+        (
+            state("failed", cause=Cause.NO_LOGON_RIGHT, family="windows"),
+            False,
+            "right to log on as a service",
+            "install",
+        ),
+        (state("failed", cause=Cause.NO_ANSWER), False, "did not tell the service manager in time", "start"),
+        (
+            state("stopped", cause=Cause.DISABLED, starts_at_boot=False, family="windows"),
+            False,
+            "stopped",
+            "Set-Service",
+        ),
+        (state("failed", cause=Cause.NO_LOGIN), False, "nobody is logged in", "install"),
+        (state("failed"), False, "does not say why", "start"),
     ],
 )
-def test_each_state_has_its_sentence_and_its_remedy(state, is_well, says, remedy):
-    found = diagnose(state)
+def test_each_state_has_its_sentence_and_its_remedy(given_state, is_well, says, remedy):
+    found = diagnose(given_state)
     assert found.is_well is is_well
     assert says in found.sentence
     assert remedy in " ; ".join(found.remedy)
@@ -128,6 +157,9 @@ class Recorded(RealSystem):
     def write_text(self, path, text, mode):
         self.written[path] = text
 
+    def make_folder(self, path):
+        pass
+
     def remove_file(self, path):
         self.written.pop(path, None)
 
@@ -140,10 +172,12 @@ KNOWN = Identity("http://paddock:8200", "key", "avocet-01", "shoreline", "/var/l
 
 async def test_installing_writes_the_unit_and_hands_the_folder_to_its_account(tmp_path):
     system = Recorded(systemctl_show=Completed(0, shown(), ""))
-    found = await keeping.install(system, KNOWN, tmp_path, "paddock", start=True)
+    found = await keeping.install(system, KNOWN, str(tmp_path), "paddock", start=True)
     assert found.is_well
-    assert list(system.written) == [f"/etc/systemd/system/{NAME}"]
-    assert f"chown -R paddock: {tmp_path}" in system.ran
+    kept = f"/etc/paddock-agent/{NAME.removesuffix('.service')}.env"
+    assert list(system.written) == [kept, f"/etc/systemd/system/{NAME}"]
+    assert f'PADDOCK_AGENT_SERVICE="{NAME}"' in system.written[kept]
+    assert f"chown -R paddock: {tmp_path} {KNOWN.work_folder}" in system.ran
     steps = [one for one in system.ran if one.startswith("systemctl") and "show" not in one]
     assert steps == [
         "systemctl daemon-reload",
@@ -157,7 +191,7 @@ async def test_installing_writes_the_unit_and_hands_the_folder_to_its_account(tm
     ("system", "account", "says"),
     [
         (Recorded(privileged=False), "paddock", "needs root"),
-        (Recorded(init="init\n"), "paddock", "There is no systemd"),
+        (Recorded(init="init\n"), "paddock", "there is no systemd"),
         (Recorded(getent=Completed(2, "", "")), "ghost", "There is no account ghost"),
         (Recorded(runuser=Completed(126, "", "Permission denied")), "paddock", "cannot run"),
         (Recorded(chown=Completed(1, "", "read-only file system")), "paddock", "read-only file system"),
@@ -166,13 +200,13 @@ async def test_installing_writes_the_unit_and_hands_the_folder_to_its_account(tm
 )
 async def test_what_stands_in_the_way_is_said(system, account, says, tmp_path):
     with pytest.raises(AgentError, match=says):
-        await keeping.install(system, KNOWN, tmp_path, account, start=True)
+        await keeping.install(system, KNOWN, str(tmp_path), account, start=True)
 
 
 async def test_our_own_account_is_made_where_it_is_missing(tmp_path):
     system = Recorded(getent=Completed(2, "", ""))
     with pytest.raises(CommandFailed, match="no account paddock"):  # for here nothing really makes it
-        await keeping.install(system, KNOWN, tmp_path, "paddock", start=False)
+        await keeping.install(system, KNOWN, str(tmp_path), "paddock", start=False)
     assert any(one.startswith("useradd --system") and one.endswith(" paddock") for one in system.ran)
 
 

@@ -9,7 +9,7 @@ from functools import lru_cache
 from . import versions
 from .errors import VersionError
 from .fleet import Host, Installation
-from .terms import ArchTerm, LabelTerm, OsTerm, Term, ToolTerm
+from .terms import ArchTerm, HostTerm, LabelTerm, OsTerm, Term, ToolTerm
 from .words import nearest
 
 NEAR_FIT_LACKS = 2
@@ -79,6 +79,8 @@ def verdict(term: Term, host: Host) -> Verdict:
         case LabelTerm():
             holds = term.name in host.labels
             return Verdict(holds, term.name if holds else closest_label(term.name, host.labels))
+        case HostTerm():
+            return Verdict(host.name.lower() == term.name, host.name)
         case ToolTerm():
             return _tool_verdict(term, host)
 

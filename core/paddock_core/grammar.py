@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from lark import Lark, UnexpectedCharacters, UnexpectedEOF, UnexpectedInput, UnexpectedToken
 
-SUBJECTS = ("os", "arch", "label", "tool")
+SUBJECTS = ("os", "arch", "label", "host", "tool")
 OS_NAMES = ("linux", "macos", "windows")
 ARCH_NAMES = ("x64", "arm64", "x86", "armv7", "riscv64", "ppc64le", "s390x")
 
@@ -36,6 +36,7 @@ _KINDS = {
     "_OS": ("os",),
     "_ARCH": ("arch",),
     "_LABEL": ("label",),
+    "_HOST": ("host",),
     "_TOOL": ("tool",),
     "OS_NAME": OS_NAMES,
     "ARCH_NAME": ARCH_NAMES,

@@ -9,7 +9,7 @@ from enum import StrEnum
 
 from .fit import FitRow, FitSheet, closest_label
 from .fleet import Host, Readiness
-from .terms import LabelTerm, Term, ToolTerm
+from .terms import HostTerm, LabelTerm, Term, ToolTerm
 from .words import nearest
 
 
@@ -108,6 +108,9 @@ def _unmet(term: Term, rows: Sequence[FitRow]) -> tuple[str, str | None]:
             having = Counter(label for host in hosts for label in host.labels)
             close = nearest(term.name, having)
             return f'No host has the label "{term.name}".' + _did_you_mean(close, having), close
+        case HostTerm():
+            close = nearest(term.name, [host.name.lower() for host in hosts])
+            return f'There is no host called "{term.name}".' + (f' Did you mean "{close}"?' if close else ""), close
         case ToolTerm():
             having = Counter(tool for host in hosts for tool in {one.tool for one in host.installations})
             if term.name not in having:

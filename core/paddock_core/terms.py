@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from lark import Token, Tree, UnexpectedInput
 
 from .errors import ContradictionError, TermError, VersionError
-from .grammar import TERM_PARSER, describe_unexpected, word_at
+from .grammar import SUBJECTS, TERM_PARSER, describe_unexpected, word_at
 from .ranges import VersionRange, build_range
 from .words import nearest
 
@@ -49,6 +49,16 @@ class LabelTerm:
 
 
 @dataclass(frozen=True)
+class HostTerm:
+    """``host NAME``"""
+
+    name: str
+
+    def __str__(self) -> str:
+        return f"host {self.name}"
+
+
+@dataclass(frozen=True)
 class ToolTerm:
     """``tool NAME [RANGE]``"""
 
@@ -59,7 +69,7 @@ class ToolTerm:
         return f"tool {self.name}" + (f" {self.range}" if self.range else "")
 
 
-Term = OsTerm | ArchTerm | LabelTerm | ToolTerm
+Term = OsTerm | ArchTerm | LabelTerm | HostTerm | ToolTerm
 
 
 def scheme_of(tool: str) -> str:
@@ -81,7 +91,7 @@ def parse_term(text: str) -> Term:
         column = min(text.find(mark) for mark in "\r\n" if mark in text) + 1
         raise TermError(text, column, "a term is one line; write each term as its own")
     if not text.strip():
-        raise TermError(text, 1, "the term is empty.", ("os", "arch", "label", "tool"))
+        raise TermError(text, 1, "the term is empty.", SUBJECTS)
     try:
         tree = TERM_PARSER.parse(text)
     except UnexpectedInput as error:
@@ -98,6 +108,8 @@ def parse_term(text: str) -> Term:
                 return ArchTerm(name)
             case "label_term":
                 return LabelTerm(name)
+            case "host_term":
+                return HostTerm(name)
             case _:
                 return ToolTerm(name, _range(range_tree, text, scheme_of(name)))
     except VersionError as error:
@@ -116,7 +128,11 @@ def parse_terms(texts: Sequence[str]) -> tuple[Term, ...]:
     terms = tuple(dict.fromkeys(parse_term(text) for text in texts))
     for second, term in enumerate(terms):
         for first, earlier in enumerate(terms[:second]):
-            if isinstance(term, OsTerm | ArchTerm) and type(earlier) is type(term) and earlier.name != term.name:
+            if (
+                isinstance(term, OsTerm | ArchTerm | HostTerm)
+                and type(earlier) is type(term)
+                and earlier.name != term.name
+            ):
                 raise ContradictionError(
                     first,
                     second,

@@ -14,6 +14,7 @@ from paddock_core.terms import LabelTerm, OsTerm, ToolTerm, parse_term, parse_te
         ("arch arm64", "arch arm64"),
         ("label bench-rig", "label bench-rig"),
         ("label os", "label os"),
+        ("host Avocet-01", "host avocet-01"),
         ("tool jdk 17..21", "tool jdk 17..21"),
         ("tool Maven >=3.8 <4", "tool maven >=3.8 <4"),
         ("tool git", "tool git"),

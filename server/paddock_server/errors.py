@@ -49,6 +49,17 @@ class PassRefused(ActionError):
     title = "The entry pass was refused"
 
 
+class TooManyTries(ActionError):
+    """Somebody guesses: the next try has to wait."""
+
+    status = 429
+    title = "Too many wrong tries"
+
+
+class PassUnknown(PassRefused):
+    """There is no such pass at all: a slip, or a guess."""
+
+
 class KeyUnknown(ActionError):
     """No living host has this key."""
 

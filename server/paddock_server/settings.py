@@ -32,6 +32,7 @@ INSTALLED_APPS = [
     "paddock_server.toolchains",
     "paddock_server.health",
     "paddock_server.work",
+    "paddock_server.bring_up",
     "paddock_server.logbook",
 ]
 
@@ -128,6 +129,9 @@ SPECTACULAR_SETTINGS = {
         "LinkEnum": "paddock_server.hosts.models.LINK_CHOICES",
         "StandingEnum": "paddock_server.hosts.models.STANDINGS",
         "ReadinessEnum": "paddock_server.hosts.serializers.READINESS_CHOICES",
+        "ArchEnum": "paddock_server.bring_up.models.ARCHES",
+        "KeptEnum": "paddock_server.bring_up.models.KEPT",
+        "SystemEnum": "paddock_server.bring_up.models.SYSTEMS",
         "JobStateEnum": "paddock_server.work.models.JOB_STATES",
         "AttemptStateEnum": "paddock_server.work.models.ATTEMPT_STATES",
     },

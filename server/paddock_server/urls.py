@@ -4,6 +4,7 @@ from django.urls import include, path, re_path
 
 from . import web
 from .api import problems
+from .bring_up.agent_views import AskView, ReportView
 from .hosts.join_view import JoinView, LeaveView
 from .install import views as install
 
@@ -15,7 +16,9 @@ urlpatterns = [
     path("api/v1/", include("paddock_server.api.urls")),
     path("agent/v1/join", JoinView.as_view()),
     path("agent/v1/leave", LeaveView.as_view()),
-    path("install/paddock.sh", install.script),
+    path("agent/v1/bring-up", ReportView.as_view()),
+    path("agent/v1/ask", AskView.as_view()),
+    re_path(r"^install/(?P<file>paddock\.(?:sh|ps1))$", install.script),
     path("install/simple/", install.projects),
     path("install/simple/<str:name>/", install.project),
     path("install/files/<str:name>", install.file),

@@ -113,7 +113,7 @@ def test_the_package_index_serves_what_was_gathered_and_nothing_else(settings, t
     (tmp_path / "yellow_paddock_agent-9.1-py3-none-any.whl").write_bytes(b"agent")
     (tmp_path / "secret.txt").write_text("no")
     script = Client().get("/install/paddock.sh").content.decode()
-    assert "server=http://testserver\nversion=9.1\n" in script
+    assert "PADDOCK_SERVER='http://testserver'\nPADDOCK_VERSION='9.1'\n" in script
     digest = hashlib.sha256(b"agent").hexdigest()
     assert f"#sha256={digest}" in Client().get("/install/simple/yellow_paddock.AGENT/").content.decode()
     as_json = {"Accept": "application/vnd.pypi.simple.v1+json"}

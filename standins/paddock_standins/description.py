@@ -47,7 +47,16 @@ class Description:
     labels: tuple[str, ...] = ()
     slots: int = 0
     kept_by: str = ""
+    kept: str = "service"
     stays_at_the_gate: bool = False
+    is_bare: bool = False
+    """No agent is on it yet: it comes in through a bring-up sheet, by the command pasted into its terminal."""
+    accounts: Mapping[str, str] = field(default_factory=dict)
+    """Passwords by account."""
+    refuses_rights: bool = False
+    """A policy of the domain keeps accounts from logging on as a service (Windows)."""
+    fresh: Mapping[str, str] = field(default_factory=dict)
+    """What a fresh log-in has beyond ``environment``."""
     environment: Mapping[str, str] = field(default_factory=dict)
     files: Mapping[str, str] = field(default_factory=dict)
     links: Mapping[str, str] = field(default_factory=dict)

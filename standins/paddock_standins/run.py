@@ -1,7 +1,8 @@
-"""Runs the stand-in hosts: the real agent for each, all in one process.
+"""Runs the stand-in machines, with a real agent on each, all in one process.
 
 ``python -m paddock_standins --server URL --data FOLDER`` reads the entry passes as JSON, ``{paddock: secret}``, from
-standard input, so that they stand in no list of processes; hosts that have joined before need none.
+standard input, so that they stand in no list of processes; hosts that have joined before need none. Each machine has a
+terminal: ``paddock-terminal NAME``.
 """
 
 from __future__ import annotations
@@ -15,16 +16,9 @@ import sys
 from collections.abc import Mapping
 from pathlib import Path
 
-from paddock_agent import identity, wire
-from paddock_agent.agent import Agent
-from paddock_agent.errors import AgentError
-from paddock_agent.facts import gather_facts
-from paddock_agent.join import join
-
-from .description import Description, all_hosts
-from .simulated import SimulatedSystem
-
-log = logging.getLogger("paddock.standins")
+from .description import all_hosts
+from .machine import Machine
+from .terminal import serve_terminal
 
 
 def main() -> int:
@@ -40,35 +34,14 @@ def main() -> int:
 
 
 async def _run_all(server: str, data: Path, passes: Mapping[str, str]) -> None:
-    agents = [await make_agent(one, server, data / one.name, passes) for one in all_hosts()]
-
-    def stop_all() -> None:
-        for agent in agents:
-            agent.stop()
-
+    stopping = asyncio.Event()
     for number in (signal.SIGINT, signal.SIGTERM):
-        asyncio.get_running_loop().add_signal_handler(number, stop_all)
-    await asyncio.gather(*(_run(agent) for agent in agents))
-
-
-async def _run(agent: Agent) -> None:
-    """A host that was turned away stops; the others go on."""
-    try:
-        await agent.run()
-    except AgentError as error:
-        log.warning("A stand-in stopped: %s", error)
-
-
-async def make_agent(host: Description, server: str, home: Path, passes: Mapping[str, str]) -> Agent:
-    """The agent of one stand-in host, joined. Raises AgentError where it has to join and cannot."""
-    system = SimulatedSystem(host)
-    if not (home / identity.FILE).exists():
-        facts = await gather_facts(system, host.work_folder)
-        asked = wire.JoinRequest(passes.get(host.paddock, ""), facts, host.name, list(host.labels), host.slots)
-        answer = await asyncio.to_thread(join, server, asked)
-        identity.save(home, identity.Identity(server, answer.key, answer.host, answer.paddock, host.work_folder))
-    known = identity.load(home)
-    if known.server != server:
-        known = identity.Identity(server, known.key, known.host, known.paddock, known.work_folder)
-        identity.save(home, known)
-    return Agent(system, known, home)
+        asyncio.get_running_loop().add_signal_handler(number, stopping.set)
+    machines = [Machine(one, data / one.name) for one in all_hosts()]
+    terminals = [await serve_terminal(machine) for machine in machines]
+    for machine in machines:
+        await machine.boot(server, passes)
+    await stopping.wait()
+    await asyncio.gather(*(machine.stop() for machine in machines))
+    for terminal in terminals:
+        terminal.close()

@@ -4,28 +4,79 @@ from __future__ import annotations
 
 import asyncio
 import fnmatch
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 
 from paddock_agent.errors import CommandFailed
-from paddock_agent.survey.places import path_folders, paths_of
+from paddock_agent.services.windows_control import ServiceControl
+from paddock_agent.system.paths import path_folders, paths_of
 from paddock_agent.system.port import Completed, Disk, Hardware, ScriptProcess, System
 
 from .description import Answer, Description
+from .launchd import SimulatedLaunchd
+from .service_control import Account, SimulatedServiceControl
 from .shell import Shell
 
 SHELLS = {"linux": ("bash", "sh"), "macos": ("zsh", "bash", "sh"), "windows": ("powershell", "cmd")}
 
 
-class SimulatedSystem(System):
-    """One stand-in host."""
+PYTHON = {
+    "linux": "/opt/paddock/current/bin/python",
+    "macos": "/opt/paddock/current/bin/python",
+    "windows": r"C:\Program Files\Paddock\current\Scripts\python.exe",
+}
+PYTHON_HOMES = {"linux": "/usr", "macos": "/opt/homebrew/opt/python@3.12", "windows": r"C:\Python312"}
+FIRST_ACCOUNT = 501
 
-    def __init__(self, description: Description) -> None:
+RunProgram = Callable[[str], int | None]
+
+
+def _nothing_runs(service: str) -> int | None:
+    return None
+
+
+def _nothing_stops(service: str) -> None:
+    return None
+
+
+class SimulatedSystem(System):
+    """One stand-in host. ``start_service`` is called with the name of a service whose program its manager starts, and
+    returns an exit code if that ends at once; ``stop_service`` when the manager stops it."""
+
+    def __init__(
+        self,
+        description: Description,
+        start_service: RunProgram = _nothing_runs,
+        stop_service: Callable[[str], None] = _nothing_stops,
+    ) -> None:
         self.description = description
         self.family = description.family
+        self.is_elevated = True
+        self.running_service = ""
+        self.adopted: dict[str, str] = {}
         self._written: dict[str, str] = {}
+        accounts = {description.account: "", **description.accounts}
+        self.launchd = SimulatedLaunchd(
+            system=self,
+            accounts={name: FIRST_ACCOUNT + i for i, name in enumerate(accounts)} if self.family == "macos" else {},
+            run_program=lambda label, program, account: start_service(label),
+            stop_program=stop_service,
+            logged_in={description.account},
+        )
+        self.control = SimulatedServiceControl(
+            accounts={name: Account(password) for name, password in accounts.items()},
+            programs=lambda path: bool(self.executables(path)),
+            run_program=lambda name, command, account: start_service(name),
+            stop_program=stop_service,
+            fresh={**description.environment, **description.fresh},
+            refuses_rights=description.refuses_rights,
+        )
 
     async def run(self, command: Sequence[str], time_limit: float) -> Completed:
         """See the port."""
+        if self.family == "macos" and (answered := self.launchd.answer(command)):
+            return answered
+        if self.family == "windows" and command[0] == "icacls":
+            return Completed(0, "", "")
         path = self.find(command[0])
         if path is None:
             raise CommandFailed(f"{command[0]} could not be started: No such file or directory")
@@ -72,14 +123,26 @@ class SimulatedSystem(System):
 
     def is_privileged(self) -> bool:
         """See the port."""
-        return False
+        return self.is_elevated
 
     def environment(self) -> Mapping[str, str]:
         """See the port."""
-        return self.description.environment
+        return {**self.description.environment, **self.adopted}
+
+    async def fresh_environment(self) -> Mapping[str, str]:
+        """See the port."""
+        return {**self.description.environment, **self.description.fresh}
+
+    def service_control(self) -> ServiceControl:
+        """See the port."""
+        if self.family != "windows":
+            raise CommandFailed("the service control manager is there on Windows only")
+        return self.control
 
     def executables(self, pattern: str) -> list[str]:
         """See the port."""
+        if pattern == self.program():
+            return [pattern]
         known = [*self.description.commands, *self.description.links]
         return sorted(path for path in known if self._matches(path, pattern) and self.find(path))
 
@@ -109,6 +172,21 @@ class SimulatedSystem(System):
         """See the port."""
         return Hardware(self.description.cores, self.description.memory)
 
+    def python(self) -> tuple[tuple[int, int, int], str]:
+        """See the port."""
+        return (3, 12, 3), PYTHON_HOMES[self.family]
+
+    def program(self) -> str:
+        """See the port."""
+        return PYTHON[self.family]
+
+    def make_folder(self, path: str) -> None:
+        """See the port; there is no disk to make it on."""
+
+    def why_not_writable(self, path: str) -> str:
+        """See the port."""
+        return ""
+
     def hostname(self) -> str:
         """See the port."""
         return self.description.name
@@ -119,7 +197,7 @@ class SimulatedSystem(System):
 
     def kept_by(self) -> str:
         """See the port."""
-        return self.description.kept_by
+        return self.running_service or self.description.kept_by
 
     def default_shell(self) -> str:
         """See the port."""

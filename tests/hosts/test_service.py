@@ -39,21 +39,33 @@ def server(host, tmp_path_factory):
 
 
 def bring_up(host, server, options="", **variables):
-    """Fetches the script as the screen says, checks it, and runs it."""
-    told = server.api.get("/api/v1/bring-up/")
-    fetch = f"cd /tmp && curl -fsSO {told['script']} && echo '{told['sha256']}  paddock.sh' | sha256sum -c -"
-    fetched = host.run(fetch)
-    assert (fetched.returncode, fetched.stdout) == (0, "paddock.sh: OK\n"), fetched.stderr
+    """Fetches the script without a sheet, as for unattended use, and runs it."""
+    fetched = host.run(f"cd /tmp && curl -fsSO {server.url}/install/paddock.sh")
+    assert fetched.returncode == 0, fetched.stderr
     return host.run(f"sh /tmp/paddock.sh {options}", **variables)
 
 
 @pytest.fixture(scope="module")
 def service(host, server):
-    """The bare host was brought up by the script, and let in. Gives the service's name."""
-    done = bring_up(host, server, "--slots 2", PADDOCK_PASS=server.make_pass())
+    """The bare host was brought up by a sheet's command, pasted as it stands, and let in. Gives the service's name."""
+    made = server.make_sheet(slots=2)
+    sheet = made["sheet"]
+    assert sheet["phase"] == "expected"
+    done = host.run(f"cd /root && {made['command']['run']}")
     assert done.returncode == 0, done.stdout + done.stderr
+    assert "paddock.sh: OK" in done.stdout
+    until(lambda: server.steps(sheet)["survey"]["state"] == "done", "the survey")
+    steps = server.steps(sheet)
+    told = ["fetch", "preflight", "install", "join", "service", "connect", "survey"]
+    assert [steps[step]["state"] for step in told] == ["done"] * 7
+    assert server.api.get(f"/api/v1/bring-ups/{sheet['id']}/")["phase"] == "at the gate"
     server.api.post("/api/v1/hosts/knot-01/admit/")
-    until(lambda: server.host("knot-01")["link"] == "connected", "the host to connect")
+    until(lambda: server.steps(sheet)["prove"]["state"] == "done", "the proof job")
+    finished = server.api.get(f"/api/v1/bring-ups/{sheet['id']}/")
+    assert finished["phase"] == "finished"
+    log = server.api.get_bytes(f"/api/v1/jobs/{finished['proof']}/log/").decode()
+    for shown in ("host:    knot-01", "account: paddock", f"folder:  {HOME}/work/", "git version"):
+        assert shown in log
     return re.search(r"^(\S+\.service): The service runs", done.stdout, re.MULTILINE).group(1)
 
 
@@ -79,11 +91,14 @@ def test_a_dry_run_checks_everything_and_changes_nothing(host, server):
     assert done.returncode == 0, done.stdout + done.stderr
     for checked in (
         "system: Debian",
-        "processor:",
+        "processor: x64",
         "rights: root",
-        "systemd",
+        "service manager: systemd",
+        "account: one of its own",
         "Python: 3.",
         "disk:",
+        "folders:",
+        "slots:",
         "server: answers",
         "clock:",
     ):
@@ -95,23 +110,23 @@ def test_a_dry_run_checks_everything_and_changes_nothing(host, server):
 @pytest.mark.parametrize(
     ("options", "variables", "says"),
     [
-        ("", {}, "PADDOCK_PASS is not set"),
-        ("--user ghost", {"PADDOCK_PASS": "x"}, "there is no ghost here"),
-        ("", {"PADDOCK_PASS": "x", "PADDOCK_PREFIX": "/opt/a b"}, "has a space"),
+        ("", {"PADDOCK_PASS": "x"}, "The server knows no such entry pass"),
+        ("--user ghost", {}, "There is no account ghost on this host"),
+        ("--work work", {}, "has to be a whole path"),
+        ("", {"PADDOCK_PREFIX": "/opt/a b"}, "has a space in it"),
     ],
 )
 def test_what_is_missing_is_named_with_its_remedy_before_anything_is_changed(host, server, options, variables, says):
     done = bring_up(host, server, options, **variables)
     assert done.returncode == 1
     assert says in done.stdout
-    assert "  do: " in done.stdout
     assert "Nothing was changed" in done.stderr
     assert host.run("ls -d /opt/paddock").stdout == ""
 
 
 def test_a_wrong_pass_and_a_bad_option_are_said(host, server):
     refused = bring_up(host, server, PADDOCK_PASS="paddock-pass-wrong")
-    assert (refused.returncode, "knows no such entry pass" in refused.stderr) == (3, True)
+    assert (refused.returncode, "knows no such entry pass" in refused.stdout) == (1, True)
     assert bring_up(host, server, "--labels 'a;reboot'").returncode == 2
 
 
@@ -121,10 +136,13 @@ def test_running_the_script_again_keeps_what_is_there(host, server, service):
     assert "is installed in /opt/paddock/agent-" in again.stdout
     assert "its key stays" in again.stdout
     until(lambda: is_connected(server), "the host to connect again")
-    host.run("mkdir /opt/paddock/.at-work")
-    twice = bring_up(host, server, PADDOCK_PASS="x")
-    host.run("rmdir /opt/paddock/.at-work")
+    host.run("mkdir /opt/paddock/.at-work; echo 1 > /opt/paddock/.at-work/pid")
+    twice = bring_up(host, server)
     assert (twice.returncode, "running here already" in twice.stderr) == (1, True)
+    host.run("echo 999999 > /opt/paddock/.at-work/pid")
+    after = bring_up(host, server)
+    assert (after.returncode, "was cut off; going on" in after.stdout) == (0, True), after.stderr
+    assert host.run("ls -d /opt/paddock/.at-work").returncode != 0
 
 
 def test_the_service_is_enabled_runs_as_its_own_user_and_does_a_job(host, server, service):

@@ -79,6 +79,17 @@ class RealServer:
         secret: str = self.api.post("/api/v1/passes/", {"name": "tests", "paddock": paddock, **more})["secret"]
         return secret
 
+    def make_sheet(self, paddock: str = "shoreline", **more: object) -> dict:
+        """A bring-up sheet for a Linux machine, with its command."""
+        self.make_pass(paddock)
+        body = {"paddock": paddock, "system": "linux", "arch": "x64", "server": self.url, **more}
+        return self.api.post("/api/v1/bring-ups/", body)
+
+    def steps(self, sheet: dict) -> dict[str, dict]:
+        """The steps of a sheet as they are now, by name."""
+        fresh = self.api.get(f"/api/v1/bring-ups/{sheet['id']}/")
+        return {one["step"]: one for one in fresh["steps"]}
+
     def host(self, name: str) -> dict:
         return self.api.get(f"/api/v1/hosts/{name}/")
 

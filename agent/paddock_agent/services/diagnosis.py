@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
-from .port import ServiceState
+from ..system.port import Family
+from .port import Cause, ServiceState
+
+START = "paddock-agent service start"
+INSTALL = "paddock-agent service install"
 
 
 @dataclass(frozen=True)
@@ -18,57 +23,98 @@ class Diagnosis:
 
 def diagnose(state: ServiceState) -> Diagnosis:
     """The first thing that keeps the service from running now and after the next boot."""
-    name = state.name
-    start = "paddock-agent service start"
     if state.running == "missing":
         return Diagnosis(
-            False,
-            f"There is no service {name} on this host: nothing keeps the agent running.",
-            ("paddock-agent service install",),
+            False, f"There is no service {state.name} on this host: nothing keeps the agent running.", (INSTALL,)
         )
+    enable = enabling(state.family, state.name)
     if state.running == "running":
         if not state.starts_at_boot:
             return Diagnosis(
-                False,
-                "The service runs, but is not set to start at boot: it will be gone then.",
-                (f"systemctl enable {name}",),
+                False, "The service runs, but is not set to start at boot: it will be gone then.", (enable,)
             )
         again = f" It was started again {state.restarts} times." if state.restarts else ""
-        return Diagnosis(True, f"The service runs as {state.account} and starts at boot.{again}")
-    if state.running == "stopped" and state.result in ("", "success"):
+        when = state.start_type if state.start_type == "at log-in" else "at boot"
+        return Diagnosis(True, f"The service runs as {state.account} and starts {when}.{again}")
+    if state.running == "stopped" and state.cause in (Cause.UNKNOWN, Cause.DISABLED):
         boot = "" if state.starts_at_boot else " It is not set to start at boot either."
-        enable = () if state.starts_at_boot else (f"systemctl enable {name}",)
-        return Diagnosis(False, f"The service was stopped.{boot}", (*enable, start))
-    cause, remedy = _cause(state)
+        return Diagnosis(
+            False, f"The service was stopped.{boot}", (*(() if state.starts_at_boot else (enable,)), START)
+        )
+    cause, remedy = _CAUSES[state.cause](state)
+    code = f" ({state.code})" if state.code else ""
     tries = " It is being tried again every few seconds." if state.running == "trying again" else ""
-    return Diagnosis(False, f"The service does not start: {cause}.{tries}", (*remedy, start))
+    return Diagnosis(False, f"The service does not start: {cause}{code}.{tries}", (*remedy, START))
 
 
-def _cause(state: ServiceState) -> tuple[str, tuple[str, ...]]:
-    """Why it ended, and what mends that. 200 to 242 are the service manager's own (systemd.exec(5), "Process exit
-    codes"): it could not start the program. 5 and 6 are the agent's, see the cli module."""
-    account = state.account
-    match state.exit_status:
-        case 217:
-            return f"the account {account} does not exist (status 217)", (
-                f"useradd --system --create-home --shell /bin/bash {account}",
-            )
-        case 216:
-            return f"the group of the account {account} does not exist (status 216)", (f"id {account}",)
-        case 203:
-            return f"its program {state.program} is missing or may not be run (status 203)", (
-                "paddock-agent service install",
-            )
-        case 200:
-            return "its folder is missing or closed to its account (status 200)", ("paddock-agent service install",)
-        case 5:
-            return "this machine has not joined a server, or its account cannot read the key", ("paddock-agent join",)
-        case 6:
-            return "the server does not know its key: the host was turned away or retired", (
-                "paddock-agent join --again",
-            )
-        case None:
-            return f"it was ended from outside ({state.result})", ()
-        case status:
-            last = f": {state.evidence[-1]}" if state.evidence else ""
-            return f"it ended with status {status}{last}", ()
+def enabling(family: Family, name: str) -> str:
+    """The command that sets a service to start at boot."""
+    match family:
+        case "linux":
+            return f"systemctl enable {name}"
+        case "macos":
+            return f"launchctl enable system/{name}"
+        case "windows":
+            return f"Set-Service -Name '{name}' -StartupType Automatic"
+
+
+def making_account(family: Family, account: str) -> str:
+    """The command that makes an account for a service."""
+    match family:
+        case "linux":
+            return f"useradd --system --create-home --shell /bin/bash {account}"
+        case "macos":
+            return f"sysadminctl -addUser {account} -password -"
+        case "windows":
+            return f"New-LocalUser -Name '{account}' -Password (Read-Host -AsSecureString) -PasswordNeverExpires"
+
+
+def _last_words(state: ServiceState) -> str:
+    return f": {state.evidence[-1]}" if state.evidence else ""
+
+
+def _logon_failed(state: ServiceState) -> tuple[str, tuple[str, ...]]:
+    return (
+        f"the account {state.account} could not log on: its password is wrong or has expired, or the account is locked",
+        (f"{INSTALL} --user '{state.account}' --ask-password",),
+    )
+
+
+def _killed(state: ServiceState) -> tuple[str, tuple[str, ...]]:
+    return f"it was ended from outside ({state.result})", ()
+
+
+_Explanation = Callable[[ServiceState], tuple[str, tuple[str, ...]]]
+
+_CAUSES: dict[Cause, _Explanation] = {
+    Cause.NO_ACCOUNT: lambda s: (f"the account {s.account} does not exist", (making_account(s.family, s.account),)),
+    Cause.NO_GROUP: lambda s: (f"the group of the account {s.account} does not exist", (f"id {s.account}",)),
+    Cause.NO_PROGRAM: lambda s: (f"its program {s.program} is missing or may not be run", (INSTALL,)),
+    Cause.NO_FOLDER: lambda s: ("its folder is missing or closed to its account", (INSTALL,)),
+    Cause.NOT_JOINED: lambda s: (
+        "this machine has not joined a server, or its account cannot read the key",
+        ("paddock-agent join",),
+    ),
+    Cause.DISMISSED: lambda s: (
+        "the server does not know its key: the host was turned away or retired",
+        ("paddock-agent join --again",),
+    ),
+    Cause.LOGON_FAILED: _logon_failed,
+    Cause.NO_LOGON_RIGHT: lambda s: (
+        f"the account {s.account} has not the right to log on as a service",
+        (f"{INSTALL} --user '{s.account}' --ask-password",),
+    ),
+    Cause.TOO_MANY_STARTS: lambda s: (f"it ended at once too many times{_last_words(s)}", ()),
+    Cause.NO_ANSWER: lambda s: (
+        f"its program did not tell the service manager in time that it runs{_last_words(s)}",
+        (),
+    ),
+    Cause.DISABLED: lambda s: ("it is disabled", (enabling(s.family, s.name),)),
+    Cause.NO_LOGIN: lambda s: (
+        f"it starts when {s.account} logs in, and nobody is logged in as that",
+        ("paddock-agent service install",),
+    ),
+    Cause.KILLED: _killed,
+    Cause.ENDED: lambda s: (f"it ended with status {s.exit_status}{_last_words(s)}", ()),
+    Cause.UNKNOWN: lambda s: (f"its manager does not say why{_last_words(s)}", ()),
+}

@@ -2,38 +2,72 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from enum import StrEnum
 from typing import Literal, Protocol
+
+from ..system.port import Family
 
 Running = Literal["running", "stopped", "failed", "trying again", "missing"]
 
 
+class Cause(StrEnum):
+    """Why a service does not run, as far as its manager's own numbers tell."""
+
+    UNKNOWN = ""
+    NO_ACCOUNT = "no account"
+    NO_GROUP = "no group"
+    NO_PROGRAM = "no program"
+    NO_FOLDER = "no folder"
+    NOT_JOINED = "not joined"
+    DISMISSED = "dismissed"
+    LOGON_FAILED = "logon failed"
+    NO_LOGON_RIGHT = "no right to log on"
+    TOO_MANY_STARTS = "too many starts"
+    NO_ANSWER = "no answer"
+    DISABLED = "disabled"
+    NO_LOGIN = "nobody logged in"
+    KILLED = "killed"
+    ENDED = "ended"
+
+
+AGENT_CAUSES = {5: Cause.NOT_JOINED, 6: Cause.DISMISSED}
+"""The agent's own exit codes after which a restart changes nothing; see the cli module."""
+
+
 @dataclass(frozen=True)
 class Definition:
-    """The service to set up. ``command`` is the program with its arguments; ``path`` becomes its PATH."""
+    """The service to set up. ``command`` is the program with its arguments; ``environment`` is what it starts with.
+
+    ``at_login`` has it start when its account logs in, not at boot: for builds that need a screen (macOS).
+    """
 
     name: str
     description: str
     account: str
     command: Sequence[str]
     home: str
-    path: str
+    environment: Mapping[str, str] = field(default_factory=dict)
+    at_login: bool = False
 
 
 @dataclass(frozen=True)
 class ServiceState:
     """The service as its manager sees it.
 
-    ``exit_status`` is that of its last end, None if it never ended or was ended by a signal; ``result`` is the
+    ``cause`` is why it does not run and ``code`` the manager's own number for that, as "status 217"; ``result`` is the
     manager's word for how it ended; ``evidence`` are its last lines in the system's log.
     """
 
     name: str
+    family: Family
     running: Running
     starts_at_boot: bool = False
+    start_type: str = ""
     account: str = ""
-    account_exists: bool = True
+    cause: Cause = Cause.UNKNOWN
+    code: str = ""
     exit_status: int | None = None
     result: str = ""
     restarts: int = 0
@@ -42,10 +76,36 @@ class ServiceState:
     evidence: tuple[str, ...] = ()
 
 
-class ServiceManager(Protocol):
-    """One host's service manager. All raise CommandFailed with what the manager said."""
+@dataclass(frozen=True)
+class Trouble:
+    """Something that has to be mended first, and the commands for that host that do."""
 
-    async def install(self, definition: Definition) -> None:
+    sentence: str
+    remedy: tuple[str, ...] = ()
+
+
+class ServiceManager(Protocol):
+    """One host's service manager. All raise CommandFailed with what the manager said.
+
+    ``title`` is what people call it. ``own_account`` is the account that a service gets when none is named.
+    """
+
+    title: str
+
+    def own_account(self, name: str) -> str:
+        """The account that the service ``name`` gets when no other is asked for."""
+
+    async def why_absent(self) -> str:
+        """Why this manager is not at work on this host; "" where it is."""
+
+    async def account_trouble(self, account: str) -> Trouble | None:
+        """What keeps ``account``, one that was named, from running a service."""
+
+    async def prepare(self, account: str, folders: Sequence[str], program: Sequence[str], secret: str) -> None:
+        """Makes its own account where that is asked for and missing, gives the account its folders and the right to run
+        services, and proves that it can run ``program``. ``secret`` is the account's password, where one is needed."""
+
+    async def install(self, definition: Definition, secret: str = "") -> None:
         """Writes the service, checks it, and lets it start at boot; does not start it. An older one is replaced."""
 
     async def start(self, name: str) -> None:

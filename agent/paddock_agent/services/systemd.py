@@ -6,14 +6,14 @@ from collections.abc import Sequence
 
 from ..errors import CommandFailed
 from ..system import System
-from .port import Definition, Running, ServiceManager, ServiceState
+from .commands import PATIENCE, prove_program, run_or_fail
+from .diagnosis import making_account
+from .port import AGENT_CAUSES, Cause, Definition, Running, ServiceManager, ServiceState, Trouble
 
 FOLDER = "/etc/systemd/system"
-PATIENCE = 60.0
+ENVIRONMENTS = "/etc/paddock-agent"
+OWN_ACCOUNT = "paddock"
 EVIDENCE_LINES = 5
-
-NO_USE_IN_TRYING_AGAIN = (5, 6)
-"""Exit codes of the agent after which a restart changes nothing: not joined, and a key that is not known."""
 
 _UNIT = """\
 # Written by paddock-agent. Changes are lost when the service is installed again; put yours into a drop-in:
@@ -29,7 +29,8 @@ StartLimitBurst=5
 Type=exec
 User={account}
 WorkingDirectory={home}
-Environment="PATH={path}"
+# What the agent starts with; change it there, and restart the service.
+EnvironmentFile=-{environment_file}
 ExecStart={command}
 Restart=on-failure
 RestartSec=5
@@ -55,15 +56,51 @@ _ASKED = (
 _CODE_EXITED = "1"
 
 
+_CAUSES = {
+    200: Cause.NO_FOLDER,
+    203: Cause.NO_PROGRAM,
+    216: Cause.NO_GROUP,
+    217: Cause.NO_ACCOUNT,
+    **AGENT_CAUSES,
+}
+"""200 to 242 are the service manager's own (systemd.exec(5), "Process exit codes"): it could not start the program."""
+
+
 class Systemd(ServiceManager):
     """One host's systemd."""
+
+    title = "systemd"
 
     def __init__(self, system: System) -> None:
         self._system = system
 
-    async def install(self, definition: Definition) -> None:
+    def own_account(self, name: str) -> str:
+        """See the port: one account for all of this machine's agents."""
+        return OWN_ACCOUNT
+
+    async def why_absent(self) -> str:
+        """See the port."""
+        return "" if "systemd" in (self._system.read_text("/proc/1/comm") or "") else "there is no systemd here"
+
+    async def account_trouble(self, account: str) -> Trouble | None:
+        """See the port."""
+        if await self._has_account(account):
+            return None
+        return Trouble(f"there is no account {account} on this host", (making_account("linux", account),))
+
+    async def prepare(self, account: str, folders: Sequence[str], program: Sequence[str], secret: str) -> None:
+        """See the port. Accounts of services need no password here."""
+        if account == OWN_ACCOUNT and not await self._has_account(account):
+            made = ["useradd", "--system", "--user-group", "--home-dir", folders[0], "--shell", "/bin/bash", account]
+            await run_or_fail(self._system, made)
+        await run_or_fail(self._system, ["chown", "-R", f"{account}:", *folders])
+        await prove_program(self._system, ["runuser", "-u", account, "--"], account, program)
+
+    async def install(self, definition: Definition, secret: str = "") -> None:
         """See the port."""
         await self._demand_account(definition.account)
+        await run_or_fail(self._system, ["mkdir", "-p", ENVIRONMENTS])
+        self._system.write_text(environment_file(definition.name), environment_text(definition), 0o644)
         self._system.write_text(f"{FOLDER}/{definition.name}", unit_file(definition), 0o644)
         await self._ask("daemon-reload")
         await self._ask("enable", definition.name)
@@ -87,17 +124,17 @@ class Systemd(ServiceManager):
         if (await self.state(name)).running != "missing":
             await self._ask("disable", "--now", name)
         self._system.remove_file(f"{FOLDER}/{name}")
+        self._system.remove_file(environment_file(name))
         await self._ask("daemon-reload")
         await self._system.run(["systemctl", "reset-failed", name], PATIENCE)
 
     async def state(self, name: str) -> ServiceState:
         """See the port."""
         shown = await self._ask("show", name, "--property=" + ",".join(_ASKED))
-        account = _properties(shown).get("User", "")
         logged = await self._system.run(
             ["journalctl", "--unit", name, "--lines", str(EVIDENCE_LINES), "--output=cat", "--no-pager"], PATIENCE
         )
-        return read_state(name, shown, await self._has_account(account or "root"), logged.stdout.splitlines())
+        return read_state(name, shown, logged.stdout.splitlines())
 
     async def _ask(self, *words: str) -> str:
         answer = await self._system.run(["systemctl", *words], PATIENCE)
@@ -111,9 +148,22 @@ class Systemd(ServiceManager):
     async def _demand_account(self, account: str) -> None:
         if not await self._has_account(account):
             raise CommandFailed(
-                f"There is no account {account} on this host. Make it first: "
-                f"useradd --system --create-home --shell /bin/bash {account}"
+                f"There is no account {account} on this host. Make it first: {making_account('linux', account)}"
             )
+
+
+def environment_file(name: str) -> str:
+    """Where the environment of a service is kept."""
+    return f"{ENVIRONMENTS}/{name.removesuffix('.service')}.env"
+
+
+def environment_text(definition: Definition) -> str:
+    """The environment file: quoted as systemd.exec(5) wants it."""
+    lines = [f"# The environment of {definition.name}. Restart the service after a change."]
+    for name, value in definition.environment.items():
+        escaped = value.replace("\\", "\\\\").replace('"', '\\"').replace("$", "\\$").replace("`", "\\`")
+        lines.append(f'{name}="{escaped}"')
+    return "\n".join(lines) + "\n"
 
 
 def unit_file(definition: Definition) -> str:
@@ -123,9 +173,9 @@ def unit_file(definition: Definition) -> str:
         description=definition.description,
         account=definition.account,
         home=_escaped(definition.home),
-        path=_escaped(definition.path),
+        environment_file=environment_file(definition.name),
         command=" ".join(_quoted(word) for word in definition.command),
-        no_use=" ".join(map(str, NO_USE_IN_TRYING_AGAIN)),
+        no_use=" ".join(map(str, AGENT_CAUSES)),
     )
 
 
@@ -143,26 +193,41 @@ def _properties(shown: str) -> dict[str, str]:
     return dict(line.split("=", 1) for line in shown.splitlines() if "=" in line)
 
 
-def read_state(name: str, shown: str, account_exists: bool, evidence: Sequence[str]) -> ServiceState:
+def read_state(name: str, shown: str, evidence: Sequence[str]) -> ServiceState:
     """Reads what ``systemctl show`` printed."""
     said = _properties(shown)
     status = said.get("ExecMainStatus", "")
     exited = said.get("ExecMainCode") == _CODE_EXITED and status.isdecimal()
     restarts = said.get("NRestarts", "")
     program = said.get("ExecStart", "").partition("path=")[2].partition(" ;")[0]
+    exit_status = int(status) if exited else None
+    result = said.get("Result", "")
+    cause = _cause(exit_status, result)
     return ServiceState(
         name=name,
+        family="linux",
         running=_running(said),
         starts_at_boot=said.get("UnitFileState") == "enabled",
+        start_type=said.get("UnitFileState", ""),
         account=said.get("User", "") or "root",
-        account_exists=account_exists,
-        exit_status=int(status) if exited else None,
-        result=said.get("Result", ""),
+        cause=cause,
+        code=f"status {exit_status}" if cause and cause is not Cause.ENDED and exit_status else "",
+        exit_status=exit_status,
+        result=result,
         restarts=int(restarts) if restarts.isdecimal() else 0,
         since=said.get("StateChangeTimestamp", ""),
         program=program,
         evidence=tuple(line[:300] for line in evidence[-EVIDENCE_LINES:]),
     )
+
+
+def _cause(exit_status: int | None, result: str) -> Cause:
+    """What its last end says about the next start. After a good end, or none, nothing is wrong."""
+    if exit_status in _CAUSES:
+        return _CAUSES[exit_status]
+    if exit_status:
+        return Cause.TOO_MANY_STARTS if result == "start-limit-hit" else Cause.ENDED
+    return Cause.UNKNOWN if result in ("", "success") else Cause.KILLED
 
 
 def _running(said: dict[str, str]) -> Running:

@@ -2,36 +2,14 @@
 
 from __future__ import annotations
 
-import ntpath
-import posixpath
 import re
-from types import ModuleType
 
 from ..system import System
+from ..system.paths import path_folders, paths_of, variable
 from .tools import Tool
 
 MOST_CANDIDATES = 40
 """For each tool. A folder of links to hundreds of versions is looked into no further."""
-
-
-def paths_of(system: System) -> ModuleType:
-    """The path functions of the host's family, which need not be those of this machine."""
-    return ntpath if system.family == "windows" else posixpath
-
-
-def path_folders(system: System) -> list[str]:
-    """The folders of PATH, in order, without repeats and relative ones."""
-    paths = paths_of(system)
-    entries = variable(system, "PATH").split(";" if system.family == "windows" else ":")
-    return list(dict.fromkeys(entry.rstrip("\\/") or "/" for entry in entries if paths.isabs(entry)))
-
-
-def variable(system: System, name: str) -> str:
-    """An environment variable, "" where it is not set. Windows does not mind the case of its name."""
-    environment = system.environment()
-    if system.family == "windows":
-        return next((value for key, value in environment.items() if key.upper() == name.upper()), "")
-    return environment.get(name, "")
 
 
 def file_names(system: System, command: str) -> list[str]:

@@ -10,8 +10,9 @@ from dataclasses import dataclass
 
 from ..errors import CommandFailed
 from ..system import Completed, System
+from ..system.paths import paths_of
 from ..wire import Broken, Installation
-from .places import candidates, file_names, literally, paths_of, plain_command
+from .places import candidates, file_names, literally, plain_command
 from .tools import TOOLS, Tool
 
 PATIENCE = 10.0

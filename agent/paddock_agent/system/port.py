@@ -4,7 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Literal, Protocol
+from typing import TYPE_CHECKING, Literal, Protocol
+
+if TYPE_CHECKING:
+    from ..services.windows_control import ServiceControl
 
 Family = Literal["linux", "macos", "windows"]
 
@@ -75,6 +78,12 @@ class System(Protocol):
     def environment(self) -> Mapping[str, str]:
         """The environment that the agent was started with."""
 
+    async def fresh_environment(self) -> Mapping[str, str]:
+        """The environment that a fresh log-in of this account would have; empty where it cannot be learnt."""
+
+    def service_control(self) -> ServiceControl:
+        """The service control manager of Windows. Raises CommandFailed on another system."""
+
     def executables(self, pattern: str) -> list[str]:
         """The files that can be run and match a pattern: an absolute path, in which ``*`` stands for part of a name."""
 
@@ -87,6 +96,12 @@ class System(Protocol):
     def hardware(self) -> Hardware:
         """Cores and memory."""
 
+    def python(self) -> tuple[tuple[int, int, int], str]:
+        """The version of the Python that runs the agent, and the folder that it is installed in."""
+
+    def program(self) -> str:
+        """The path of that Python: what a service has to start."""
+
     def hostname(self) -> str:
         """The machine's own name, without its domain."""
 
@@ -98,6 +113,13 @@ class System(Protocol):
 
     def default_shell(self) -> str:
         """The shell that a script runs in when its job names none."""
+
+    def make_folder(self, path: str) -> None:
+        """Makes a folder and those above it; one that is there is no error. Raises CommandFailed."""
+
+    def why_not_writable(self, path: str) -> str:
+        """Why this account could not make files in ``path``, or in the nearest folder above that there is; ""
+        where it could."""
 
     def fresh_folder(self, parent: str, name: str) -> str:
         """Makes an empty folder ``name`` in ``parent``, which is made too; returns its path. Raises CommandFailed."""

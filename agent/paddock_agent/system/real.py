@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import ctypes
 import getpass
 import glob
 import os
@@ -14,14 +15,22 @@ import socket
 import sys
 from collections.abc import Mapping, Sequence
 from pathlib import Path
-
-import psutil
+from typing import TYPE_CHECKING
 
 from ..errors import CommandFailed
 from .port import Completed, Disk, Family, Hardware, ScriptProcess, System
 
+if sys.platform != "win32":
+    import pwd
+
+if TYPE_CHECKING:
+    from ..services.windows_control import ServiceControl
+
 LARGEST_OUTPUT = 64 * 1024
 """Bytes kept of each stream of a probed command; what comes after is read and dropped."""
+LOGIN_PATIENCE = 20.0
+"""Seconds for a log-in shell to read what people have put into its start files."""
+LOGIN_PATH = "/usr/local/bin:/usr/bin:/bin"
 LARGEST_FILE = 256 * 1024
 
 _SHELLS: dict[Family, dict[str, tuple[str, list[str]]]] = {
@@ -98,11 +107,47 @@ class RealSystem(System):
 
     def is_privileged(self) -> bool:
         """See the port."""
-        return hasattr(os, "geteuid") and os.geteuid() == 0
+        if sys.platform == "win32":
+            return bool(ctypes.windll.shell32.IsUserAnAdmin())
+        return os.geteuid() == 0
 
     def environment(self) -> Mapping[str, str]:
         """See the port."""
         return os.environ
+
+    async def fresh_environment(self) -> Mapping[str, str]:
+        """See the port. On Linux and macOS a log-in shell is asked, as a log-in would start it."""
+        if sys.platform == "win32":
+            return self.service_control().fresh_environment()
+        try:
+            account = pwd.getpwuid(os.getuid())
+        except KeyError:
+            return {}
+        clean = {"HOME": account.pw_dir, "USER": account.pw_name, "LOGNAME": account.pw_name, "SHELL": account.pw_shell,
+                 "PATH": LOGIN_PATH, **self._set_for_everybody()}  # fmt: skip
+        if not account.pw_shell or Path(account.pw_shell).name in ("nologin", "false"):
+            return {}
+        command = ["env", "-i", *(f"{name}={value}" for name, value in clean.items()), account.pw_shell, "-l", "-c"]
+        try:
+            done = await self.run([*command, "printf '\\0'; env -0"], LOGIN_PATIENCE)
+        except CommandFailed:
+            return {}
+        entries = done.stdout.split("\0")[1:]  # before the first stands what the start files printed
+        return dict(entry.split("=", 1) for entry in entries if "=" in entry)
+
+    def _set_for_everybody(self) -> dict[str, str]:
+        """/etc/environment, which log-ins read through PAM on Linux."""
+        lines = (self.read_text("/etc/environment") or "").splitlines() if self.family == "linux" else []
+        found = (re.match(r"""\s*(?:export\s+)?(\w+)=["']?(.*?)["']?\s*$""", line) for line in lines)
+        return {one.group(1): one.group(2) for one in found if one}
+
+    def service_control(self) -> ServiceControl:
+        """See the port."""
+        if sys.platform == "win32":
+            from ..services.windows_real import RealServiceControl
+
+            return RealServiceControl()
+        raise CommandFailed("the service control manager is there on Windows only")
 
     def executables(self, pattern: str) -> list[str]:
         """See the port."""
@@ -114,16 +159,22 @@ class RealSystem(System):
 
     def disk(self, folder: str) -> Disk:
         """See the port; asks the nearest folder above that exists."""
-        place = Path(folder)
-        while not place.exists() and place != place.parent:
-            place = place.parent
-        usage = shutil.disk_usage(place)
+        usage = shutil.disk_usage(_nearest(folder))
         return Disk(usage.total, usage.free)
 
     def hardware(self) -> Hardware:
         """See the port."""
         cores = len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count()
-        return Hardware(cores or 1, psutil.virtual_memory().total)
+        return Hardware(cores or 1, _memory())
+
+    def python(self) -> tuple[tuple[int, int, int], str]:
+        """See the port."""
+        version = sys.version_info
+        return (version.major, version.minor, version.micro), sys.base_prefix
+
+    def program(self) -> str:
+        """See the port."""
+        return sys.executable
 
     def hostname(self) -> str:
         """See the port."""
@@ -137,8 +188,11 @@ class RealSystem(System):
             return str(os.getuid()) if hasattr(os, "getuid") else ""
 
     def kept_by(self) -> str:
-        """See the port. On Linux, the systemd unit whose control group holds this process."""
-        if self.family != "linux" or not os.environ.get("INVOCATION_ID"):
+        """See the port. On Linux, the systemd unit whose control group holds this process; elsewhere what the service
+        was given when it was set up."""
+        if self.family != "linux":
+            return os.environ.get("PADDOCK_AGENT_SERVICE", "")
+        if not os.environ.get("INVOCATION_ID"):
             return ""
         for line in (self.read_text("/proc/self/cgroup") or "").splitlines():
             if unit := re.search(r"/([^/]+\.service)$", line):
@@ -150,6 +204,20 @@ class RealSystem(System):
         if self.family == "windows":
             return "powershell"
         return "bash" if shutil.which("bash") else "sh"
+
+    def make_folder(self, path: str) -> None:
+        """See the port."""
+        try:
+            Path(path).mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise CommandFailed(f"the folder {path} could not be made: {error.strerror}") from None
+
+    def why_not_writable(self, path: str) -> str:
+        """See the port."""
+        place = _nearest(path)
+        if not place.is_dir():
+            return f"{place} is a file, not a folder"
+        return "" if os.access(place, os.W_OK | os.X_OK) else f"{place} is closed to {self.account()}"
 
     def fresh_folder(self, parent: str, name: str) -> str:
         """See the port."""
@@ -240,6 +308,23 @@ class RealScript(ScriptProcess):
     def close(self) -> None:
         """See the port."""
         self._pipe.close()
+
+
+def _memory() -> int:
+    """Bytes of memory, without a package: the preflight asks before any is installed."""
+    if sys.platform != "win32":
+        return os.sysconf("SC_PHYS_PAGES") * os.sysconf("SC_PAGE_SIZE")
+    kibibytes = ctypes.c_ulonglong()
+    ctypes.windll.kernel32.GetPhysicallyInstalledSystemMemory(ctypes.byref(kibibytes))
+    return kibibytes.value * 1024
+
+
+def _nearest(path: str) -> Path:
+    """The path itself, or the nearest folder above it that there is."""
+    place = Path(path)
+    while not place.exists() and place != place.parent:
+        place = place.parent
+    return place
 
 
 async def _bounded(stream: asyncio.StreamReader) -> str:

@@ -3,20 +3,31 @@
 from django.urls import path, re_path
 from drf_spectacular.views import SpectacularAPIView, SpectacularRedocView
 
+from ..bring_up import views as bring_up
 from ..hosts import views as hosts
-from ..install import views as install
 from ..logbook.views import LogbookView
 from ..people.views import SessionView
 from ..work import fit_view
 from ..work import views as work
 
 HOST = "hosts/<str:name>/"
+SHEET = "bring-ups/<int:pk>/"
 
 urlpatterns = [
     path("schema/", SpectacularAPIView.as_view(), name="schema"),
     path("docs/", SpectacularRedocView.as_view(url_name="schema")),
     path("session/", SessionView.as_view()),
-    path("bring-up/", install.BringUpView.as_view()),
+    path("bring-up-choices/", bring_up.ChoicesView.as_view()),
+    path("bring-ups/", bring_up.BringUpsView.as_view()),
+    path("bring-ups/planned/", bring_up.PlanView.as_view()),
+    path(SHEET, bring_up.BringUpView.as_view()),
+    path(SHEET + "renew/", bring_up.RenewView.as_view()),
+    path(SHEET + "give-up/", bring_up.GiveUpView.as_view()),
+    path(SHEET + "prove/", bring_up.ProveView.as_view()),
+    path(SHEET + "ssh/look/", bring_up.SshLookView.as_view()),
+    path(SHEET + "ssh/go-in/", bring_up.SshGoInView.as_view()),
+    path(SHEET + "ssh/forget/", bring_up.SshForgetView.as_view()),
+    path("guessing/", hosts.GuessingView.as_view()),
     path("yard/", hosts.YardView.as_view()),
     path("paddocks/", hosts.PaddocksView.as_view()),
     path("paddocks/<str:name>/", hosts.PaddockView.as_view()),
@@ -32,6 +43,7 @@ urlpatterns = [
     path(HOST + "drain/", hosts.DrainView.as_view()),
     path(HOST + "resume/", hosts.ResumeView.as_view()),
     path(HOST + "retire/", hosts.RetireView.as_view()),
+    path(HOST + "restart/", hosts.RestartView.as_view()),
     path(HOST + "survey/", hosts.SurveyView.as_view()),
     path("jobs/", work.JobsView.as_view()),
     path("jobs/<int:pk>/", work.JobView.as_view()),

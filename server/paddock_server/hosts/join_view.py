@@ -9,15 +9,18 @@ from rest_framework.views import APIView
 
 from paddock_agent import wire
 from paddock_agent.errors import BadMessage
+from paddock_core.bring_up import Step
 
-from ..errors import Invalid, KeyUnknown
+from ..bring_up.actions.note_step import note_failure
+from ..errors import ActionError, Invalid, KeyUnknown
+from .actions.guard import guarded
 from .actions.join import join
 from .actions.retire import leave
 from .models import Host
 from .queries import host_with_key
 
 
-class _ForAgents(APIView):
+class ForAgents(APIView):
     """What agents call: no login of a person, and no part of the API's schema; tries are counted by address."""
 
     authentication_classes = []
@@ -27,7 +30,7 @@ class _ForAgents(APIView):
     schema = None
 
 
-class LeaveView(_ForAgents):
+class LeaveView(ForAgents):
     """Where an agent says with its key that its host is gone for good."""
 
     def post(self, request: Request) -> HttpResponse:
@@ -39,7 +42,7 @@ class LeaveView(_ForAgents):
         return HttpResponse(status=204)
 
 
-class JoinView(_ForAgents):
+class JoinView(ForAgents):
     """POST a wire.JoinRequest, get a wire.JoinAnswer. No login: the pass is what counts."""
 
     def post(self, request: Request) -> HttpResponse:
@@ -47,7 +50,13 @@ class JoinView(_ForAgents):
             asked = wire.read_as(wire.JoinRequest, request._request.body)
         except BadMessage as error:
             raise Invalid(f"This is no request to join: {error}") from None
-        host, key = join(asked, request.META.get("REMOTE_ADDR", ""))
+        address = request.META.get("REMOTE_ADDR", "")
+        try:
+            with guarded(address):
+                host, key = join(asked, address)
+        except ActionError as error:
+            note_failure(asked.sheet, asked.facts.hostname, Step.JOIN, address, error.detail)
+            raise
         answer = wire.JoinAnswer(
             key=key,
             host=host.name,

@@ -53,6 +53,19 @@ class EntryPass(models.Model):
         ordering = ["-id"]
 
 
+class Guessing(models.Model):
+    """Wrong passes from one address. It stays until a person has looked at it, or a day has passed without another."""
+
+    address = models.CharField(max_length=100, unique=True)
+    tries = models.PositiveIntegerField(default=0)
+    first_at = models.DateTimeField()
+    last_at = models.DateTimeField()
+    seen_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-last_at"]
+
+
 class Host(models.Model):
     """A machine with our agent. Its record stays after it was turned away; its name is free again then."""
 

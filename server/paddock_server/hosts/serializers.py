@@ -83,6 +83,14 @@ class MakePassSerializer(serializers.Serializer):
     slots = serializers.IntegerField(min_value=0, max_value=1000, default=0)
 
 
+class DifferenceSerializer(serializers.Serializer):
+    """Where the agent's environment is older than the machine's; of PATH, ``fresh`` has the folders that it lacks."""
+
+    name = serializers.CharField()
+    now = serializers.CharField(default="")
+    fresh = serializers.CharField(default="")
+
+
 class FactsSerializer(serializers.Serializer):
     """What the host itself is; sizes in bytes. ``kept_by`` is the service that keeps the agent running, "" for none."""
 
@@ -99,6 +107,7 @@ class FactsSerializer(serializers.Serializer):
     work_folder = serializers.CharField(default="", read_only=True)
     agent_version = serializers.CharField(default="", read_only=True)
     kept_by = serializers.CharField(default="", read_only=True)
+    differs = DifferenceSerializer(many=True, default=list, read_only=True)
 
 
 class InstallationSerializer(serializers.ModelSerializer):
@@ -270,3 +279,12 @@ class YardSerializer(serializers.Serializer):
     paddocks = YardPaddockSerializer(many=True)
     waiting = serializers.IntegerField()
     running = serializers.IntegerField()
+
+
+class GuessingSerializer(serializers.Serializer):
+    """Wrong passes from one address."""
+
+    address = serializers.CharField()
+    tries = serializers.IntegerField(read_only=True)
+    first_at = serializers.DateTimeField(read_only=True)
+    last_at = serializers.DateTimeField(read_only=True)

@@ -20,10 +20,12 @@ from .actions.admit import admit
 from .actions.ask_survey import ask_survey
 from .actions.change import change
 from .actions.change_paddock import change_paddock
+from .actions.guard import dismiss_guessing, recent_guessing
 from .actions.hold import drain, hold, resume
 from .actions.make_paddock import make_paddock
 from .actions.make_pass import make_pass
 from .actions.replace_pass import replace_pass
+from .actions.restart import restart
 from .actions.retire import retire
 from .actions.revoke_pass import revoke_pass
 from .actions.turn_away import turn_away
@@ -42,6 +44,7 @@ from .serializers import (
     ChangePaddockSerializer,
     GateAnswerSerializer,
     GateSerializer,
+    GuessingSerializer,
     HostSerializer,
     MakePassSerializer,
     NewPassSerializer,
@@ -53,7 +56,8 @@ from .serializers import (
 from .wording import clean_labels
 
 
-def _validated(serializer, request: Request) -> dict:
+def validated(serializer, request: Request) -> dict:
+    """What was sent, read by its serializer. Raises what becomes problem details."""
     given = serializer(data=request.data)
     given.is_valid(raise_exception=True)
     return given.validated_data
@@ -108,7 +112,7 @@ class PassesView(generics.ListCreateAPIView):
 
     @extend_schema(request=MakePassSerializer, responses={201: NewPassSerializer})
     def post(self, request: Request) -> Response:
-        given = _validated(MakePassSerializer, request)
+        given = validated(MakePassSerializer, request)
         actor = person(request.user)
         made, secret = make_pass(
             actor,
@@ -190,7 +194,7 @@ class HostView(APIView):
     @extend_schema(request=ChangeHostSerializer, responses=HostSerializer)
     def patch(self, request: Request, name: str) -> Response:
         """Change labels or slots."""
-        return _after(change, request, name, **_validated(ChangeHostSerializer, request))
+        return _after(change, request, name, **validated(ChangeHostSerializer, request))
 
 
 def _after(action: Callable[..., None], request: Request, name: str, **more: object) -> Response:
@@ -205,7 +209,7 @@ class AdmitView(APIView):
 
     @extend_schema(request=ReasonSerializer, responses=HostSerializer)
     def post(self, request: Request, name: str) -> Response:
-        return _after(admit, request, name, **_validated(ReasonSerializer, request))
+        return _after(admit, request, name, **validated(ReasonSerializer, request))
 
 
 class TurnAwayView(APIView):
@@ -214,7 +218,7 @@ class TurnAwayView(APIView):
     @extend_schema(request=ReasonSerializer, responses={204: None})
     def post(self, request: Request, name: str) -> Response:
         actor = person(request.user)
-        turn_away(actor, host_called(actor, name), **_validated(ReasonSerializer, request))
+        turn_away(actor, host_called(actor, name), **validated(ReasonSerializer, request))
         return Response(status=204)
 
 
@@ -225,7 +229,7 @@ class GateView(APIView):
 
     @extend_schema(request=GateSerializer, responses=GateAnswerSerializer)
     def post(self, request: Request, verb: str) -> Response:
-        given = _validated(GateSerializer, request)
+        given = validated(GateSerializer, request)
         actor = person(request.user)
         decided, refused = [], {}
         for name in dict.fromkeys(given["names"]):
@@ -242,7 +246,7 @@ class HoldView(APIView):
 
     @extend_schema(request=ReasonSerializer, responses=HostSerializer)
     def post(self, request: Request, name: str) -> Response:
-        return _after(hold, request, name, **_validated(ReasonSerializer, request))
+        return _after(hold, request, name, **validated(ReasonSerializer, request))
 
 
 class DrainView(APIView):
@@ -250,7 +254,7 @@ class DrainView(APIView):
 
     @extend_schema(request=ReasonSerializer, responses=HostSerializer)
     def post(self, request: Request, name: str) -> Response:
-        return _after(drain, request, name, **_validated(ReasonSerializer, request))
+        return _after(drain, request, name, **validated(ReasonSerializer, request))
 
 
 class ResumeView(APIView):
@@ -267,7 +271,7 @@ class RetireView(APIView):
     @extend_schema(request=ReasonSerializer, responses={204: None})
     def post(self, request: Request, name: str) -> Response:
         actor = person(request.user)
-        retire(actor, host_called(actor, name), **_validated(ReasonSerializer, request))
+        retire(actor, host_called(actor, name), **validated(ReasonSerializer, request))
         return Response(status=204)
 
 
@@ -278,4 +282,30 @@ class SurveyView(APIView):
     def post(self, request: Request, name: str) -> Response:
         actor = person(request.user)
         ask_survey(actor, host_called(actor, name))
+        return Response(status=202)
+
+
+class GuessingView(APIView):
+    """Wrong passes that look like guessing, by the address that they came from."""
+
+    @extend_schema(responses=GuessingSerializer(many=True))
+    def get(self, request: Request) -> Response:
+        administers = person(request.user).may(Role.ADMINISTRATOR)
+        return Response(GuessingSerializer(recent_guessing() if administers else [], many=True).data)
+
+    @extend_schema(request=GuessingSerializer, responses={204: None})
+    def post(self, request: Request) -> Response:
+        """Say that they were looked at. They come back with the next wrong pass from there."""
+        given = validated(GuessingSerializer, request)
+        dismiss_guessing(person(request.user), given["address"])
+        return Response(status=204)
+
+
+class RestartView(APIView):
+    """Have a host's agent start afresh, with the environment of a fresh log-in, once nothing runs on it."""
+
+    @extend_schema(request=None, responses={202: None})
+    def post(self, request: Request, name: str) -> Response:
+        actor = person(request.user)
+        restart(actor, host_called(actor, name))
         return Response(status=202)

@@ -1,58 +1,38 @@
 from __future__ import annotations
 
-import hashlib
-from pathlib import Path
-
 from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse
 from django.utils.html import format_html, format_html_join
-from drf_spectacular.utils import extend_schema
-from rest_framework import serializers
-from rest_framework.request import Request
-from rest_framework.response import Response
-from rest_framework.views import APIView
+
+from paddock_core.bring_up import Step
 
 from ..api.problems import respond
+from ..bring_up.actions.note_step import note_step, sheets_with
+from ..bring_up.choices import choices_for_all, choices_of
 from .index import agent_version, normalized, wheels
+from .scripts import file_for, script_for
 
-SCRIPT = Path(__file__).with_name("paddock.sh")
 SIMPLE_JSON = "application/vnd.pypi.simple.v1+json"
 NOT_GATHERED = "The packages for hosts have not been gathered on this server. `make wheels` does so."
 
 
-def _script(request: HttpRequest | Request) -> str:
-    """The script with this server's address in it, as the browser or the host knows it."""
-    server = request.build_absolute_uri("/").rstrip("/")
-    return SCRIPT.read_text(encoding="utf-8").replace("@SERVER@", server).replace("@VERSION@", agent_version())
-
-
-def script(request: HttpRequest) -> HttpResponse:
-    """The bring-up script for Linux and macOS."""
+def script(request: HttpRequest, file: str) -> HttpResponse:
+    """A bring-up script. With ``?sheet=CODE`` it has the choices of that sheet, or of that batch, at its head."""
     if not agent_version():
         return respond(503, "Not ready", NOT_GATHERED)
-    return HttpResponse(_script(request), content_type="text/x-shellscript; charset=utf-8")
-
-
-def script_checksum(request: HttpRequest | Request) -> str:
-    """The SHA-256 of the script as it is served now; "" where there is none."""
-    return hashlib.sha256(_script(request).encode()).hexdigest() if agent_version() else ""
-
-
-class BringUpSerializer(serializers.Serializer):
-    """``agent_version`` is "" where the packages for hosts have not been gathered, and nothing can be handed out."""
-
-    agent_version = serializers.CharField()
-    script = serializers.CharField(help_text="The address of the bring-up script for Linux and macOS.")
-    sha256 = serializers.CharField(help_text="The checksum of the script as it is served now.")
-
-
-class BringUpView(APIView):
-    """What a person needs to bring in a host: the script's address and its checksum."""
-
-    @extend_schema(responses=BringUpSerializer)
-    def get(self, request: Request) -> Response:
-        address = request.build_absolute_uri("/install/paddock.sh")
-        shown = {"agent_version": agent_version(), "script": address, "sha256": script_checksum(request)}
-        return Response(BringUpSerializer(shown).data)
+    code = request.GET.get("sheet", "")
+    server, choices = request.build_absolute_uri("/").rstrip("/"), {}
+    if code:
+        sheets = sheets_with(code)
+        fitting = [sheet for sheet in sheets if file_for(sheet.system) == file]
+        if not fitting:
+            return respond(404, "There is no such sheet", "No open bring-up sheet has this code for this script.")
+        server = fitting[0].server
+        choices = choices_of(fitting[0]) if fitting[0].code == code else choices_for_all(fitting)
+        if fitting[0].code == code:
+            note_step(fitting[0], Step.FETCH.value, "done", request.META.get("REMOTE_ADDR", ""))
+    system = "windows" if file == "paddock.ps1" else "linux"
+    text = script_for(server, system, code, choices).text
+    return HttpResponse(text, content_type="text/plain; charset=utf-8")
 
 
 def projects(request: HttpRequest) -> HttpResponse:

@@ -4,7 +4,7 @@
  */
 
 export interface paths {
-    "/api/v1/bring-up/": {
+    "/api/v1/bring-up-choices/": {
         parameters: {
             query?: never;
             header?: never;
@@ -12,12 +12,196 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * What a person needs to bring in a host: the script's address and its checksum
-         * @description What a person needs to bring in a host: the script's address and its checksum.
+         * What can be chosen for a machine that is to come in, and what it needs before anything is run
+         * @description What can be chosen for a machine that is to come in, and what it needs before anything is run.
          */
-        get: operations["bring_up_retrieve"];
+        get: operations["bring_up_choices_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/bring-ups/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The machines that are coming in
+         * @description The machines that are coming in.
+         */
+        get: operations["bring_ups_list"];
+        put?: never;
+        /**
+         * Say which machine is coming: the answer has its command, with a pass that is shown this once
+         * @description Say which machine is coming: the answer has its command, with a pass that is shown this once.
+         */
+        post: operations["bring_ups_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/bring-ups/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One bring-up sheet
+         * @description One bring-up sheet.
+         */
+        get: operations["bring_ups_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/bring-ups/{id}/give-up/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give a bring-up up: its pass dies
+         * @description Give a bring-up up: its pass dies.
+         */
+        post: operations["bring_ups_give_up_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/bring-ups/{id}/prove/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send the proof job again
+         * @description Send the proof job again.
+         */
+        post: operations["bring_ups_prove_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/bring-ups/{id}/renew/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A new command for a sheet: the pass in its old one dies
+         * @description A new command for a sheet: the pass in its old one dies.
+         */
+        post: operations["bring_ups_renew_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/bring-ups/{id}/ssh/forget/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Forget the key of a machine that was set up anew
+         * @description Forget the key of a machine that was set up anew.
+         */
+        post: operations["bring_ups_ssh_forget_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/bring-ups/{id}/ssh/go-in/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Go into a machine over SSH, and run its bring-up script there
+         * @description Go into a machine over SSH, and run its bring-up script there. Its sheet follows.
+         */
+        post: operations["bring_ups_ssh_go_in_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/bring-ups/{id}/ssh/look/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look at the key that a machine shows over SSH, before anything is sent to it
+         * @description Look at the key that a machine shows over SSH, before anything is sent to it.
+         */
+        post: operations["bring_ups_ssh_look_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/bring-ups/planned/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Say that many machines are coming, from a table
+         * @description Say that many machines are coming, from a table.
+         */
+        post: operations["bring_ups_planned_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -58,6 +242,30 @@ export interface paths {
          * @description Decide on several hosts at the gate. Each is decided by itself: one that cannot be does not stop the rest.
          */
         post: operations["gate_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/guessing/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Wrong passes that look like guessing, by the address that they came from
+         * @description Wrong passes that look like guessing, by the address that they came from.
+         */
+        get: operations["guessing_list"];
+        put?: never;
+        /**
+         * Say that they were looked at
+         * @description Say that they were looked at. They come back with the next wrong pass from there.
+         */
+        post: operations["guessing_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -162,6 +370,26 @@ export interface paths {
          * @description Take no new job from now on.
          */
         post: operations["hosts_hold_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/hosts/{name}/restart/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Have a host's agent start afresh, with the environment of a fresh log-in, once nothing runs on it
+         * @description Have a host's agent start afresh, with the environment of a fresh log-in, once nothing runs on it.
+         */
+        post: operations["hosts_restart_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -532,6 +760,12 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * @description * `x64` - x64
+         *     * `arm64` - arm64
+         * @enum {string}
+         */
+        ArchEnum: "x64" | "arm64";
         Attempt: {
             readonly number: number;
             host: string;
@@ -569,18 +803,81 @@ export interface components {
             home: string;
             plain: boolean;
         };
-        /** @description ``agent_version`` is "" where the packages for hosts have not been gathered, and nothing can be handed out. */
+        /** @description A bring-up sheet: what was chosen, and how far the machine is. */
         BringUp: {
-            agent_version: string;
-            /** @description The address of the bring-up script for Linux and macOS. */
-            script: string;
-            /** @description The checksum of the script as it is served now. */
-            sha256: string;
+            readonly id: number;
+            title: string;
+            paddock: string;
+            readonly system: components["schemas"]["SystemEnum"];
+            readonly arch: components["schemas"]["ArchEnum"];
+            readonly name: string;
+            labels: string[];
+            readonly slots: number;
+            readonly work_folder: string;
+            readonly kept: components["schemas"]["KeptEnum"];
+            readonly account: string;
+            readonly server: string;
+            readonly batch: string;
+            host?: string | null;
+            proof: number | null;
+            readonly hostname: string;
+            readonly address: string;
+            readonly made_by: string;
+            /** Format: date-time */
+            readonly made_at: string;
+            phase: components["schemas"]["PhaseEnum"];
+            sentence: string;
+            steps: components["schemas"]["StepRow"][];
+            readonly checks: components["schemas"]["Check"][];
+            /** Format: date-time */
+            pass_ends_at?: string | null;
         };
         Broken: {
             tool: string;
             path: string;
             why: string;
+        };
+        /** @description One check of the preflight, as the machine told it. */
+        Check: {
+            name: string;
+            mark: components["schemas"]["CheckMarkEnum"];
+            /** @default  */
+            found?: string;
+            /** @default  */
+            why?: string;
+            remedy?: string[];
+        };
+        /**
+         * @description * `ok` - ok
+         *     * `mind` - mind
+         *     * `missing` - missing
+         * @enum {string}
+         */
+        CheckMarkEnum: "ok" | "mind" | "missing";
+        /**
+         * @description ``agent_version`` is "" where the packages for hosts have not been gathered, and nothing can be handed out;
+         *     ``public_key`` is what a machine has to know to let this server in over SSH.
+         */
+        Choices: {
+            agent_version: string;
+            server: string;
+            public_key: string;
+            systems: components["schemas"]["SystemChoices"][];
+        };
+        /** @description What to paste, and where. ``look`` runs the checks alone. */
+        Command: {
+            shell: string;
+            run: string;
+            look: string;
+            sha256: string;
+        };
+        /** @description Where the agent's environment is older than the machine's; of PATH, ``fresh`` has the folders that it lacks. */
+        Difference: {
+            name: string;
+            /** @default  */
+            now?: string;
+            /** @default  */
+            fresh?: string;
         };
         Entry: {
             readonly id: number;
@@ -623,6 +920,7 @@ export interface components {
             readonly agent_version: string;
             /** @default  */
             readonly kept_by: string;
+            readonly differs: components["schemas"]["Difference"][];
         };
         /** @description The fit sheet: for every host each term's verdict, and for every term how many hosts meet it. */
         Fit: {
@@ -643,6 +941,19 @@ export interface components {
             terms: string[];
             paddock?: string;
         };
+        /** @description The machine's key. ``standing`` is new, trusted, or changed since it was trusted. */
+        FoundKey: {
+            fingerprint: string;
+            kind: string;
+            standing: components["schemas"]["FoundKeyStandingEnum"];
+        };
+        /**
+         * @description * `new` - new
+         *     * `trusted` - trusted
+         *     * `changed` - changed
+         * @enum {string}
+         */
+        FoundKeyStandingEnum: "new" | "trusted" | "changed";
         FunnelStep: {
             name: string;
             left: number;
@@ -660,6 +971,32 @@ export interface components {
             names: string[];
             /** @default  */
             reason?: string;
+        };
+        /**
+         * @description ``fingerprint`` is the one that was shown and is trusted; ``password`` "" for the server's own key. A password is
+         *     used once and never kept.
+         */
+        GoInRequest: {
+            address: string;
+            /** @default 22 */
+            port?: number;
+            user: string;
+            fingerprint: string;
+            /** @default  */
+            password?: string;
+        };
+        /** @description Wrong passes from one address. */
+        Guessing: {
+            address: string;
+            readonly tries: number;
+            /** Format: date-time */
+            readonly first_at: string;
+            /** Format: date-time */
+            readonly last_at: string;
+        };
+        /** @description Wrong passes from one address. */
+        GuessingRequest: {
+            address: string;
         };
         /**
          * @description * `` - no
@@ -792,6 +1129,13 @@ export interface components {
          */
         JobStateEnum: "waiting" | "offered" | "running" | "passed" | "failed" | "cancelled" | "timed out" | "lost";
         /**
+         * @description * `service` - service
+         *     * `log-in` - log-in
+         *     * `by hand` - by hand
+         * @enum {string}
+         */
+        KeptEnum: "service" | "log-in" | "by hand";
+        /**
          * @description * `connected` - connected
          *     * `stopped` - stopped
          *     * `lost` - lost
@@ -802,6 +1146,31 @@ export interface components {
         LoginRequest: {
             username: string;
             password: string;
+        };
+        /** @description Where the machine answers to SSH. */
+        LookRequest: {
+            address: string;
+            /** @default 22 */
+            port?: number;
+        };
+        MakeBringUpRequest: {
+            paddock: string;
+            system: components["schemas"]["SystemEnum"];
+            arch: components["schemas"]["ArchEnum"];
+            server: string;
+            /** @default  */
+            name?: string;
+            labels?: string[];
+            /** @default 0 */
+            slots?: number;
+            /** @default  */
+            work_folder?: string;
+            /** @default service */
+            kept?: components["schemas"]["KeptEnum"];
+            /** @default  */
+            account?: string;
+            /** @default 24 */
+            hours?: number;
         };
         MakePassRequest: {
             paddock: string;
@@ -814,14 +1183,11 @@ export interface components {
             /** @default 0 */
             slots?: number;
         };
-        /**
-         * @description * `holds` - holds
-         *     * `weak` - weak
-         *     * `broken` - broken
-         *     * `unknown` - unknown
-         * @enum {string}
-         */
-        MarkEnum: "holds" | "weak" | "broken" | "unknown";
+        /** @description A sheet with its command: the only time that the pass in it is shown. */
+        NewBringUp: {
+            sheet: components["schemas"]["BringUp"];
+            command: components["schemas"]["Command"];
+        };
         /** @description A pass just made, with its secret: the only time that it is shown. */
         NewPass: {
             readonly id: number;
@@ -840,6 +1206,10 @@ export interface components {
             readonly made_at: string;
             readonly hosts: string[];
             secret: string;
+        };
+        NewPlan: {
+            sheets: components["schemas"]["BringUp"][];
+            commands: components["schemas"]["SystemCommand"][];
         };
         NullEnum: null;
         /**
@@ -982,6 +1352,25 @@ export interface components {
             admits_at_once?: boolean;
         };
         /**
+         * @description * `expected` - expected
+         *     * `under way` - under way
+         *     * `failed` - failed
+         *     * `cut off` - cut off
+         *     * `at the gate` - at the gate
+         *     * `finished` - finished
+         *     * `given up` - given up
+         * @enum {string}
+         */
+        PhaseEnum: "expected" | "under way" | "failed" | "cut off" | "at the gate" | "finished" | "given up";
+        /** @description Machines that are expected together. ``text`` is CSV with a heading line, or JSON: a list of objects. */
+        PlanRequest: {
+            paddock: string;
+            server: string;
+            text: string;
+            /** @default 168 */
+            hours?: number;
+        };
+        /**
          * @description A host as its plate shows it. ``trace`` is the last 24 hours in 48 steps: ``-`` lost, ``.`` absent, else how busy
          *     from 0 to 9.
          */
@@ -1040,9 +1429,51 @@ export interface components {
         /** @description One link of the way to work. */
         Step: {
             name: string;
-            mark: components["schemas"]["MarkEnum"];
+            mark: components["schemas"]["StepMarkEnum"];
             said: string;
         };
+        /**
+         * @description * `fetch` - fetch
+         *     * `preflight` - preflight
+         *     * `install` - install
+         *     * `join` - join
+         *     * `service` - service
+         *     * `connect` - connect
+         *     * `survey` - survey
+         *     * `admit` - admit
+         *     * `prove` - prove
+         * @enum {string}
+         */
+        StepEnum: "fetch" | "preflight" | "install" | "join" | "service" | "connect" | "survey" | "admit" | "prove";
+        /**
+         * @description * `holds` - holds
+         *     * `weak` - weak
+         *     * `broken` - broken
+         *     * `unknown` - unknown
+         * @enum {string}
+         */
+        StepMarkEnum: "holds" | "weak" | "broken" | "unknown";
+        /** @description One step of a bring-up. Times in seconds since the epoch; ``remedy`` are commands for the machine. */
+        StepRow: {
+            step: components["schemas"]["StepEnum"];
+            title: string;
+            state: components["schemas"]["StepRowStateEnum"];
+            /** Format: double */
+            at: number | null;
+            /** Format: double */
+            seconds: number | null;
+            said: string;
+            remedy: string[];
+        };
+        /**
+         * @description * `waits` - waits
+         *     * `now` - now
+         *     * `done` - done
+         *     * `failed` - failed
+         *     * `left out` - left out
+         * @enum {string}
+         */
+        StepRowStateEnum: "waits" | "now" | "done" | "failed" | "left out";
         SubmitRequest: {
             name: string;
             pipeline: string;
@@ -1062,6 +1493,32 @@ export interface components {
             oddity: components["schemas"]["OddityEnum"];
             sentence: string;
         };
+        /** @description What can be chosen for a system, and what its machines need before anything is run. */
+        SystemChoices: {
+            system: components["schemas"]["SystemEnum"];
+            arches: components["schemas"]["ArchEnum"][];
+            kept: components["schemas"]["KeptEnum"][];
+            work_folder: string;
+            longest_work_folder: number;
+            own_account: string;
+            prerequisites: string[];
+        };
+        /** @description The command for the machines of one system. */
+        SystemCommand: {
+            shell: string;
+            run: string;
+            look: string;
+            sha256: string;
+            system: components["schemas"]["SystemEnum"];
+            hosts: string[];
+        };
+        /**
+         * @description * `linux` - linux
+         *     * `macos` - macos
+         *     * `windows` - windows
+         * @enum {string}
+         */
+        SystemEnum: "linux" | "macos" | "windows";
         TermCount: {
             term: string;
             /** @description On how many admitted hosts the term holds. */
@@ -1093,7 +1550,7 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    bring_up_retrieve: {
+    bring_up_choices_retrieve: {
         parameters: {
             query?: never;
             header?: never;
@@ -1107,7 +1564,233 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    "application/json": components["schemas"]["Choices"];
+                };
+            };
+        };
+    };
+    bring_ups_list: {
+        parameters: {
+            query?: {
+                /** @description With those that are at their end, newest first. */
+                all?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BringUp"][];
+                };
+            };
+        };
+    };
+    bring_ups_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MakeBringUpRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewBringUp"];
+                };
+            };
+        };
+    };
+    bring_ups_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
                     "application/json": components["schemas"]["BringUp"];
+                };
+            };
+        };
+    };
+    bring_ups_give_up_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BringUp"];
+                };
+            };
+        };
+    };
+    bring_ups_prove_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BringUp"];
+                };
+            };
+        };
+    };
+    bring_ups_renew_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewBringUp"];
+                };
+            };
+        };
+    };
+    bring_ups_ssh_forget_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    bring_ups_ssh_go_in_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GoInRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BringUp"];
+                };
+            };
+        };
+    };
+    bring_ups_ssh_look_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundKey"];
+                };
+            };
+        };
+    };
+    bring_ups_planned_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewPlan"];
                 };
             };
         };
@@ -1157,6 +1840,47 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["GateAnswer"];
                 };
+            };
+        };
+    };
+    guessing_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Guessing"][];
+                };
+            };
+        };
+    };
+    guessing_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GuessingRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -1304,6 +2028,26 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Host"];
                 };
+            };
+        };
+    };
+    hosts_restart_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -7,6 +7,7 @@ from django.utils import timezone
 
 from paddock_agent import wire
 
+from ...bring_up.actions.prove import prove_if_ready
 from ...errors import NotNow
 from ...link import connections, feed
 from ...logbook.write import write
@@ -28,4 +29,5 @@ def admit(actor: Actor, host: Host, reason: str = "") -> None:
     write(actor, "admitted", "host", host.name, host.paddock.name, **({"reason": reason} if reason else {}))
     feed.tell("host", host.name, host.paddock.name)
     connections.send(host.pk, wire.Admitted())
+    prove_if_ready(host)
     dispatcher.wake_after_commit()

@@ -7,35 +7,28 @@ import re
 import msgspec
 from django.core.exceptions import ValidationError
 from django.db import transaction
-from django.db.models import F
+from django.db.models import F, Q
 from django.utils import timezone
 
 from paddock_agent import wire
 from paddock_core.suspicion import is_outside
 
 from ... import secret
-from ...errors import Invalid, NotNow, PassRefused
+from ...bring_up.models import BringUp
+from ...errors import Invalid, NotNow, PassRefused, PassUnknown
 from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ..models import LIVING, NAME, EntryPass, Host
 from ..wording import clean_labels
 
-MEMORY_A_SLOT = 4 * 1024**3
-CORES_A_SLOT = 2
-
 
 @transaction.atomic
 def join(request: wire.JoinRequest, address: str) -> tuple[Host, str]:
     """The new host and its key. Raises PassRefused, Invalid for a wrong name or label, NotNow for a taken name."""
-    entry_pass = _pass_of(request.secret)
-    name = _name(request)
-    if taken := Host.objects.filter(name__iexact=name, standing__in=LIVING).first():
-        where = "stands at the gate of" if taken.standing == Host.Standing.AT_THE_GATE else "is a host in"
-        raise NotNow(
-            f"{taken.name} {where} {taken.paddock.name} already. "
-            "Join with another --name, or turn the old one away first."
-        )
+    entry_pass = pass_of(request.secret)
+    name = name_for(request.name, request.facts.hostname)
+    demand_free(name)
     key = secret.make("key")
     host = Host.objects.create(
         name=name,
@@ -43,7 +36,7 @@ def join(request: wire.JoinRequest, address: str) -> tuple[Host, str]:
         key_digest=secret.digest(key),
         facts=msgspec.to_builtins(request.facts),
         labels=clean_labels([*entry_pass.labels, *request.labels]),
-        slots=request.slots or entry_pass.slots or default_slots(request.facts),
+        slots=request.slots or entry_pass.slots or wire.default_slots(request.facts.cores, request.facts.memory),
         joined_with=entry_pass,
         address=address,
         machine=request.facts.machine,
@@ -53,6 +46,7 @@ def join(request: wire.JoinRequest, address: str) -> tuple[Host, str]:
         host.decided_at, host.decided_by = timezone.now(), f"the fence of {entry_pass.paddock.name}"
         host.save(update_fields=["standing", "decided_at", "decided_by"])
     EntryPass.objects.filter(pk=entry_pass.pk).update(used=F("used") + 1)
+    _tick_off(host, request.sheet)
     pass_holder = Actor(f"the pass {entry_pass.name}", None)
     write(pass_holder, "joined", "host", name, host.paddock.name, address=address, standing=host.standing)
     feed.tell("host", name, host.paddock.name)
@@ -60,10 +54,24 @@ def join(request: wire.JoinRequest, address: str) -> tuple[Host, str]:
     return host, key
 
 
-def _pass_of(given: str) -> EntryPass:
+def _tick_off(host: Host, code: str) -> None:
+    """The sheet that this machine follows, if it has one, gets its host. A code alone opens nothing: the sheet must be
+    of the paddock that the pass leads into."""
+    expected = Q(code=code) | (Q(batch=code) & Q(name__iexact=host.name))
+    sheets = BringUp.objects.filter(expected, paddock=host.paddock, host=None, given_up_at=None) if code else None
+    if sheets and (sheet := sheets.first()):
+        sheet.host = host
+        sheet.save(update_fields=["host"])
+        host.labels, host.slots = clean_labels([*host.labels, *sheet.labels]), sheet.slots or host.slots
+        host.save(update_fields=["labels", "slots"])
+        feed.tell("bring-up", sheet.pk, host.paddock.name)
+
+
+def pass_of(given: str) -> EntryPass:
+    """The pass with this secret, if it is good now. Raises PassRefused, saying why it is not."""
     found = EntryPass.objects.select_related("paddock").filter(digest=secret.digest(given.strip())).first()
     if found is None:
-        raise PassRefused(
+        raise PassUnknown(
             "The server knows no such entry pass. Look whether the end of it was cut off when it was copied, "
             "or whether it is from another server."
         )
@@ -78,16 +86,21 @@ def _pass_of(given: str) -> EntryPass:
     return found
 
 
-def _name(request: wire.JoinRequest) -> str:
-    """The name asked for, or one made of the machine's own."""
-    name = request.name.strip() or re.sub(r"[^A-Za-z0-9-]+", "-", request.facts.hostname).strip("-")[:63]
+def demand_free(name: str) -> None:
+    """Raises NotNow for a name that a living host has."""
+    if taken := Host.objects.filter(name__iexact=name, standing__in=LIVING).first():
+        where = "stands at the gate of" if taken.standing == Host.Standing.AT_THE_GATE else "is a host in"
+        raise NotNow(
+            f"{taken.name} {where} {taken.paddock.name} already. "
+            "Join with another --name, or turn the old one away first."
+        )
+
+
+def name_for(asked: str, hostname: str) -> str:
+    """The name asked for, or one made of the machine's own. Raises Invalid for one that will not do."""
+    name = asked.strip() or re.sub(r"[^A-Za-z0-9-]+", "-", hostname).strip("-")[:63]
     try:
         NAME(name)
     except ValidationError as error:
         raise Invalid(f'The name "{name[:80]}" will not do. {error.message}') from None
     return name
-
-
-def default_slots(facts: wire.Facts) -> int:
-    """One slot for each two cores, as far as there are 4 GiB of memory for each; at least one."""
-    return max(1, min(facts.cores // CORES_A_SLOT, facts.memory // MEMORY_A_SLOT))

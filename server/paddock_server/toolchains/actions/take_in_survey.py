@@ -8,6 +8,7 @@ from django.utils import timezone
 
 from paddock_agent import wire
 
+from ...bring_up.actions.prove import prove_if_ready
 from ...hosts.models import Host
 from ...link import feed
 from ...logbook.write import write
@@ -40,4 +41,5 @@ def take_in_survey(host: Host, report: wire.SurveyReport) -> None:
         went = sorted(f"{key[0]} {key[1]}" for key in known if key not in found)
         write(agent_of(host.name), "surveyed", "host", host.name, host.paddock.name, came=came, went=went)
     feed.tell("host", host.name, host.paddock.name)
+    prove_if_ready(host)
     dispatcher.wake_after_commit()

@@ -1,0 +1,95 @@
+"""The checks that ask the server: whether it can be reached and trusted, its clock, the pass, the name."""
+
+from __future__ import annotations
+
+import email.utils
+import json
+import time
+import urllib.error
+import urllib.request
+
+from ..address import clean_address
+from ..calling import post, problem_of, unreachable
+from ..errors import AgentError, Unreachable, Untrusted
+from ..system import System
+from .outcome import Check
+from .plan import Plan
+
+PATIENCE = 15.0
+MOST_SECONDS_OFF = 60
+
+_SETTING_CLOCK = {
+    "linux": "timedatectl set-ntp true",
+    "macos": "systemsetup -setusingnetworktime on",
+    "windows": "w32tm /resync",
+}
+_TRUSTING = {
+    "linux": "export SSL_CERT_FILE=/path/to/your-authority.pem",
+    "macos": "export SSL_CERT_FILE=/path/to/your-authority.pem",
+    "windows": r"$env:SSL_CERT_FILE = 'C:\path\to\your-authority.pem'",
+}
+
+
+def server_checks(plan: Plan, system: System) -> list[Check]:
+    """Server, clock, pass and name. After the first that fails the rest cannot be asked."""
+    found: list[Check] = []
+    try:
+        server = clean_address(plan.server)
+        if server != plan.server:
+            found.append(
+                Check("address", "ok", server, f"“{plan.server}” had stray spaces or slashes; they were left out.")
+            )
+        said, off = _health(server)
+    except Untrusted as error:
+        return [*found, Check("server", "missing", plan.server, str(error), (_TRUSTING[system.family],))]
+    except AgentError as error:
+        return [*found, Check("server", "missing", plan.server, str(error))]
+    if said.get("status") != "ok":
+        return [
+            *found,
+            Check("server", "missing", server, "What answers there is no Yellow Paddock server, or one in trouble."),
+        ]
+    found.append(Check("server", "ok", f"answers at {server}"))
+    found.append(_clock(off, system))
+    if plan.secret:
+        found.append(_pass(server, plan, system))
+    else:
+        found.append(Check("pass", "mind", "none given", "PADDOCK_PASS has to hold one when it comes to joining."))
+    return found
+
+
+def _health(server: str) -> tuple[dict[str, object], float]:
+    """What the server says of itself, and by how many seconds its clock is ahead of ours."""
+    address = f"{server}/healthz"
+    try:
+        with urllib.request.urlopen(address, timeout=PATIENCE) as answer:  # noqa: S310 - clean_address
+            date = email.utils.parsedate_to_datetime(answer.headers["Date"]).timestamp()
+            said = json.loads(answer.read(10_000))
+    except urllib.error.HTTPError as error:
+        raise Unreachable(f"{server} answered {error.code} {error.reason}.") from None
+    except (OSError, ValueError, TypeError) as error:
+        raise unreachable(f"{server}/agent/", error) from None
+    return (said if isinstance(said, dict) else {}), date - time.time()
+
+
+def _clock(off: float, system: System) -> Check:
+    if abs(off) <= MOST_SECONDS_OFF:
+        return Check("clock", "ok", "within a minute of the server's")
+    way = "behind" if off > 0 else "ahead of"
+    return Check(
+        "clock", "missing", f"{abs(off):.0f} s {way} the server's",
+        "Certificates, leases and logs go by it.", (_SETTING_CLOCK[system.family],),
+    )  # fmt: skip
+
+
+def _pass(server: str, plan: Plan, system: System) -> Check:
+    secret = plan.secret.strip()
+    asked = {"secret": secret, "name": plan.name, "hostname": system.hostname(), "sheet": plan.sheet}
+    try:
+        said = json.loads(post(f"{server}/agent/v1/ask", json.dumps(asked).encode(), {}, PATIENCE))
+        found = f"good for {said['paddock']}, as {said['name']}"
+    except urllib.error.HTTPError as error:
+        return Check("pass", "missing", "the server says no", problem_of(error))
+    except (AgentError, ValueError, KeyError, TypeError) as error:
+        return Check("pass", "mind", "could not be asked about", str(error))
+    return Check("pass", "ok", found, "" if secret == plan.secret else "It had spaces round it; they were left out.")

@@ -1,0 +1,76 @@
+"""Telling the server how far the bring-up of this machine is, so that its sheet can follow. Needs no package.
+
+``python -m paddock_agent.steps STEP MARK [FOUND]`` is how the bring-up scripts report; PADDOCK_SERVER and PADDOCK_SHEET
+say where. What cannot be told is let go: the bring-up itself does not depend on it.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import socket
+import sys
+import urllib.error
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from .address import clean_address
+from .calling import post
+from .errors import AgentError
+
+PATIENCE = 10.0
+LONGEST = 2000
+
+
+@dataclass(frozen=True)
+class Reporter:
+    """Where to report: ``sheet`` is the code of a bring-up sheet, "" for none, and nothing is told then."""
+
+    server: str
+    sheet: str
+    hostname: str
+
+    @classmethod
+    def from_environment(cls, environment: Mapping[str, str]) -> Reporter:
+        """As the scripts set it."""
+        return cls(
+            environment.get("PADDOCK_SERVER", ""),
+            environment.get("PADDOCK_SHEET", ""),
+            socket.gethostname().split(".")[0],
+        )
+
+    def tell(
+        self,
+        step: str,
+        mark: str,
+        found: str = "",
+        remedy: Sequence[str] = (),
+        checks: Sequence[Mapping[str, object]] = (),
+    ) -> None:
+        """Reports one step: ``mark`` is begun, done or failed."""
+        if not self.sheet or not self.server:
+            return
+        told = {
+            "sheet": self.sheet,
+            "step": step,
+            "mark": mark,
+            "hostname": self.hostname[:200],
+            "found": found[:LONGEST],
+            "remedy": [one[:LONGEST] for one in remedy],
+            "checks": list(checks),
+        }
+        with contextlib.suppress(AgentError, urllib.error.HTTPError):
+            post(f"{clean_address(self.server)}/agent/v1/bring-up", json.dumps(told).encode(), {}, PATIENCE)
+
+
+def main(arguments: Sequence[str]) -> int:
+    """STEP MARK [FOUND]; without FOUND, "-" has the last lines of standard input told."""
+    step, mark, *found = arguments
+    said = "\n".join(sys.stdin.read().strip().splitlines()[-6:]) if found == ["-"] else " ".join(found)
+    Reporter.from_environment(os.environ).tell(step, mark, said)
+    return 0
+
+
+if __name__ == "__main__":
+    raise SystemExit(main(sys.argv[1:]))

@@ -1,0 +1,259 @@
+"""The bring-up of one machine: which steps are done, which failed, where it waits, and for whom.
+
+Two kinds of things are known. What the machine's own bring-up tells (``Told``), which may stop at any time; and what
+the server sees by itself (``Seen``): a host that joined, connected, was surveyed, admitted, and did its proof job.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from enum import StrEnum
+
+QUIET_SECONDS = 15 * 60
+"""A step of the machine's that was begun and not heard of for so long is taken for cut off."""
+CALL_SECONDS = 60
+"""A service that was started and has not called the server for so long is in trouble."""
+
+
+class Step(StrEnum):
+    """The steps, in order."""
+
+    FETCH = "fetch"
+    PREFLIGHT = "preflight"
+    INSTALL = "install"
+    JOIN = "join"
+    SERVICE = "service"
+    CONNECT = "connect"
+    SURVEY = "survey"
+    ADMIT = "admit"
+    PROVE = "prove"
+
+
+TOLD = frozenset({Step.FETCH, Step.PREFLIGHT, Step.INSTALL, Step.JOIN, Step.SERVICE})
+"""What the machine, or the server on its behalf, tells of; the other steps are seen."""
+
+TITLES = {
+    Step.FETCH: "Script fetched",
+    Step.PREFLIGHT: "Machine checked",
+    Step.INSTALL: "Agent installed",
+    Step.JOIN: "Joined",
+    Step.SERVICE: "Service set up and started",
+    Step.CONNECT: "First heartbeat",
+    Step.SURVEY: "Surveyed",
+    Step.ADMIT: "Admitted",
+    Step.PROVE: "Proved by a job",
+}
+
+
+class State(StrEnum):
+    """How one step stands. LEFT_OUT: this bring-up has no such step."""
+
+    WAITS = "waits"
+    NOW = "now"
+    DONE = "done"
+    FAILED = "failed"
+    LEFT_OUT = "left out"
+
+
+class Phase(StrEnum):
+    """How the whole stands. CUT_OFF: the machine told of a step and has been silent since."""
+
+    EXPECTED = "expected"
+    UNDER_WAY = "under way"
+    FAILED = "failed"
+    CUT_OFF = "cut off"
+    AT_THE_GATE = "at the gate"
+    FINISHED = "finished"
+    GIVEN_UP = "given up"
+
+
+@dataclass(frozen=True)
+class Told:
+    """What was told of one step. Times in seconds since the epoch; ``remedy`` are commands for the machine."""
+
+    began: float
+    ended: float | None = None
+    failed: bool = False
+    found: str = ""
+    remedy: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Seen:
+    """What the server knows of the host. Times as in ``Told``, None for what has not happened; ``link`` in the words of
+    the link's states; ``proof`` is the state of the proof job, "" for none."""
+
+    joined: float | None = None
+    connected: float | None = None
+    surveyed: float | None = None
+    admitted: float | None = None
+    turned_away: bool = False
+    link: str = ""
+    proof: str = ""
+    proof_began: float | None = None
+    proof_ended: float | None = None
+    proof_reason: str = ""
+
+
+@dataclass(frozen=True)
+class Row:
+    """One step as the sheet shows it."""
+
+    step: Step
+    state: State
+    at: float | None = None
+    seconds: float | None = None
+    said: str = ""
+    remedy: tuple[str, ...] = ()
+
+    @property
+    def title(self) -> str:
+        """The step in words."""
+        return TITLES[self.step]
+
+
+@dataclass(frozen=True)
+class Progress:
+    """The sheet: how the whole stands, in a sentence, and its steps."""
+
+    phase: Phase
+    sentence: str
+    rows: tuple[Row, ...]
+
+
+def progress(
+    told: Mapping[Step, Told],
+    seen: Seen,
+    now: float,
+    *,
+    by_hand: bool = False,
+    given_up: bool = False,
+    family: str = "linux",
+) -> Progress:
+    """Where a bring-up is. What the server sees counts more than what it was told: a machine that joined has been
+    fetched for, checked and installed, whether it said so or not; and a failure is past once a later step is done."""
+    rows = [_row(step, told.get(step), seen, by_hand) for step in Step]
+    rows = _past_failures(rows)
+    rows = _with_current(rows, seen, now, family)
+    return Progress(*_whole(rows, told, seen, now, given_up), rows=tuple(rows))
+
+
+def _row(step: Step, told: Told | None, seen: Seen, by_hand: bool) -> Row:
+    if step is Step.SERVICE and by_hand:
+        return Row(step, State.LEFT_OUT, said="Started by hand: after a reboot somebody has to start it again.")
+    if step is Step.PROVE:
+        return _proof(seen)
+    if step is Step.JOIN and seen.joined is not None:
+        return Row(step, State.DONE, seen.joined)
+    if step in TOLD:
+        if told is None:
+            return Row(step, State.WAITS)
+        if told.failed:
+            return Row(step, State.FAILED, told.ended, said=told.found, remedy=told.remedy)
+        if told.ended is None:
+            return Row(step, State.NOW, told.began, said=told.found)
+        return Row(step, State.DONE, told.ended, told.ended - told.began, told.found)
+    at = {Step.CONNECT: seen.connected, Step.SURVEY: seen.surveyed, Step.ADMIT: seen.admitted}[step]
+    if step is Step.ADMIT and seen.turned_away:
+        return Row(step, State.FAILED, said="It was turned away from the gate.")
+    return Row(step, State.WAITS if at is None else State.DONE, at)
+
+
+def _proof(seen: Seen) -> Row:
+    took = seen.proof_ended - seen.proof_began if seen.proof_ended and seen.proof_began else None
+    match seen.proof:
+        case "":
+            return Row(Step.PROVE, State.WAITS)
+        case "passed":
+            return Row(Step.PROVE, State.DONE, seen.proof_ended, took, "The job passed.")
+        case "waiting" | "offered" | "running":
+            said = f"The job is {seen.proof}." + (f" {seen.proof_reason}" if seen.proof == "waiting" else "")
+            return Row(Step.PROVE, State.NOW, seen.proof_began, said=said)
+        case ended:
+            return Row(Step.PROVE, State.FAILED, seen.proof_ended, took, f"The job {ended}. Its log says why.")
+
+
+def _past_failures(rows: list[Row]) -> list[Row]:
+    """A step before the last one that is done is done too, whatever was told of it."""
+    last = max((i for i, row in enumerate(rows) if row.state is State.DONE), default=-1)
+    # Admission is a person's, and may come before the machine has got any further.
+    order = [row.step for row in rows]
+    if last >= 0 and rows[last].step is Step.ADMIT:
+        last = max((i for i in range(order.index(Step.ADMIT)) if rows[i].state is State.DONE), default=-1)
+    return [
+        Row(row.step, State.DONE, row.at)
+        if i < last and row.state in (State.WAITS, State.NOW, State.FAILED) and row.step is not Step.ADMIT
+        else row
+        for i, row in enumerate(rows)
+    ]
+
+
+def _with_current(rows: list[Row], seen: Seen, now: float, family: str) -> list[Row]:
+    """The first step that waits gets the reason why it does."""
+    if any(row.state in (State.FAILED, State.NOW) for row in rows):
+        return rows
+    first = next((i for i, row in enumerate(rows) if row.state is State.WAITS), None)
+    if first is None:
+        return rows
+    row = rows[first]
+    fresh = list(rows)
+    before = rows[first - 1] if first else None
+    if (
+        row.step is Step.CONNECT
+        and before
+        and before.step is Step.SERVICE
+        and before.at
+        and now - before.at > CALL_SECONDS
+    ):
+        fresh[first] = Row(
+            row.step, State.FAILED, said="The service was started, but its agent has not called the server since.",
+            remedy=_LOOKING[family],
+        )  # fmt: skip
+    else:
+        fresh[first] = Row(row.step, State.NOW if first else State.WAITS, said=_WAITING[row.step])
+    return fresh
+
+
+_WAITING = {
+    Step.FETCH: "Paste the command into a shell on the machine.",
+    Step.PREFLIGHT: "The script was fetched. It starts by checking the machine.",
+    Step.INSTALL: "The machine has what it needs. Next the agent is installed.",
+    Step.JOIN: "The agent is installed. Next it asks to join.",
+    Step.SERVICE: "It has joined. Next the service is set up.",
+    Step.CONNECT: "Waiting for its agent to call.",
+    Step.SURVEY: "Its agent is looking which tools are there.",
+    Step.ADMIT: "It stands at the gate. Nothing runs on it until somebody lets it in.",
+    Step.PROVE: "Waiting for its agent and its survey; then a job is sent that proves it.",
+}
+_LOOKING = {
+    "linux": ("paddock-agent service status", "journalctl --unit 'paddock-agent-*' --lines 30"),
+    "macos": ("paddock-agent service status",),
+    "windows": ("paddock-agent service status",),
+}
+
+
+def _whole(rows: list[Row], told: Mapping[Step, Told], seen: Seen, now: float, given_up: bool) -> tuple[Phase, str]:
+    by_step = {row.step: row for row in rows}
+    if by_step[Step.PROVE].state is State.DONE:
+        return Phase.FINISHED, "It has proved itself with a job."
+    current = next((row for row in rows if row.state in (State.FAILED, State.NOW)), None)
+    where = f"at “{current.title}”" if current else "before it began"
+    if given_up:
+        return Phase.GIVEN_UP, f"Given up {where}."
+    if current is None or (current.step is Step.FETCH and not told):
+        return Phase.EXPECTED, "Expected, not seen yet."
+    if current.state is State.FAILED:
+        return Phase.FAILED, f"Stopped {where}."
+    if current.step is Step.ADMIT:
+        return Phase.AT_THE_GATE, "It stands at the gate: let it in, or turn it away."
+    last = max((one.ended or one.began for one in told.values()), default=0.0)
+    last = max(
+        last, *(at or 0.0 for at in (seen.joined, seen.connected, seen.surveyed, seen.admitted, seen.proof_began))
+    )
+    if now - last > QUIET_SECONDS and current.step is not Step.PROVE:
+        return (
+            Phase.CUT_OFF,
+            f"Nothing was heard of it since it stopped {where}. Run the command again: it goes on from there.",
+        )
+    return Phase.UNDER_WAY, f"Under way: {current.title.lower()}."

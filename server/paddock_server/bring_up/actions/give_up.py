@@ -1,0 +1,29 @@
+"""Gives a bring-up up: its pass dies if nobody else comes with it. A host that joined by it stays where it is."""
+
+from __future__ import annotations
+
+from django.db import transaction
+from django.utils import timezone
+
+from ...errors import NotNow
+from ...hosts.actions.revoke_pass import revoke_pass
+from ...link import feed
+from ...logbook.write import write
+from ...people.actor import Actor
+from ...people.models import Role
+from ..models import BringUp
+
+
+@transaction.atomic
+def give_up(actor: Actor, sheet: BringUp) -> None:
+    """Raises NotNow for one that was given up already."""
+    actor.demand(Role.ADMINISTRATOR, sheet.paddock.name, "Giving up a bring-up")
+    if sheet.given_up_at:
+        raise NotNow("This bring-up was given up already.")
+    sheet.given_up_at = timezone.now()
+    sheet.save(update_fields=["given_up_at"])
+    others = BringUp.objects.filter(entry_pass=sheet.entry_pass, given_up_at=None, host=None)
+    if sheet.entry_pass and sheet.entry_pass.revoked_at is None and not others.exists():
+        revoke_pass(actor, sheet.entry_pass)
+    write(actor, "no longer expected", "host", str(sheet), sheet.paddock.name)
+    feed.tell("bring-up", sheet.pk, sheet.paddock.name)

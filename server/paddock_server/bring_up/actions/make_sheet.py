@@ -1,0 +1,108 @@
+"""Says which machine is coming: makes its sheet, and the pass that it comes with."""
+
+from __future__ import annotations
+
+import re
+import secrets
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from django.core.exceptions import ValidationError
+from django.db import transaction
+
+from paddock_agent.wire import folder_trouble
+
+from ...errors import Invalid, NotNow
+from ...hosts.actions.make_pass import make_pass
+from ...hosts.models import LIVING, NAME, EntryPass, Host, Paddock
+from ...hosts.wording import clean_labels
+from ...link import feed
+from ...logbook.write import write
+from ...people.actor import Actor
+from ...people.models import Role
+from ..models import BringUp
+
+ACCOUNT = re.compile(r"(?:[A-Za-z0-9_.-]+\\|\.\\)?[A-Za-z0-9_][A-Za-z0-9_.-]{0,63}")
+SERVER = re.compile(r"https?://[A-Za-z0-9.:\[\]-]+")
+ARCHES_OF = {"linux": ("x64", "arm64"), "macos": ("x64", "arm64"), "windows": ("x64",)}
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What is chosen for a machine. "" and 0 leave it to the machine, or to the default."""
+
+    system: str
+    arch: str
+    server: str
+    name: str = ""
+    labels: Sequence[str] = ()
+    slots: int = 0
+    work_folder: str = ""
+    kept: str = "service"
+    account: str = ""
+
+
+@transaction.atomic
+def make_sheet(actor: Actor, paddock: Paddock, wanted: Wanted, hours: int = 24) -> tuple[BringUp, str]:
+    """The sheet, and the secret of its pass, which is good for one machine. Raises Invalid and NotNow for choices that
+    could not work."""
+    actor.demand(Role.ADMINISTRATOR, paddock.name, "Bringing in a host")
+    checked = check(wanted)
+    called = f"for {wanted.name}" if wanted.name else f"for a {wanted.system} machine"
+    made_pass, secret = make_pass(actor, paddock, called, hours, 1, tuple(checked.labels), wanted.slots)
+    sheet = add_sheet(actor, paddock, made_pass, checked)
+    return sheet, secret
+
+
+def add_sheet(actor: Actor, paddock: Paddock, entry_pass: EntryPass, wanted: Wanted, batch: str = "") -> BringUp:
+    """Writes one sheet of what was checked."""
+    sheet = BringUp.objects.create(
+        code=secrets.token_urlsafe(12),
+        batch=batch,
+        paddock=paddock,
+        entry_pass=entry_pass,
+        made_by=actor.name,
+        **vars(wanted),
+    )
+    write(actor, "expected", "host", str(sheet), paddock.name, system=wanted.system, kept=wanted.kept)
+    feed.tell("bring-up", sheet.pk, paddock.name)
+    return sheet
+
+
+def check(wanted: Wanted) -> Wanted:
+    """What is wanted, tidied. Raises Invalid with every field that is wrong, or NotNow for a name that is taken."""
+    errors = []
+    name, account, folder = wanted.name.strip(), wanted.account.strip(), wanted.work_folder.strip()
+    server = wanted.server.strip().rstrip("/")
+    labels: list[str] = []
+    if name:
+        try:
+            NAME(name)
+        except ValidationError as error:
+            errors.append({"pointer": "/name", "detail": f'The name "{name[:80]}" will not do. {error.message}'})
+    try:
+        labels = clean_labels(wanted.labels)
+    except Invalid as error:
+        errors.append({"pointer": "/labels", "detail": error.detail})
+    if wanted.arch not in ARCHES_OF[wanted.system]:
+        errors.append({"pointer": "/arch", "detail": f"There are no packages for {wanted.system} on {wanted.arch}."})
+    if folder and (trouble := folder_trouble(folder, wanted.system)):
+        errors.append({"pointer": "/work_folder", "detail": f'The work folder "{folder}" will not do. {trouble}'})
+    if account and not ACCOUNT.fullmatch(account):
+        errors.append({"pointer": "/account", "detail": f'"{account[:80]}" cannot be the name of an account.'})
+    if wanted.kept == "log-in" and wanted.system != "macos":
+        errors.append({"pointer": "/kept", "detail": "Starting at log-in is for macOS. Choose a service, or by hand."})
+    if not SERVER.fullmatch(server):
+        errors.append(
+            {
+                "pointer": "/server",
+                "detail": f'"{server[:80]}" is no address of a server. Write it as http://paddock:8200.',
+            }
+        )
+    if errors:
+        raise Invalid(" ".join(error["detail"] for error in errors), errors=errors)
+    if name and (taken := Host.objects.filter(name__iexact=name, standing__in=LIVING).first()):
+        raise NotNow(
+            f"{taken.name} is a host in {taken.paddock.name} already. Choose another name, or retire that one first."
+        )
+    return Wanted(wanted.system, wanted.arch, server, name, labels, wanted.slots, folder, wanted.kept, account)

@@ -1,0 +1,79 @@
+"""Takes in what a machine tells of its bring-up. All of it is untrusted: bounded by the message, shown as text."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from django.db import transaction
+from django.db.models import Q
+from django.utils import timezone
+
+from paddock_core.bring_up import TOLD, Step
+
+from ...errors import Invalid, NotThere
+from ...link import feed
+from ..models import BringUp, ToldStep
+
+MARKS = ("begun", "done", "failed")
+
+
+def sheets_with(code: str) -> list[BringUp]:
+    """The open sheet with this code, or those of the batch with it."""
+    found = BringUp.objects.select_related("paddock").filter(Q(code=code) | Q(batch=code), given_up_at=None)
+    return list(found.order_by("id"))
+
+
+def sheet_of(code: str, hostname: str) -> BringUp:
+    """The sheet with this code; of a batch, the one that expects a machine of this name. Raises NotThere."""
+    open_sheets = BringUp.objects.select_related("paddock", "entry_pass").filter(given_up_at=None)
+    found = open_sheets.filter(code=code).first() if code else None
+    if found is None and code:
+        found = open_sheets.filter(batch=code, name__iexact=hostname.strip()).first()
+    if found is None:
+        raise NotThere("No open bring-up sheet has this code, or none expects a machine of this name.")
+    return found
+
+
+@transaction.atomic
+def note_step(
+    sheet: BringUp,
+    step: str,
+    mark: str,
+    address: str,
+    *,
+    hostname: str = "",
+    found: str = "",
+    remedy: Sequence[str] = (),
+    checks: Sequence[dict[str, Any]] = (),
+) -> None:
+    """``mark`` is begun, done or failed. Raises Invalid for a step that machines do not tell of."""
+    if step not in {one.value for one in TOLD} or mark not in MARKS:
+        raise Invalid(f'There is no step "{step[:40]}" that a machine could call "{mark[:40]}".')
+    now = timezone.now()
+    known = ToldStep.objects.filter(bring_up=sheet, step=step).first()
+    began = known.began_at if known and known.ended_at is None and mark != "begun" else now
+    ToldStep.objects.update_or_create(
+        bring_up=sheet,
+        step=step,
+        defaults={
+            "began_at": began,
+            "ended_at": None if mark == "begun" else now,
+            "failed": mark == "failed",
+            "found": found[:2000],
+            "remedy": list(remedy),
+            "checks": list(checks),
+        },
+    )
+    sheet.address = address
+    sheet.hostname = hostname[:200] or sheet.hostname
+    sheet.save(update_fields=["address", "hostname"])
+    feed.tell("bring-up", sheet.pk, sheet.paddock.name)
+
+
+def note_failure(code: str, hostname: str, step: Step, address: str, why: str) -> None:
+    """Notes on the sheet, if there is one, what the server refused its machine."""
+    try:
+        note_step(sheet_of(code, hostname), step.value, "failed", address, hostname=hostname, found=why)
+    except NotThere:
+        return

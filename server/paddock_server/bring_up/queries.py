@@ -1,0 +1,92 @@
+"""Sheets as people may see them, with how far each is."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from django.db.models import QuerySet
+from django.utils import timezone
+
+from paddock_core.bring_up import Phase, Progress, Seen, Step, Told, progress
+from paddock_core.lifecycle import JobState
+
+from ..errors import NotThere
+from ..health.models import LinkChange
+from ..hosts.models import Host
+from ..people.actor import Actor
+from ..people.models import Role
+from .models import BringUp
+
+ENDED = (Phase.FINISHED, Phase.GIVEN_UP)
+
+
+def visible_sheets(actor: Actor) -> QuerySet[BringUp]:
+    """The sheets of the paddocks that the actor may see, newest first."""
+    sheets = BringUp.objects.select_related("paddock", "entry_pass", "host__paddock", "proof").prefetch_related("told")
+    paddocks = actor.where(Role.VIEWER)
+    return sheets if paddocks is None else sheets.filter(paddock__name__in=paddocks)
+
+
+def open_sheets(actor: Actor) -> list[BringUp]:
+    """Those that are not at their end. One whose host has proved itself is, and so is one that was given up."""
+    unproved = visible_sheets(actor).filter(given_up_at=None).exclude(proof__state=JobState.PASSED.value)
+    return with_progress(unproved)
+
+
+def sheet_numbered(actor: Actor, pk: int) -> BringUp:
+    """One sheet, with its progress. Raises NotThere."""
+    found = visible_sheets(actor).filter(pk=pk).first()
+    if found is None:
+        raise NotThere("There is no such bring-up sheet, or none that you may see.")
+    return with_progress([found])[0]
+
+
+def with_progress(sheets: list[BringUp] | QuerySet[BringUp]) -> list[BringUp]:
+    """Sets ``progress`` on each sheet: two queries, however many."""
+    sheets = list(sheets)
+    hosts = [sheet.host_id for sheet in sheets if sheet.host_id]
+    connected: dict[int, datetime] = {}
+    changes = LinkChange.objects.filter(host__in=hosts, state="connected").order_by("-id")
+    for host, at in changes.values_list("host", "at"):
+        connected[host] = at  # the first one stays, for the newest come first
+    now = timezone.now().timestamp()
+    for sheet in sheets:
+        sheet.progress = _progress(sheet, connected.get(sheet.host_id or 0), now)
+    return sheets
+
+
+def _progress(sheet: BringUp, connected: datetime | None, now: float) -> Progress:
+    told = {
+        Step(one.step): Told(one.began_at.timestamp(), _seconds(one.ended_at), one.failed, one.found, tuple(one.remedy))
+        for one in sheet.told.all()
+    }
+    return progress(
+        told,
+        _seen(sheet, connected),
+        now,
+        by_hand=sheet.kept == "by hand",
+        given_up=sheet.given_up_at is not None,
+        family=sheet.system,
+    )
+
+
+def _seen(sheet: BringUp, connected: datetime | None) -> Seen:
+    host, proof = sheet.host, sheet.proof
+    if host is None:
+        return Seen()
+    return Seen(
+        joined=host.joined_at.timestamp(),
+        connected=_seconds(connected),
+        surveyed=_seconds(host.surveyed_at),
+        admitted=_seconds(host.decided_at) if host.standing == Host.Standing.ADMITTED else None,
+        turned_away=host.standing == Host.Standing.TURNED_AWAY,
+        link=host.link,
+        proof=proof.state if proof else "",
+        proof_began=_seconds(proof.submitted_at) if proof else None,
+        proof_ended=_seconds(proof.ended_at) if proof else None,
+        proof_reason=proof.reason if proof else "",
+    )
+
+
+def _seconds(moment: datetime | None) -> float | None:
+    return moment.timestamp() if moment else None

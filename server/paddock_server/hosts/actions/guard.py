@@ -1,0 +1,84 @@
+"""Guards the door against guessing: after a few wrong passes, each address has to wait longer for its next try."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Iterator
+from datetime import timedelta
+
+from django.db import transaction
+from django.utils import timezone
+
+from ...errors import PassUnknown, TooManyTries
+from ...link import feed
+from ...logbook.write import write
+from ...people.actor import SERVER, Actor
+from ...people.models import Role
+from ..models import Guessing
+
+FREE_TRIES = 5
+LONGEST_WAIT = timedelta(minutes=15)
+FORGOTTEN_AFTER = timedelta(days=1)
+
+
+@contextlib.contextmanager
+def guarded(address: str) -> Iterator[None]:
+    """Runs what takes a pass; counts a wrong one. Raises TooManyTries while the address has to wait."""
+    _demand_patience(address)
+    try:
+        yield
+    except PassUnknown:
+        note_wrong_pass(address)
+        raise
+
+
+def _demand_patience(address: str) -> None:
+    known = Guessing.objects.filter(address=address).first()
+    if known is None:
+        return
+    left = known.last_at + wait_after(known.tries) - timezone.now()
+    if left > timedelta(0):
+        seconds = int(left.total_seconds()) + 1
+        raise TooManyTries(
+            f"{known.tries} wrong passes came from {address}. The next can be tried in {seconds} s. If the pass was "
+            "cut off when it was copied, copy it anew from the bring-up sheet.",
+            retry_after=seconds,
+        )
+
+
+def wait_after(tries: int) -> timedelta:
+    """How long the next try has to wait: nothing at first, then 2 s, doubled with each try."""
+    if tries < FREE_TRIES:
+        return timedelta(0)
+    return min(LONGEST_WAIT, timedelta(seconds=2 ** min(20, tries - FREE_TRIES + 1)))
+
+
+@transaction.atomic
+def note_wrong_pass(address: str) -> None:
+    """Counts one. The logbook hears of it when it begins to look like guessing, and each time it has doubled."""
+    now = timezone.now()
+    known, _ = Guessing.objects.get_or_create(address=address, defaults={"first_at": now, "last_at": now})
+    if now - known.last_at > FORGOTTEN_AFTER:
+        known.tries, known.first_at, known.seen_at = 0, now, None
+    known.tries, known.last_at = known.tries + 1, now
+    known.save()
+    over = known.tries - FREE_TRIES
+    if over >= 0 and (over & (over - 1)) == 0:
+        write(SERVER, "saw wrong passes from", "address", address, tries=known.tries)
+    if over >= 0:
+        feed.tell("guessing", address)
+
+
+def recent_guessing() -> list[Guessing]:
+    """What looks like guessing, and nobody has looked at yet."""
+    since = timezone.now() - FORGOTTEN_AFTER
+    return list(Guessing.objects.filter(tries__gte=FREE_TRIES, last_at__gte=since, seen_at=None))
+
+
+@transaction.atomic
+def dismiss_guessing(actor: Actor, address: str) -> None:
+    """A person has looked at it; it comes back with the next wrong pass from there."""
+    actor.demand(Role.ADMINISTRATOR, None, "Dismissing wrong passes")
+    if Guessing.objects.filter(address=address).delete()[0]:
+        write(actor, "dismissed wrong passes from", "address", address)
+        feed.tell("guessing", address)

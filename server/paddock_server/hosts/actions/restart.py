@@ -1,0 +1,25 @@
+"""Has a host's agent start afresh: it finishes what runs, and comes back with the environment of a fresh log-in."""
+
+from __future__ import annotations
+
+from django.db import transaction
+
+from paddock_agent import wire
+from paddock_core.link_state import Link
+
+from ...errors import NotNow
+from ...link import connections
+from ...logbook.write import write
+from ...people.actor import Actor
+from ...people.models import Role
+from ..models import Host
+
+
+@transaction.atomic
+def restart(actor: Actor, host: Host) -> None:
+    """Raises NotNow for a host whose agent is not connected."""
+    actor.demand(Role.OPERATOR, host.paddock.name, "Having an agent start afresh")
+    if host.link != Link.CONNECTED:
+        raise NotNow(f"The agent of {host.name} is not connected: nobody is there to hear it.")
+    write(actor, "had start afresh", "host", host.name, host.paddock.name)
+    connections.send(host.pk, wire.Restart())

@@ -1,0 +1,181 @@
+"""launchd as the stand-ins have it: what launchctl, dscl and their like answer, in the states and codes of real ones.
+
+As launchd does, it starts what a loaded property list names, says 78 (EX_CONFIG) where it cannot, and starts again what
+ended with an error, after its throttle interval.
+"""
+
+from __future__ import annotations
+
+import plistlib
+import posixpath
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
+
+from paddock_agent.system.port import Completed
+
+if TYPE_CHECKING:
+    from .simulated import SimulatedSystem
+
+NO_SUCH_SERVICE = 113
+EX_CONFIG = 78
+FIRST_PID = 512
+
+
+@dataclass
+class _Job:
+    listed: dict[str, object]
+    state: str = "not running"
+    runs: int = 0
+    last_exit: int | None = None
+    pid: int = 0
+
+
+@dataclass
+class SimulatedLaunchd:
+    """One host's launchd, with its accounts: name to number. ``logged_in`` are those with a session at the screen.
+
+    ``run_program`` starts what a list names, for the account; it returns an exit code if that ends at once, None if it
+    keeps running.
+    """
+
+    system: SimulatedSystem
+    accounts: dict[str, int]
+    run_program: Callable[[str, Sequence[str], str], int | None]
+    stop_program: Callable[[str], None]
+    logged_in: set[str] = field(default_factory=set)
+    jobs: dict[str, _Job] = field(default_factory=dict)
+    disabled: set[str] = field(default_factory=set)
+
+    def answer(self, command: Sequence[str]) -> Completed | None:
+        """The answer to one of the commands that this stands in for; None for others."""
+        match list(command):
+            case ["launchctl", verb, *rest]:
+                return self._launchctl(verb, rest)
+            case ["id", "-u", account]:
+                number = self.accounts.get(account)
+                return _said(str(number)) if number is not None else _failed(1, f"id: {account}: no such user")
+            case ["dscl", ".", "-list", "/Users", "UniqueID"]:
+                return _said("\n".join(f"{name}  {number}" for name, number in self.accounts.items()))
+            case ["dscl", ".", "-create", user, "UniqueID", number]:
+                self.accounts[posixpath.basename(user)] = int(number)
+                return _said("")
+            case ["dscl", ".", "-read", user, "NFSHomeDirectory"]:
+                return _said(f"NFSHomeDirectory: /Users/{posixpath.basename(user)}")
+            case ["dscl", ".", "-create", *_] | ["createhomedir", *_]:
+                return _said("")
+            case ["chown", *_, owner, _] if owner.partition(":")[0] not in {*self.accounts, "root"}:
+                return _failed(1, f"chown: {owner}: illegal user name")
+            case ["chown", *_] | ["test", "-d", _]:
+                return _said("")
+            case ["sudo", "-u", account, "--", *_]:
+                return _said("0.1.0") if account in self.accounts else _failed(1, f"sudo: unknown user: {account}")
+        return None
+
+    def _launchctl(self, verb: str, rest: list[str]) -> Completed:
+        match verb, rest:
+            case "enable", [target]:
+                self.disabled.discard(_label(target))
+            case "disable", [target]:
+                self.disabled.add(_label(target))
+            case "print-disabled", [_]:
+                listed = "\n".join(f'\t\t"{label}" => disabled' for label in sorted(self.disabled))
+                return _said(f"disabled services = {{\n{listed}\n\t}}")
+            case "print", [target] if target.count("/") < (2 if target.startswith("gui/") else 1):
+                if target.startswith("gui/") and self._session(target) is None:
+                    return _failed(
+                        125, f"Could not print domain: 125: Domain does not support specified action: {target}"
+                    )
+                return _said(f"{target} = {{\n}}")
+            case "print", [target]:
+                job = self.jobs.get(_label(target))
+                if job is None:
+                    return _failed(NO_SUCH_SERVICE, f'Could not find service "{_label(target)}" in domain for system')
+                return _said(_printed(target, job))
+            case "bootstrap", [domain, place]:
+                return self._bootstrap(domain, place)
+            case "bootout", [target]:
+                if self.jobs.pop(_label(target), None) is None:
+                    return _failed(3, "Boot-out failed: 3: No such process")
+                self.stop_program(_label(target))
+            case "kickstart", [*_, target]:
+                if _label(target) not in self.jobs:
+                    return _failed(NO_SUCH_SERVICE, f'Could not find service "{_label(target)}"')
+                if self.jobs[_label(target)].state != "running":
+                    self._start(_label(target))
+            case _:
+                return _failed(64, f"Unrecognized subcommand: {verb}")
+        return _said("")
+
+    def _session(self, domain: str) -> str | None:
+        number = domain.split("/")[1]
+        return next((name for name in self.logged_in if str(self.accounts.get(name)) == number), None)
+
+    def _bootstrap(self, domain: str, place: str) -> Completed:
+        text = self.system.read_text(place)
+        if text is None:
+            return _failed(5, "Bootstrap failed: 5: Input/output error")
+        listed = plistlib.loads(text.encode())
+        label = str(listed["Label"])
+        if label in self.disabled or label in self.jobs:
+            return _failed(5, "Bootstrap failed: 5: Input/output error")
+        if domain.startswith("gui/") and self._session(domain) is None:
+            return _failed(125, "Bootstrap failed: 125: Domain does not support specified action")
+        self.jobs[label] = _Job(listed)
+        if listed.get("RunAtLoad"):
+            self._start(label)
+        return _said("")
+
+    def _start(self, label: str) -> None:
+        job = self.jobs[label]
+        job.runs += 1
+        account = str(job.listed.get("UserName", "root"))
+        program = job.listed["ProgramArguments"]
+        assert isinstance(program, list)
+        if account not in {*self.accounts, "root"} or not self.system.executables(program[0]):
+            self.ended(label, EX_CONFIG)
+            return
+        job.state, job.pid = "running", FIRST_PID + job.runs
+        if (code := self.run_program(label, program, account)) is not None:
+            self.ended(label, code)
+
+    def ended(self, label: str, code: int) -> None:
+        """The program of a job has ended."""
+        if job := self.jobs.get(label):
+            job.last_exit, job.pid = code, 0
+            job.state = "spawn scheduled" if code else "not running"
+
+
+def _label(target: str) -> str:
+    return target.rsplit("/", 1)[-1]
+
+
+def _printed(target: str, job: _Job) -> str:
+    program = job.listed["ProgramArguments"]
+    assert isinstance(program, list)
+    lines = [
+        f"{target} = {{",
+        f"\tstate = {job.state}",
+        "",
+        f"\tprogram = {program[0]}",
+        f"\tusername = {job.listed.get('UserName', 'root')}",
+        f"\truns = {job.runs}",
+        *([f"\tpid = {job.pid}"] if job.pid else []),
+        f"\tlast exit code = {_exit(job.last_exit)}",
+        "}",
+    ]
+    return "\n".join(lines)
+
+
+def _exit(code: int | None) -> str:
+    if code is None:
+        return "(never exited)"
+    return f"{code}: EX_CONFIG" if code == EX_CONFIG else str(code)
+
+
+def _said(text: str) -> Completed:
+    return Completed(0, f"{text}\n" if text else "", "")
+
+
+def _failed(code: int, text: str) -> Completed:
+    return Completed(code, "", text + "\n")

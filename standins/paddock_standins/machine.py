@@ -1,0 +1,123 @@
+"""A stand-in machine as a whole: its simulated system, and the real agent, kept by its simulated service manager."""
+
+from __future__ import annotations
+
+import asyncio
+import logging
+from collections.abc import Awaitable, Mapping
+from pathlib import Path
+
+from paddock_agent import identity, keeping, wire
+from paddock_agent.agent import Agent
+from paddock_agent.environment import adopted
+from paddock_agent.errors import AgentError, Dismissed
+from paddock_agent.facts import gather_facts
+from paddock_agent.identity import Identity
+from paddock_agent.join import join
+from paddock_agent.preflight.plan import HOMES
+from paddock_agent.services import Diagnosis
+
+from .description import Description
+from .simulated import SimulatedSystem
+
+log = logging.getLogger("paddock.standins")
+
+DISMISSED = 6
+"""The agent's exit code when the server knows its key no longer."""
+
+
+class Machine:
+    """One stand-in machine. ``home`` is where its agent's files really are."""
+
+    def __init__(self, description: Description, home: Path) -> None:
+        self.description = description
+        self.home = home
+        self.system = SimulatedSystem(description, self._start_service, self._stop_service)
+        self._agent: Agent | None = None
+        self._work: asyncio.Task[None] | None = None
+
+    @property
+    def has_joined(self) -> bool:
+        """Whether its agent has a key."""
+        return (self.home / identity.FILE).exists()
+
+    async def join(self, server: str, secret: str, **asked: object) -> Identity:
+        """Asks the server to let it in. Raises AgentError."""
+        one = self.description
+        facts = await gather_facts(self.system, one.work_folder)
+        request = wire.JoinRequest(**{"secret": secret, "facts": facts, **asked})  # type: ignore[arg-type]
+        answer = await asyncio.to_thread(join, server, request)
+        known = Identity(server, answer.key, answer.host, answer.paddock, one.work_folder)
+        identity.save(self.home, known)
+        return known
+
+    async def boot(self, server: str, passes: Mapping[str, str]) -> None:
+        """What happens when the machine comes up: a bare one waits for its bring-up; the others run their agent."""
+        one = self.description
+        if not self.has_joined:
+            if one.is_bare:
+                return
+            await self.join(
+                server, passes.get(one.paddock, ""), name=one.name, labels=list(one.labels), slots=one.slots
+            )
+        known = identity.load(self.home)
+        if known.server != server:
+            identity.save(self.home, Identity(server, known.key, known.host, known.paddock, known.work_folder))
+        if one.kept == "service" and one.family != "linux":
+            await self.keep("")
+        else:
+            self.start_agent()
+
+    async def keep(self, account: str, *, at_login: bool = False, secret: str = "") -> Diagnosis:
+        """Sets the agent up as a service, with its own code. Raises AgentError."""
+        family = self.description.family
+        return await keeping.install(
+            self.system, identity.load(self.home), HOMES[family], account, at_login=at_login, secret=secret
+        )
+
+    def start_agent(self) -> None:
+        """Starts the agent, by hand or by the service manager."""
+        if self._work is None or self._work.done():
+            self._work = asyncio.get_running_loop().create_task(self._run(self._work))
+
+    async def _run(self, before: asyncio.Task[None] | None) -> None:
+        """The agent until it is stopped; one that is asked to start afresh does so, with a fresh environment."""
+        if before:
+            await asyncio.wait([before])
+        while True:
+            self.system.adopted = adopted(self.system, await self.system.fresh_environment()) if self._agent else {}
+            self._agent = Agent(self.system, identity.load(self.home), self.home)
+            try:
+                await self._agent.run()
+            except Dismissed as error:
+                log.warning("The agent of %s stopped: %s", self.description.name, error)
+                self._ended(DISMISSED)
+                return
+            except AgentError as error:
+                log.warning("The agent of %s stopped: %s", self.description.name, error)
+                self._ended(1)
+                return
+            if not self._agent.starts_afresh:
+                return
+
+    def _ended(self, code: int) -> None:
+        self.system.launchd.ended(self.system.running_service, code)
+        self.system.control.ended(self.system.running_service, code)
+
+    def _start_service(self, name: str) -> int | None:
+        if not self.has_joined:
+            return 5
+        self.system.running_service = name
+        self.start_agent()
+        return None
+
+    def _stop_service(self, name: str) -> None:
+        self.system.running_service = ""
+        if self._agent:
+            self._agent.stop()
+
+    def stop(self) -> Awaitable[object]:
+        """Powers the machine down; await it to have the agent's goodbye said."""
+        if self._agent:
+            self._agent.stop()
+        return asyncio.gather(self._work, return_exceptions=True) if self._work else asyncio.sleep(0)

@@ -1,0 +1,114 @@
+"""The terminal of a stand-in machine: where a person pastes the command of a bring-up sheet, and mends what it names.
+
+``paddock-terminal NAME`` opens it. The machine lives in the process of the demo; a Unix socket leads there, in the
+machine's own folder, which only this user can enter.
+"""
+
+from __future__ import annotations
+
+import argparse
+import asyncio
+import os
+import re
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+from paddock_agent.errors import AgentError
+
+from .machine import Machine
+from .script import ScriptFailed, run_command, service_command
+from .service_control import Account
+
+SOCKET = "terminal.sock"
+DONE = "\x04"
+LONGEST_LINE = 16 * 1024
+HELP = """\
+This is a stand-in for a machine. It takes
+  the command of a bring-up sheet
+  paddock-agent service status | start | stop | restart | install [--user ACCOUNT]
+  {accounts}
+  exit"""
+
+
+async def serve_terminal(machine: Machine) -> asyncio.Server:
+    """Listens for people who open the machine's terminal."""
+    machine.home.mkdir(parents=True, exist_ok=True, mode=0o700)
+    place = machine.home / SOCKET
+    place.unlink(missing_ok=True)
+
+    async def attend(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        def tell(text: str) -> None:
+            writer.write(f"{text}\n".encode())
+
+        while line := await reader.readline():
+            await run_line(machine, line.decode(errors="replace"), tell)
+            tell(DONE)
+            await writer.drain()
+        writer.close()
+
+    return await asyncio.start_unix_server(attend, str(place), limit=LONGEST_LINE)
+
+
+async def run_line(machine: Machine, line: str, tell: Callable[[str], None]) -> None:
+    """One line of a person's; what goes wrong is told."""
+    try:
+        await _run(machine, line.strip(), tell)
+    except (AgentError, ScriptFailed) as error:
+        tell(str(error))
+
+
+async def _run(machine: Machine, line: str, tell: Callable[[str], None]) -> None:
+    windows = machine.description.family == "windows"
+    if "PADDOCK_PASS" in line:
+        await run_command(machine, line, tell)
+    elif found := re.fullmatch(
+        r"(?:sudo )?paddock-agent service (\w+)(?: --user '?([\w.\\-]+)'?)?(?: --ask-password)?", line
+    ):
+        tell(await service_command(machine, found.group(1), found.group(2) or ""))
+    elif windows and (found := re.match(r"New-LocalUser -Name '?([\w.-]+)'?", line)):
+        machine.system.control.accounts[found.group(1)] = Account("")
+    elif windows and (found := re.match(r"Set-Service -Name '?([\w.-]+)'? -StartupType (\w+)", line)):
+        machine.system.control.set_start(found.group(1), found.group(2))
+    elif found := re.match(r"(?:sudo )?(launchctl|dscl|id) (.+)", line):
+        answered = machine.system.launchd.answer([found.group(1), *found.group(2).split()])
+        tell((answered.stdout + answered.stderr).strip() if answered else "not known here")
+    elif not windows and (found := re.match(r"(?:sudo )?sysadminctl -addUser ([\w.-]+)", line)):
+        accounts = machine.system.launchd.accounts
+        accounts[found.group(1)] = max(accounts.values(), default=500) + 1
+    elif line:
+        own = "New-LocalUser -Name NAME" if windows else "sysadminctl -addUser NAME, launchctl …"
+        tell(HELP.format(accounts=own))
+
+
+def main() -> int:
+    """Opens the terminal of one machine. Exit code 1 where it is not there."""
+    parser = argparse.ArgumentParser(prog="paddock-terminal", description=__doc__)
+    parser.add_argument("name", help="the machine, as ketch-02")
+    parser.add_argument("--data", type=Path, default=Path(os.environ.get("PADDOCK_DATA") or ".data/demo"))
+    options = parser.parse_args()
+    return asyncio.run(_talk(options.name, options.data / "standins" / options.name / SOCKET))
+
+
+async def _talk(name: str, place: Path) -> int:
+    try:
+        reader, writer = await asyncio.open_unix_connection(str(place), limit=1024 * 1024)
+    except OSError:
+        print(f"There is no terminal of {name} at {place}. Is the demo running, and the name right?", file=sys.stderr)
+        return 1
+    is_person = sys.stdin.isatty()
+    while True:
+        if is_person:
+            print(f"{name}> ", end="", flush=True)
+        line = await asyncio.to_thread(sys.stdin.readline)
+        if not line or line.strip() == "exit":
+            return 0
+        writer.write(line.encode())
+        while (said := (await reader.readline()).decode()) not in ("", f"{DONE}\n"):
+            print(said, end="", flush=True)
+        if not said:
+            return 1
+
+
+if __name__ == "__main__":
+    raise SystemExit(main())
