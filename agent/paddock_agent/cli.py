@@ -229,7 +229,7 @@ def _service_install(options: argparse.Namespace) -> int:
             )
         )
     except AgentError as error:
-        reporter.tell("service", "failed", str(error))
+        reporter.tell("service", "failed", str(error), error.remedy)
         raise
     print(f"{keeping.name_on(system, known)}: {found.sentence}", *(f"  do: {one}" for one in found.remedy), sep="\n")
     well = found.is_well or options.no_start

@@ -4,7 +4,11 @@ from __future__ import annotations
 
 
 class AgentError(Exception):
-    """Anything that stops the agent, or what it was asked to do."""
+    """Anything that stops the agent, or what it was asked to do. ``remedy`` are commands for the machine."""
+
+    def __init__(self, sentence: str, *remedy: str) -> None:
+        self.remedy = remedy
+        super().__init__(sentence)
 
 
 class JoinRefused(AgentError):

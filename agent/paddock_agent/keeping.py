@@ -82,7 +82,8 @@ async def install(
         sentence = trouble.sentence[0].upper() + trouble.sentence[1:]
         raise AgentError(
             f"{sentence}. Make it first, or leave out --user: the service then gets an account of its own. "
-            f"To make it: {'; '.join(trouble.remedy)}"
+            f"To make it: {'; '.join(trouble.remedy)}",
+            *trouble.remedy,
         )
     program = [system.program(), "-m", "paddock_agent", "run", "--home", home]
     folders = list(dict.fromkeys([home, identity.work_folder]))

@@ -216,7 +216,7 @@ def _with_current(rows: list[Row], seen: Seen, now: float, family: str) -> list[
 
 
 _WAITING = {
-    Step.FETCH: "Paste the command into a shell on the machine.",
+    Step.FETCH: "Nobody has run the command on the machine yet.",
     Step.PREFLIGHT: "The script was fetched. It starts by checking the machine.",
     Step.INSTALL: "The machine has what it needs. Next the agent is installed.",
     Step.JOIN: "The agent is installed. Next it asks to join.",

@@ -18,6 +18,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 from types import FrameType
+from typing import Any
 
 from .api_client import Api, ApiError
 from .description import all_hosts
@@ -32,6 +33,13 @@ PADDOCKS = {
     "orchard": "Pilot's app for phones",
     "annex": "Spare room",
 }
+BROUGHT_IN: dict[str, dict[str, object]] = {
+    "bramley-02": {"labels": ["mobile"]},
+    "dinghy-02": {"labels": ["desktop"], "slots": 4},
+    "ketch-02": {"labels": ["desktop"], "account": ".\\build"},
+}
+"""The stand-ins that come in by a bring-up sheet, with what is chosen on it."""
+STILL_EXPECTED = "russet-02"
 PATIENCE = 120.0
 STOP_PATIENCE = 15.0
 
@@ -93,11 +101,12 @@ class Demo:
             json.dumps(passes).encode(),
         )
         self._start_real_agent(passes)
-        expected = {one.name for one in all_hosts()} - turned_away | {REAL_HOST}
+        expected = {one.name for one in all_hosts() if not one.is_bare} - turned_away | {REAL_HOST}
         stay = {one.name for one in all_hosts() if one.stays_at_the_gate}
         self._wait(f"{len(expected)} hosts to connect", lambda: self._all_connected(api, expected, stay))
         if not api.get("/api/v1/jobs/")["results"]:
             self._submit_jobs(api)
+            self._bring_in(api)
         self._say_where(login, api)
 
     def stop(self) -> None:
@@ -210,7 +219,7 @@ class Demo:
                 api.post("/api/v1/paddocks/", {"name": name, "purpose": purpose})
         wanted: dict[str, int] = {}
         for one in all_hosts():
-            if not self._identity_of(one.name).exists():
+            if not one.is_bare and not self._identity_of(one.name).exists():
                 wanted[one.paddock] = wanted.get(one.paddock, 0) + 1
         if not self._identity_of(REAL_HOST).exists():
             wanted["shoreline"] = wanted.get("shoreline", 0) + 1
@@ -283,6 +292,38 @@ class Demo:
             lambda: api.get(f"/api/v1/jobs/{first}/")["ended_at"],
         )
 
+    def _bring_in(self, api: Api) -> None:
+        """What an administrator does with three machines that come in by sheets: makes the sheet, pastes its command
+        into the machine's terminal, admits it. The account of one has a password that nobody gave, so it fails."""
+        for name, more in BROUGHT_IN.items():
+            made = self._sheet(api, name, **more)
+            paste = subprocess.run(
+                [str(self._bin / "paddock-terminal"), name, "--data", str(self.data)],
+                input=made["command"]["run"] + "\n", capture_output=True, text=True, check=False,
+            )  # fmt: skip
+            if paste.returncode:
+                raise DemoFailed(f"{name}: {paste.stderr.strip()}")
+        self._sheet(api, STILL_EXPECTED, labels=["mobile"])
+        for name, more in BROUGHT_IN.items():
+            if "account" not in more:
+                self._prove(api, name)
+
+    def _sheet(self, api: Api, name: str, **more: object) -> Any:
+        one = next(one for one in all_hosts() if one.name == name)
+        body = {"paddock": one.paddock, "system": one.family, "arch": "arm64" if one.family == "macos" else "x64",
+                "server": self.url, "name": name, **more}  # fmt: skip
+        return api.post("/api/v1/bring-ups/", body)
+
+    def _prove(self, api: Api, name: str) -> None:
+        """Lets a host in, and waits for the job that proves it."""
+        self._wait(f"{name} to be surveyed", lambda: bool(api.get(f"/api/v1/hosts/{name}/")["surveyed_at"]))
+        api.post(f"/api/v1/hosts/{name}/admit/")
+        self._wait(f"{name} to prove itself", lambda: self._is_proved(api, name))
+
+    def _is_proved(self, api: Api, name: str) -> bool:
+        sheets = api.get("/api/v1/bring-ups/?all=true")
+        return any(sheet["host"] == name and sheet["phase"] == "finished" for sheet in sheets)
+
     def _say_where(self, login: dict[str, str], api: Api) -> None:
         jobs = api.get("/api/v1/jobs/")["results"]
         print(f"\nYellow Paddock is at {self.url}")
@@ -291,6 +332,8 @@ class Demo:
         for job in sorted(jobs, key=lambda one: int(one["id"]))[:3]:
             where = f" on {job['attempts'][-1]['host']}" if job["attempts"] else ""
             print(f"  job {job['id']} {job['name']}: {job['state']}{where}. {job['reason']}".rstrip())
+        print(f"\n{STILL_EXPECTED} is expected, and bare: make the command on its sheet in the yard, and paste it into")
+        print(f"  {self._bin / 'paddock-terminal'} {STILL_EXPECTED}")
         print(f"\nLogs and data are in {self.data}; `make demo-clean` removes them.")
         print("Ctrl-C stops everything.", flush=True)
 

@@ -64,9 +64,11 @@ class SimulatedLaunchd:
                 return _said(f"NFSHomeDirectory: /Users/{posixpath.basename(user)}")
             case ["dscl", ".", "-create", *_] | ["createhomedir", *_]:
                 return _said("")
-            case ["chown", *_, owner, _] if owner.partition(":")[0] not in {*self.accounts, "root"}:
-                return _failed(1, f"chown: {owner}: illegal user name")
-            case ["chown", *_] | ["test", "-d", _]:
+            case ["chown", *words]:
+                owner = next(word for word in words if not word.startswith("-")).partition(":")[0]
+                known = owner in {*self.accounts, "root"}
+                return _said("") if known else _failed(1, f"chown: {owner}: illegal user name")
+            case ["test", "-d", _]:
                 return _said("")
             case ["sudo", "-u", account, "--", *_]:
                 return _said("0.1.0") if account in self.accounts else _failed(1, f"sudo: unknown user: {account}")

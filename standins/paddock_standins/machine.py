@@ -104,10 +104,10 @@ class Machine:
         self.system.launchd.ended(self.system.running_service, code)
         self.system.control.ended(self.system.running_service, code)
 
-    def _start_service(self, name: str) -> int | None:
+    def _start_service(self, name: str, account: str) -> int | None:
         if not self.has_joined:
             return 5
-        self.system.running_service = name
+        self.system.running_service, self.system.running_account = name, account
         self.start_agent()
         return None
 

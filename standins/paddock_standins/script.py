@@ -111,7 +111,7 @@ async def _follow(machine: Machine, chosen: dict[str, str], secret: str, tell: T
     try:
         found = await machine.keep(plan.account, at_login=plan.kept == "log-in")
     except AgentError as error:
-        await told("service", "failed", str(error))
+        await told("service", "failed", str(error), error.remedy)
         raise
     tell("\n".join([found.sentence, *(f"  do: {one}" for one in found.remedy)]))
     await told("service", "done" if found.is_well else "failed", found.sentence, found.remedy)

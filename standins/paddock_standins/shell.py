@@ -1,4 +1,4 @@
-"""As much of a shell as the demo needs: one command a line, variables, echo, sleep, and the host's own tools."""
+"""As much of a shell as the demo needs: one command a line, variables, $(…), echo, sleep, and the host's own tools."""
 
 from __future__ import annotations
 
@@ -13,6 +13,7 @@ from .description import Answer
 if TYPE_CHECKING:
     from .simulated import SimulatedSystem
 
+_COMMAND = re.compile(r"\$\(([^()]*)\)")
 _VARIABLE = re.compile(r"\$env:(\w+)|\$\{(\w+)\}|\$(\w+)|%(\w+)%")
 
 
@@ -46,6 +47,7 @@ class Shell:
         return 0
 
     def _filled_in(self, word: str) -> str:
+        word = _COMMAND.sub(lambda found: self._answer(shlex.split(found.group(1)), 0).stdout.rstrip("\n"), word)
         return _VARIABLE.sub(lambda found: self._variables.get(next(filter(None, found.groups())), ""), word)
 
     def _answer(self, words: list[str], number: int) -> Answer:
@@ -60,7 +62,7 @@ class Shell:
                 return Answer(stdout=self._system.hostname() + "\n")
             case ["whoami"] | ["id", "-un"]:
                 return Answer(stdout=self._system.account() + "\n")
-        path = self._system.find(words[0])
+        path = self._system.find(words[0], self._variables.get("PATH", ""))
         if path is None:
             return Answer(stderr=f"line {number}: {words[0]}: command not found\n", exit=127)
         return self._system.answer(path, words[1:])

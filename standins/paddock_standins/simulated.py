@@ -8,7 +8,7 @@ from collections.abc import Callable, Mapping, Sequence
 
 from paddock_agent.errors import CommandFailed
 from paddock_agent.services.windows_control import ServiceControl
-from paddock_agent.system.paths import path_folders, paths_of
+from paddock_agent.system.paths import path_folders, path_separator, paths_of
 from paddock_agent.system.port import Completed, Disk, Hardware, ScriptProcess, System
 
 from .description import Answer, Description
@@ -27,10 +27,10 @@ PYTHON = {
 PYTHON_HOMES = {"linux": "/usr", "macos": "/opt/homebrew/opt/python@3.12", "windows": r"C:\Python312"}
 FIRST_ACCOUNT = 501
 
-RunProgram = Callable[[str], int | None]
+RunProgram = Callable[[str, str], int | None]
 
 
-def _nothing_runs(service: str) -> int | None:
+def _nothing_runs(service: str, account: str) -> int | None:
     return None
 
 
@@ -39,7 +39,7 @@ def _nothing_stops(service: str) -> None:
 
 
 class SimulatedSystem(System):
-    """One stand-in host. ``start_service`` is called with the name of a service whose program its manager starts, and
+    """One stand-in host. ``start_service`` is called with the name and the account of a service whose program its manager starts, and
     returns an exit code if that ends at once; ``stop_service`` when the manager stops it."""
 
     def __init__(
@@ -52,20 +52,21 @@ class SimulatedSystem(System):
         self.family = description.family
         self.is_elevated = True
         self.running_service = ""
+        self.running_account = description.account
         self.adopted: dict[str, str] = {}
         self._written: dict[str, str] = {}
         accounts = {description.account: "", **description.accounts}
         self.launchd = SimulatedLaunchd(
             system=self,
             accounts={name: FIRST_ACCOUNT + i for i, name in enumerate(accounts)} if self.family == "macos" else {},
-            run_program=lambda label, program, account: start_service(label),
+            run_program=lambda label, program, account: start_service(label, account),
             stop_program=stop_service,
             logged_in={description.account},
         )
         self.control = SimulatedServiceControl(
             accounts={name: Account(password) for name, password in accounts.items()},
             programs=lambda path: bool(self.executables(path)),
-            run_program=lambda name, command, account: start_service(name),
+            run_program=lambda name, command, account: start_service(name, account),
             stop_program=stop_service,
             fresh={**description.environment, **description.fresh},
             refuses_rights=description.refuses_rights,
@@ -87,13 +88,14 @@ class SimulatedSystem(System):
         await asyncio.sleep(answer.seconds)
         return Completed(answer.exit, answer.stdout, answer.stderr)
 
-    def find(self, command: str) -> str | None:
-        """The full path of a command: as it stands, or found on PATH."""
+    def find(self, command: str, path_variable: str = "") -> str | None:
+        """The full path of a command: as it stands, or found on PATH, the system's own or the one given."""
         paths = paths_of(self)
         if paths.isabs(command):
             return command if self.real_path(command) in self.description.commands else None
         endings = ("", ".exe", ".cmd", ".bat") if self.family == "windows" else ("",)
-        for folder in path_folders(self):
+        given = path_variable.split(path_separator(self)) if path_variable else path_folders(self)
+        for folder in given:
             for ending in endings:
                 path: str = paths.join(folder, command + ending)
                 if self.real_path(path) in self.description.commands:
@@ -193,7 +195,7 @@ class SimulatedSystem(System):
 
     def account(self) -> str:
         """See the port."""
-        return self.description.account
+        return self.running_account
 
     def kept_by(self) -> str:
         """See the port."""

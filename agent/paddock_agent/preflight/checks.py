@@ -110,7 +110,7 @@ async def rights(system: System, plan: Plan) -> Check:
     """Setting up a service changes the system."""
     who = "an administrator" if system.family == "windows" else "root"
     if system.is_privileged():
-        return Check("rights", "ok", f"{system.account()}, {who}")
+        return Check("rights", "ok", who if system.account() == who else f"{system.account()}, {who}")
     if plan.kept == "by hand":
         return Check(
             "rights", "mind", system.account(), f"Not {who}: the agent is started by hand, and is gone after a reboot."

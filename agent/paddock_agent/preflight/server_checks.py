@@ -12,6 +12,7 @@ from ..address import clean_address
 from ..calling import post, problem_of, unreachable
 from ..errors import AgentError, Unreachable, Untrusted
 from ..system import System
+from ..system.paths import paths_of
 from .outcome import Check
 from .plan import Plan
 
@@ -51,11 +52,23 @@ def server_checks(plan: Plan, system: System) -> list[Check]:
         ]
     found.append(Check("server", "ok", f"answers at {server}"))
     found.append(_clock(off, system))
-    if plan.secret:
+    if known := _joined_as(plan, system):
+        found.append(Check("pass", "ok", f"not needed: this machine has joined as {known}"))
+    elif plan.secret:
         found.append(_pass(server, plan, system))
     else:
         found.append(Check("pass", "mind", "none given", "PADDOCK_PASS has to hold one when it comes to joining."))
     return found
+
+
+def _joined_as(plan: Plan, system: System) -> str:
+    """The name under which this machine has joined already, "" where it has not."""
+    text = system.read_text(paths_of(system).join(plan.home, "identity.json"))
+    try:
+        said = json.loads(text or "{}")
+        return str(said.get("host", "")) if isinstance(said, dict) else ""
+    except ValueError:
+        return ""
 
 
 def _health(server: str) -> tuple[dict[str, object], float]:

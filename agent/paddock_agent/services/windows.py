@@ -62,11 +62,12 @@ class WindowsServices(ServiceManager):
         if _is_built_in(account):
             return
         if trouble := await self.account_trouble(account):
-            raise CommandFailed(f"{trouble.sentence.capitalize()}. Make it first: {trouble.remedy[0]}")
+            raise CommandFailed(f"{trouble.sentence}. Make it first.", *trouble.remedy)
         if not secret:
             raise CommandFailed(
                 f"Windows wants the password of {account} to run a service under it. Give it with --ask-password or in "
-                "PADDOCK_ACCOUNT_PASSWORD, or leave out --user: the service then gets an account without one."
+                "PADDOCK_ACCOUNT_PASSWORD, or leave out --user: the service then gets an account without one.",
+                f"paddock-agent service install --user '{account}' --ask-password",
             )
         if not _said(self._control.may_log_on_as_service, account):
             _said(self._control.let_log_on_as_service, account)

@@ -34,6 +34,33 @@ class StepRowSerializer(serializers.Serializer):
     remedy = serializers.ListField(child=serializers.CharField())
 
 
+class BringUpLineSerializer(serializers.ModelSerializer):
+    """A machine that is coming in, in one line."""
+
+    paddock = serializers.CharField(source="paddock.name")
+    host = serializers.CharField(source="host.name", default=None, allow_null=True)
+    title = serializers.CharField(source="__str__")
+    phase = serializers.ChoiceField(choices=PHASES, source="progress.phase")
+    sentence = serializers.CharField(source="progress.sentence")
+
+    class Meta:
+        model = BringUp
+        fields = [
+            "id",
+            "title",
+            "paddock",
+            "system",
+            "arch",
+            "host",
+            "batch",
+            "made_by",
+            "made_at",
+            "phase",
+            "sentence",
+        ]
+        read_only_fields = fields
+
+
 class BringUpSerializer(serializers.ModelSerializer):
     """A bring-up sheet: what was chosen, and how far the machine is."""
 

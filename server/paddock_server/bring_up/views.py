@@ -26,6 +26,7 @@ from .commands import PREREQUISITES, Command, command_for
 from .models import BringUp
 from .queries import open_sheets, sheet_numbered, visible_sheets, with_progress
 from .serializers import (
+    BringUpLineSerializer,
     BringUpSerializer,
     ChoicesSerializer,
     FoundKeySerializer,
@@ -89,13 +90,13 @@ class BringUpsView(APIView):
 
     @extend_schema(
         parameters=[OpenApiParameter("all", bool, description="With those that are at their end, newest first.")],
-        responses=BringUpSerializer(many=True),
+        responses=BringUpLineSerializer(many=True),
     )
     def get(self, request: Request) -> Response:
         actor = person(request.user)
         everything = request.query_params.get("all") in ("true", "1")
         sheets = with_progress(visible_sheets(actor)[:200]) if everything else open_sheets(actor)
-        return Response(BringUpSerializer(sheets, many=True).data)
+        return Response(BringUpLineSerializer(sheets, many=True).data)
 
     @extend_schema(request=MakeBringUpSerializer, responses={201: NewBringUpSerializer})
     def post(self, request: Request) -> Response:

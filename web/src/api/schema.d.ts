@@ -832,6 +832,21 @@ export interface components {
             /** Format: date-time */
             pass_ends_at?: string | null;
         };
+        /** @description A machine that is coming in, in one line. */
+        BringUpLine: {
+            readonly id: number;
+            title: string;
+            paddock: string;
+            readonly system: components["schemas"]["SystemEnum"];
+            readonly arch: components["schemas"]["ArchEnum"];
+            host?: string | null;
+            readonly batch: string;
+            readonly made_by: string;
+            /** Format: date-time */
+            readonly made_at: string;
+            phase: components["schemas"]["PhaseEnum"];
+            sentence: string;
+        };
         Broken: {
             tool: string;
             path: string;
@@ -1372,7 +1387,7 @@ export interface components {
         };
         /**
          * @description A host as its plate shows it. ``trace`` is the last 24 hours in 48 steps: ``-`` lost, ``.`` absent, else how busy
-         *     from 0 to 9.
+         *     from 0 to 9; ``outdated`` names the variables in which its agent's environment is older than the machine's.
          */
         Plate: {
             readonly name: string;
@@ -1388,6 +1403,7 @@ export interface components {
             readonly slots: number;
             working: number;
             trace: string;
+            readonly outdated: string[];
         };
         /**
          * @description * `free` - free
@@ -1586,7 +1602,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BringUp"][];
+                    "application/json": components["schemas"]["BringUpLine"][];
                 };
             };
         };

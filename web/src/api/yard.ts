@@ -23,7 +23,7 @@ export const useYard = defineStore('yard', () => {
 
   const loadSoon = gathered(load)
   onNote((note) => {
-    if (note.noun !== 'log' && note.noun !== 'pass') loadSoon()
+    if (!['log', 'pass', 'bring-up', 'guessing'].includes(note.noun)) loadSoon()
   })
 
   return { yard, trouble, plates, atTheGate, load }

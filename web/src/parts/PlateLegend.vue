@@ -12,6 +12,7 @@ const MARKS = [
 <template>
   <div class="legend" aria-label="What the marks mean">
     <span v-for="[mark, word] in MARKS" :key="mark"><i class="plate-marks" :class="mark"></i>{{ word }}</span>
+    <span><i class="plate-marks-expected"></i>expected</span>
     <span><i class="slot"></i>slot working</span>
     <span class="end">trace: last 24 hours</span>
   </div>

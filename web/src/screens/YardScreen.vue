@@ -1,13 +1,16 @@
 <script setup lang="ts">
 import { Button } from 'ant-design-vue'
 import { computed, ref } from 'vue'
+import { useRouter } from 'vue-router'
 import { answered, api, type Schemas } from '../api/client'
 import { gathered, onNote } from '../api/feed'
+import { useComing } from '../api/coming'
 import { useSession } from '../api/session'
 import { useYard, type Plate } from '../api/yard'
-import BringIn from '../parts/BringIn.vue'
+import ExpectedPlate from '../parts/ExpectedPlate.vue'
 import FenceDrawer from '../parts/FenceDrawer.vue'
 import GatePanel from '../parts/GatePanel.vue'
+import GuessingItems from '../parts/GuessingItems.vue'
 import HandItem from '../parts/HandItem.vue'
 import HostPlate from '../parts/HostPlate.vue'
 import { onKeys } from '../parts/keys'
@@ -20,7 +23,9 @@ const HOPELESS = new Set(['no host fits', 'no hosts'])
 
 const yard = useYard()
 const session = useSession()
-const bringsIn = ref(false)
+const router = useRouter()
+const coming = useComing()
+const guessing = ref<Schemas['Guessing'][]>([])
 const fenced = ref<string | null>(null)
 const stuck = ref<Schemas['Job'][]>([])
 
@@ -31,7 +36,9 @@ const away = computed(() => yard.plates.filter((one) => one.standing === 'admitt
 const paddocks = computed(() => [...(yard.yard?.paddocks ?? [])].sort((a, b) => Number(!a.hosts.length) - Number(!b.hosts.length)))
 const mayBringIn = computed(() => session.may('administrator'))
 const lost = computed(() => yard.plates.filter((one) => one.standing === 'admitted' && one.link === 'lost'))
-const hands = computed(() => lost.value.length + yard.atTheGate.length + stuck.value.length)
+const outdated = computed(() => yard.plates.filter((one) => one.link === 'connected' && one.outdated.length))
+const afresh = ref(new Set<string>())
+const hands = computed(() => lost.value.length + yard.atTheGate.length + coming.stuck.length + guessing.value.length + outdated.value.length + stuck.value.length)
 
 function slots(plates: Plate[]): string {
   const all = plates.reduce((sum, one) => sum + one.slots, 0)
@@ -48,12 +55,22 @@ async function loadStuck(): Promise<void> {
   }
 }
 
+function bringIn(): void {
+  if (mayBringIn.value) void router.push({ name: 'bring-in' })
+}
+
+async function startAfresh(plate: Plate): Promise<void> {
+  afresh.value.add(plate.name)
+  await answered(api.POST('/api/v1/hosts/{name}/restart/', { params: { path: { name: plate.name } } })).catch(() => afresh.value.delete(plate.name))
+}
+
+void coming.load()
 void loadStuck()
 const loadStuckSoon = gathered(loadStuck)
 onNote((note) => {
   if (note.noun === 'job' || note.noun === 'host' || note.noun === 'everything') loadStuckSoon()
 })
-onKeys({ n: () => (bringsIn.value = mayBringIn.value) })
+onKeys({ n: bringIn })
 </script>
 
 <template>
@@ -68,7 +85,7 @@ onKeys({ n: () => (bringsIn.value = mayBringIn.value) })
         </template>
         <template v-else>No host is here yet.</template>
       </p>
-      <Button v-if="mayBringIn" type="primary" class="bring" @click="bringsIn = true">Bring in a host <kbd>n</kbd></Button>
+      <Button v-if="mayBringIn" type="primary" class="bring" @click="bringIn">Bring in a host <kbd>n</kbd></Button>
     </div>
     <p v-if="yard.trouble" class="trouble" role="alert">{{ yard.trouble }}</p>
     <div class="columns">
@@ -79,13 +96,14 @@ onKeys({ n: () => (bringsIn.value = mayBringIn.value) })
             <span class="soft">{{ count(paddock.hosts.length, 'host') }}<template v-if="paddock.hosts.length"> · {{ slots(paddock.hosts) }}</template><template v-if="paddock.purpose"> · {{ paddock.purpose }}</template></span>
             <button v-if="session.may('administrator', paddock.name)" type="button" class="bare fence" :aria-label="`The fence of ${paddock.name}`" @click="fenced = paddock.name">fence…</button>
           </h2>
-          <div v-if="paddock.hosts.length" class="plates">
+          <div v-if="paddock.hosts.length || coming.expectedIn(paddock.name).length" class="plates">
             <HostPlate v-for="plate in paddock.hosts" :key="plate.name" :plate="plate" />
+            <ExpectedPlate v-for="sheet in coming.expectedIn(paddock.name)" :key="sheet.id" :sheet="sheet" />
           </div>
-          <p v-else class="soft">No host is inside the fence. Make a pass for {{ paddock.name }} and join a machine with it.</p>
+          <p v-else class="soft">No host is inside the fence.</p>
         </section>
         <p v-if="yard.yard && !yard.yard.paddocks.length">
-          There is no paddock yet. <Button v-if="mayBringIn" type="primary" @click="bringsIn = true">Make the first, and bring in a host</Button>
+          There is no paddock yet. <Button v-if="mayBringIn" type="primary" @click="bringIn">Make the first, and bring in a host</Button>
         </p>
         <PlateLegend v-if="yard.plates.length" />
       </div>
@@ -97,6 +115,18 @@ onKeys({ n: () => (bringsIn.value = mayBringIn.value) })
           <template v-if="plate.working">{{ count(plate.working, 'job was', 'jobs were') }} on it.</template>
         </HandItem>
         <GatePanel />
+        <HandItem v-for="sheet in coming.stuck" :key="sheet.id" what="Bring-up" :since="sheet.made_at" kind="trouble" :data-stuck="sheet.title">
+          <template #title><RouterLink :to="{ name: 'bring-up', params: { id: String(sheet.id) } }">{{ sheet.title }}</RouterLink> does not come in</template>
+          {{ sheet.sentence }}
+        </HandItem>
+        <GuessingItems v-model="guessing" />
+        <HandItem v-for="plate in outdated" :key="plate.name" what="Old environment" :since="plate.link_since ?? ''" kind="note" :data-outdated="plate.name">
+          <template #title><RouterLink :to="{ name: 'host', params: { name: plate.name } }">{{ plate.name }}</RouterLink> works with an old environment</template>
+          {{ plate.outdated.join(', ') }} changed on the machine since its agent started: tools that were installed since are not seen.
+          <template v-if="session.may('operator', plate.paddock)" #actions>
+            <Button size="small" :disabled="afresh.has(plate.name)" title="It finishes what runs first" @click="startAfresh(plate)">{{ afresh.has(plate.name) ? 'Asked' : 'Start its agent afresh' }}</Button>
+          </template>
+        </HandItem>
         <HandItem v-for="job in stuck" :key="job.id" what="Waits" :since="job.submitted_at" kind="trouble">
           <template #title><RouterLink :to="{ name: 'board', params: { id: String(job.id) } }">{{ job.name }}</RouterLink> of {{ job.pipeline }}: {{ job.reason_kind }}</template>
           {{ job.reason }}
@@ -104,7 +134,6 @@ onKeys({ n: () => (bringsIn.value = mayBringIn.value) })
         <p v-if="!hands" class="soft none">Nothing does.</p>
       </aside>
     </div>
-    <BringIn v-model:open="bringsIn" />
     <FenceDrawer v-model:paddock="fenced" />
   </div>
 </template>

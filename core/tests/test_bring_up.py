@@ -1,0 +1,159 @@
+"""The bring-up of a machine, from what was told of it and what was seen."""
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from paddock_core.bring_up import CALL_SECONDS, QUIET_SECONDS, TOLD, Phase, Seen, State, Step, Told, progress
+from paddock_core.planned import read_planned
+
+NOW = 1_000_000.0
+DONE = Told(NOW - 10, NOW - 9)
+LONG_AGO = Told(NOW - 2 * QUIET_SECONDS, NOW - 2 * QUIET_SECONDS)
+UP_TO_SERVICE = dict.fromkeys(TOLD, DONE)
+
+
+def at(shown, step):
+    return next(row for row in shown.rows if row.step is step)
+
+
+@pytest.mark.parametrize(
+    ("told", "seen", "phase", "current"),
+    [
+        ({}, Seen(), Phase.EXPECTED, Step.FETCH),
+        ({Step.FETCH: DONE}, Seen(), Phase.UNDER_WAY, Step.PREFLIGHT),
+        ({Step.FETCH: DONE, Step.PREFLIGHT: Told(NOW - 5)}, Seen(), Phase.UNDER_WAY, Step.PREFLIGHT),
+        ({Step.FETCH: DONE, Step.PREFLIGHT: Told(NOW, NOW, True)}, Seen(), Phase.FAILED, Step.PREFLIGHT),
+        ({Step.FETCH: Told(NOW, NOW, True, "no way in")}, Seen(), Phase.FAILED, Step.FETCH),
+        ({Step.FETCH: LONG_AGO, Step.PREFLIGHT: Told(NOW - QUIET_SECONDS - 1)}, Seen(), Phase.CUT_OFF, Step.PREFLIGHT),
+        (UP_TO_SERVICE, Seen(joined=NOW), Phase.UNDER_WAY, Step.CONNECT),
+        (UP_TO_SERVICE, Seen(NOW, NOW, NOW), Phase.AT_THE_GATE, Step.ADMIT),
+        (UP_TO_SERVICE, Seen(NOW, NOW, NOW, turned_away=True), Phase.FAILED, Step.ADMIT),
+        (UP_TO_SERVICE, Seen(NOW, NOW, NOW, NOW, proof="running"), Phase.UNDER_WAY, Step.PROVE),
+        (UP_TO_SERVICE, Seen(NOW, NOW, NOW, NOW, proof="failed"), Phase.FAILED, Step.PROVE),
+    ],
+)
+def test_the_sheet_says_where_a_machine_stands(told, seen, phase, current):
+    shown = progress(told, seen, NOW)
+    assert shown.phase is phase
+    row = at(shown, current)
+    assert row.state in (State.NOW, State.FAILED, State.WAITS)
+    assert row.said or row.state is State.NOW or row.remedy == ()
+    assert all(one.state is State.DONE for one in shown.rows[: list(Step).index(current)])
+
+
+def test_a_proof_that_passed_is_the_end():
+    shown = progress(UP_TO_SERVICE, Seen(NOW, NOW, NOW, NOW, proof="passed", proof_began=NOW, proof_ended=NOW + 3), NOW)
+    assert shown.phase is Phase.FINISHED
+    assert at(shown, Step.PROVE).seconds == 3
+
+
+def test_a_failure_is_past_once_a_later_step_is_done():
+    failed = {**UP_TO_SERVICE, Step.SERVICE: Told(NOW, NOW, True, "no password", ("install",))}
+    stuck = progress(failed, Seen(joined=NOW), NOW)
+    assert (stuck.phase, at(stuck, Step.SERVICE).remedy) == (Phase.FAILED, ("install",))
+    mended = progress(failed, Seen(joined=NOW, connected=NOW), NOW)
+    assert at(mended, Step.SERVICE).state is State.DONE
+    assert mended.phase is Phase.UNDER_WAY
+
+
+def test_what_the_server_sees_counts_more_than_what_it_was_told():
+    shown = progress({}, Seen(joined=NOW, connected=NOW), NOW)
+    assert {at(shown, step).state for step in TOLD} == {State.DONE}
+
+
+def test_an_admission_before_the_machine_called_hides_nothing():
+    shown = progress({**UP_TO_SERVICE, Step.SERVICE: Told(NOW, NOW, True)}, Seen(joined=NOW, admitted=NOW), NOW)
+    assert (shown.phase, at(shown, Step.SERVICE).state) == (Phase.FAILED, State.FAILED)
+
+
+@pytest.mark.parametrize("family", ["linux", "macos", "windows"])
+def test_a_service_that_was_started_and_never_called_is_in_trouble(family):
+    told = {**UP_TO_SERVICE, Step.SERVICE: Told(NOW - 90, NOW - CALL_SECONDS - 1)}
+    shown = progress(told, Seen(joined=NOW - 95), NOW, family=family)
+    assert shown.phase is Phase.FAILED
+    assert "has not called" in at(shown, Step.CONNECT).said
+    assert "paddock-agent service status" in at(shown, Step.CONNECT).remedy
+
+
+def test_one_started_by_hand_has_no_service_and_one_given_up_says_where():
+    assert at(progress({}, Seen(), NOW, by_hand=True), Step.SERVICE).state is State.LEFT_OUT
+    told = {Step.FETCH: DONE, Step.PREFLIGHT: Told(NOW, NOW, True)}
+    assert progress(told, Seen(), NOW, given_up=True).sentence == "Given up at “Machine checked”."
+
+
+moments = st.none() | st.floats(0, 2 * NOW)
+proofs = st.sampled_from(["", "waiting", "passed", "lost"])
+tellings = st.builds(Told, st.floats(0, 2 * NOW), moments, st.booleans(), st.text(max_size=5))
+
+
+@given(
+    st.dictionaries(st.sampled_from(sorted(TOLD)), tellings),
+    st.builds(
+        Seen,
+        moments,
+        moments,
+        moments,
+        moments,
+        st.booleans(),
+        proof=proofs,
+    ),
+    st.booleans(),
+    st.booleans(),
+)
+def test_whatever_is_told_the_sheet_has_every_step_once_and_a_sentence(told, seen, by_hand, given_up):
+    shown = progress(told, seen, NOW, by_hand=by_hand, given_up=given_up)
+    assert [row.step for row in shown.rows] == list(Step)
+    assert shown.sentence.endswith(".")
+    assert sum(row.state is State.NOW for row in shown.rows) <= 2, "a proof may run beside one other step"
+    if shown.phase is Phase.FAILED:
+        assert any(row.state is State.FAILED for row in shown.rows)
+
+
+CSV = 'name,system,processor,labels,slots\nknot-11,linux,x64,"bench-rig, firmware",4\nrusset-07,macOS,arm64,,\n'
+
+
+def test_a_table_of_machines_is_read_as_csv_and_as_json():
+    found, mistakes = read_planned(CSV)
+    assert mistakes == ()
+    assert [(one.name, one.system, one.arch, one.labels, one.slots) for one in found] == [
+        ("knot-11", "linux", "x64", ("bench-rig", "firmware"), 4),
+        ("russet-07", "macos", "arm64", (), 0),
+    ]
+    same = '[{"name": "knot-11", "os": "linux", "labels": ["bench-rig", "firmware"], "slots": 4}]'
+    assert read_planned(same)[0] == (found[0],)
+    assert read_planned("\ufeff" + CSV) == (found, ())
+    semicolons = "name;system\nknot-11;linux\n"
+    assert read_planned(semicolons)[0][0].name == "knot-11"
+
+
+@pytest.mark.parametrize(
+    ("text", "row", "column", "says"),
+    [
+        ("", 0, "", "no machine"),
+        ("name,system\n", 0, "", "no machine"),
+        ("name\nknot-11\n", 0, "", "“system” is missing"),
+        ("name,sytem\nknot-11,linux\n", 0, "", "Did you mean “system”?"),
+        ("name,system\nknot-11,linx\n", 1, "system", "Did you mean linux?"),
+        ("name,system\n,linux\n", 1, "name", "is missing"),
+        ("name,system\na,linux\nA,linux\n", 2, "name", "the name of row 1 too"),
+        ("name,system,slots\na,linux,many\n", 1, "slots", "no number of slots"),
+        ("name,system,processor\na,linux,mips\n", 1, "processor", "x64 or arm64"),
+        ("name,system,kept\na,linux,cron\n", 1, "kept", "by hand"),
+        ("name,system\na,linux,more\n", 0, "", "A cell with commas needs quotes"),
+        ('name,system\n"a,linux\n', 0, "", "no CSV"),
+        ("[1]", 0, "", "list of objects"),
+        ("[{", 0, "", "no JSON"),
+        ("[" * 100_000, 0, "", "no JSON"),
+    ],
+)
+def test_a_mistake_in_a_table_says_which_row_and_column(text, row, column, says):
+    _, mistakes = read_planned(text)
+    assert (mistakes[0].row, mistakes[0].column) == (row, column)
+    assert says in mistakes[0].sentence
+
+
+@given(st.text(max_size=300))
+def test_any_text_gives_machines_or_mistakes(text):
+    found, mistakes = read_planned(text)
+    assert found or mistakes

@@ -1,0 +1,184 @@
+<script setup lang="ts">
+import { Button, Popconfirm } from 'ant-design-vue'
+import { computed, ref, watch } from 'vue'
+import { answered, api, type Schemas } from '../api/client'
+import { gathered, onNote } from '../api/feed'
+import { useSession } from '../api/session'
+import { useDoing } from '../parts/doing'
+import { commandOf, keepCommand } from '../parts/just-made'
+import OverSsh from '../parts/OverSsh.vue'
+import SheetCommand from '../parts/SheetCommand.vue'
+import SheetFacts from '../parts/SheetFacts.vue'
+import StepLadder from '../parts/StepLadder.vue'
+
+/** How far is this machine, and what keeps it? From the command to the proof job. */
+const props = defineProps<{ id: string }>()
+const session = useSession()
+const sheet = ref<Schemas['BringUp'] | null>(null)
+const host = ref<Schemas['Host'] | null>(null)
+const command = ref<Schemas['Command'] | null>(null)
+const publicKey = ref('')
+const log = ref('')
+const { isBusy, trouble, doing } = useDoing()
+
+const mayDecide = computed(() => session.may('administrator', sheet.value?.paddock))
+const isOpen = computed(() => sheet.value !== null && !['finished', 'given up'].includes(sheet.value.phase))
+const path = computed(() => ({ id: Number(props.id) }))
+const step = (name: string) => sheet.value?.steps.find((one) => one.step === name)
+const isAtGate = computed(() => host.value?.standing === 'at the gate')
+
+async function load(): Promise<void> {
+  const asked = props.id
+  await doing(async () => {
+    const fresh = await answered(api.GET('/api/v1/bring-ups/{id}/', { params: { path: { id: Number(asked) } } }))
+    if (asked !== props.id) return
+    sheet.value = fresh
+    host.value = fresh.host ? await answered(api.GET('/api/v1/hosts/{name}/', { params: { path: { name: fresh.host } } })).catch(() => null) : null
+    if (fresh.proof && step('prove')?.state !== 'waits') {
+      log.value = await answered(api.GET('/api/v1/jobs/{id}/log/', { params: { path: { id: fresh.proof } }, parseAs: 'text' })).catch(() => '') as string
+    }
+  })
+}
+
+const loadSoon = gathered(load)
+watch(
+  () => props.id,
+  () => {
+    sheet.value = null
+    log.value = ''
+    command.value = commandOf(Number(props.id))
+    void load()
+  },
+  { immediate: true },
+)
+onNote((note) => {
+  const mine = note.noun === 'bring-up' ? note.name === props.id : note.noun === 'host' ? note.name === sheet.value?.host : note.noun === 'job' && note.name === String(sheet.value?.proof)
+  if (mine || note.noun === 'everything') loadSoon()
+})
+void doing(async () => {
+  publicKey.value = (await answered(api.GET('/api/v1/bring-up-choices/'))).public_key
+})
+
+function renewed(made: Schemas['NewBringUp']): void {
+  sheet.value = made.sheet
+  command.value = made.command
+  keepCommand(made.sheet.id, made.command)
+}
+
+function act(work: () => Promise<unknown>): Promise<void> {
+  return doing(work).then(() => (trouble.value ? undefined : load()))
+}
+
+function admit(): Promise<void> {
+  return act(() => answered(api.POST('/api/v1/hosts/{name}/admit/', { params: { path: { name: host.value?.name ?? '' } } })))
+}
+
+function prove(): Promise<void> {
+  return act(() => answered(api.POST('/api/v1/bring-ups/{id}/prove/', { params: { path: path.value } })))
+}
+
+function giveUp(): Promise<void> {
+  return act(() => answered(api.POST('/api/v1/bring-ups/{id}/give-up/', { params: { path: path.value } })))
+}
+</script>
+
+<template>
+  <div class="screen">
+    <p v-if="trouble" class="trouble" role="alert">{{ trouble }} <RouterLink :to="{ name: 'bring-in' }">To the machines on their way in</RouterLink></p>
+    <template v-if="sheet">
+      <div class="head">
+        <div>
+          <h1>{{ sheet.host ?? sheet.title }} <span class="soft">{{ sheet.phase === 'finished' ? 'came' : 'comes' }} into {{ sheet.paddock }}</span></h1>
+          <p class="sentence" :class="{ trouble: sheet.phase === 'failed' || sheet.phase === 'cut off', well: sheet.phase === 'finished' }" role="status" :data-phase="sheet.phase">{{ sheet.sentence }}</p>
+        </div>
+        <div class="row">
+          <RouterLink v-if="sheet.host" :to="{ name: 'host', params: { name: sheet.host } }">Its sheet as a host</RouterLink>
+          <Popconfirm v-if="mayDecide && isOpen && !sheet.host" :title="`Give ${sheet.title} up? The pass in its command dies.`" ok-text="Give it up" cancel-text="Keep waiting" @confirm="giveUp">
+            <Button>Give up…</Button>
+          </Popconfirm>
+        </div>
+      </div>
+      <div class="columns">
+        <div>
+          <StepLadder :sheet="sheet">
+            <template #fetch="{ row }">
+              <div v-if="row.state !== 'done' && isOpen && mayDecide" class="begin">
+                <SheetCommand :sheet="sheet" :command="command" @renewed="renewed" />
+                <OverSsh v-if="sheet.system !== 'windows'" :sheet="sheet" :public-key="publicKey" @begun="load" />
+              </div>
+            </template>
+            <template #admit="{ row }">
+              <div v-if="isAtGate && host" class="row">
+                <strong v-for="odd in host.suspicions" :key="odd.sentence" class="trouble">{{ odd.sentence }}</strong>
+                <Button v-if="mayDecide" :type="row.state === 'now' ? 'primary' : 'default'" :loading="isBusy" @click="admit">Admit {{ host.name }}</Button>
+              </div>
+            </template>
+            <template #prove="{ row }">
+              <p v-if="sheet.proof"><RouterLink :to="{ name: 'board', params: { id: String(sheet.proof) } }">Job {{ sheet.proof }}</RouterLink></p>
+              <pre v-if="log" class="log">{{ log }}</pre>
+              <Button v-if="mayDecide && row.state === 'failed'" :loading="isBusy" @click="prove">Send the proof job again</Button>
+            </template>
+          </StepLadder>
+        </div>
+        <aside>
+          <SheetFacts :sheet="sheet" />
+          <SheetCommand v-if="isOpen && mayDecide && !sheet.host && step('fetch')?.state === 'done'" :sheet="sheet" :command="command" @renewed="renewed" />
+        </aside>
+      </div>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.head {
+  display: flex;
+  align-items: flex-start;
+  justify-content: space-between;
+  gap: 16px;
+  margin-bottom: 16px;
+}
+
+h1 .soft {
+  font-weight: 400;
+}
+
+.sentence {
+  font-size: 15px;
+  font-weight: 500;
+}
+
+.columns {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 330px;
+  gap: 36px;
+}
+
+.begin {
+  display: flex;
+  flex-direction: column;
+  gap: 14px;
+  margin-top: 8px;
+}
+
+aside {
+  display: flex;
+  flex-direction: column;
+  gap: 22px;
+}
+
+.log {
+  max-height: 300px;
+  margin: 6px 0 0;
+  padding: 8px 10px;
+  overflow: auto;
+  border-radius: 4px;
+  background: var(--code);
+  color: var(--code-ink);
+}
+
+@media (width < 900px) {
+  .columns {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
+</style>
