@@ -14,11 +14,12 @@ from websockets.asyncio.client import ClientConnection, connect
 
 from . import leftovers, wire
 from .attempts import Attempts
+from .environment import differences
 from .errors import BadMessage, Dismissed
 from .facts import gather_facts
 from .identity import Identity
 from .spool import Spool
-from .survey import survey
+from .survey import SurveyResult, survey
 from .system import System
 
 log = logging.getLogger("paddock.agent")
@@ -43,6 +44,7 @@ class Agent:
         self._told_all = asyncio.Event()
         self._stopping = asyncio.Event()
         self._survey_wanted = asyncio.Event()
+        self._differs: list[wire.Difference] = []
         self.starts_afresh = False
         if not len(self._spool):
             self._told_all.set()
@@ -104,7 +106,7 @@ class Agent:
             wait = min(LONGEST_WAIT, wait * 2)
 
     async def _converse(self, connection: ClientConnection) -> None:
-        facts = await gather_facts(self._system, self._identity.work_folder)
+        facts = await gather_facts(self._system, self._identity.work_folder, self._differs)
         known = list(dict.fromkeys([*self._attempts.known(), *self._spool.untold_ends()]))
         await _send(connection, wire.Hello(protocol=wire.VERSION, facts=facts, attempts=known))
         # From here on the server takes the host for connected, so from here on it is owed a goodbye.
@@ -195,16 +197,22 @@ class Agent:
         while True:
             self._survey_wanted.clear()
             result = await survey(self._system)
-            facts = await gather_facts(self._system, self._identity.work_folder)
-            self._tell(
-                wire.SurveyReport(
-                    facts=facts, installations=result.installations, broken=result.broken, took=result.took
-                )
-            )
+            await self._tell_survey(result)
             log.info("Surveyed: %d installations in %.1f s.", len(result.installations), result.took)
+            # A log-in may take long, so the survey does not wait for it.
+            differs = differences(self._system, await self._system.fresh_environment())
+            if differs != self._differs:
+                self._differs = differs
+                await self._tell_survey(result)
             with contextlib.suppress(TimeoutError):
                 async with asyncio.timeout(SURVEY_EVERY):
                     await self._survey_wanted.wait()
+
+    async def _tell_survey(self, result: SurveyResult) -> None:
+        facts = await gather_facts(self._system, self._identity.work_folder, self._differs)
+        self._tell(
+            wire.SurveyReport(facts=facts, installations=result.installations, broken=result.broken, took=result.took)
+        )
 
     async def _say_goodbye(self) -> None:
         """Gives the last messages a moment to be acknowledged, then says goodbye. What was not told stays spooled."""

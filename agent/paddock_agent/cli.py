@@ -37,6 +37,7 @@ from .steps import Reporter
 from .survey import survey
 from .system.real import RealSystem
 
+AFRESH_VARIABLE = "PADDOCK_AGENT_AFRESH"
 T = TypeVar("T")
 
 EXIT_CODES: dict[type[AgentError], int] = {JoinRefused: 3, Unreachable: 4, Untrusted: 4, NotJoined: 5, Dismissed: 6}
@@ -179,6 +180,7 @@ def _run(options: argparse.Namespace) -> int:
         return 0
     code = _work(system, home)
     if code == AFRESH and not system.kept_by():
+        os.environ[AFRESH_VARIABLE] = "1"
         os.execv(sys.executable, [sys.executable, "-m", "paddock_agent", *sys.argv[1:]])  # noqa: S606 - ourselves again
     return code
 
@@ -195,7 +197,9 @@ def _work(system: RealSystem, home: Path) -> int:
     """The agent until it is stopped; AFRESH where it was asked to start anew."""
 
     async def work() -> int:
-        os.environ.update(adopted(system, await system.fresh_environment()))
+        # One that was started by hand has the environment of the shell that it was started from.
+        if system.kept_by() or os.environ.pop(AFRESH_VARIABLE, ""):
+            os.environ.update(adopted(system, await system.fresh_environment()))
         agent = Agent(system, identity.load(home), home)
         loop = asyncio.get_running_loop()
         _stoppers.append(lambda: loop.call_soon_threadsafe(agent.stop))

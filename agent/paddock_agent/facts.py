@@ -4,16 +4,17 @@ from __future__ import annotations
 
 import hashlib
 import re
+from collections.abc import Sequence
 
 from . import __version__
-from .environment import differences
 from .machine import answer_of, processor_of, system_of
 from .system import System
-from .wire import Facts
+from .wire import Difference, Facts
 
 
-async def gather_facts(system: System, work_folder: str) -> Facts:
-    """The facts of the host. What cannot be learnt is left empty; nothing is raised."""
+async def gather_facts(system: System, work_folder: str, differs: Sequence[Difference] = ()) -> Facts:
+    """The facts of the host. What cannot be learnt is left empty; nothing is raised. ``differs`` is taken over: to
+    learn it takes a log-in, which is not to be had at once."""
     name, version = await system_of(system)
     hardware = system.hardware()
     disk = system.disk(work_folder)
@@ -32,7 +33,7 @@ async def gather_facts(system: System, work_folder: str) -> Facts:
         agent_version=__version__,
         kept_by=system.kept_by()[:200],
         machine=await _machine(system),
-        differs=differences(system, await system.fresh_environment()),
+        differs=list(differs),
     )
 
 

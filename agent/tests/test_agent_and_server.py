@@ -2,6 +2,7 @@
 
 import asyncio
 import contextlib
+from typing import ClassVar
 
 import pytest
 from waiting import soon
@@ -19,8 +20,13 @@ WELCOME = wire.Welcome(host="avocet-01", admitted=True, slots=2, heartbeat=0.05)
 class Quick(RealSystem):
     """This machine, without its tools: a survey takes no time."""
 
+    fresh: ClassVar = {}
+
     def executables(self, pattern):
         return []
+
+    async def fresh_environment(self):
+        return self.fresh
 
 
 class Listener:
@@ -86,6 +92,35 @@ async def test_it_surveys_again_when_asked(tmp_path):
         await soon(lambda: listener.all(wire.SurveyReport))
         await listener.say(wire.SurveyNow())
         await soon(lambda: len(listener.all(wire.SurveyReport)) == 2)
+
+
+async def test_an_environment_that_is_older_than_the_machines_is_told_after_the_survey(tmp_path, monkeypatch):
+    monkeypatch.setattr(Quick, "fresh", {"PATH": "/opt/new/bin", "JAVA_HOME": "/opt/jdk-99"})
+    listener = Listener()
+    async with running(tmp_path, listener):
+        await soon(lambda: len(listener.all(wire.SurveyReport)) == 2)
+    first, second = listener.all(wire.SurveyReport)
+    assert (first.facts.differs, second.installations) == ([], first.installations)
+    assert wire.Difference("PATH", "", "/opt/new/bin") in second.facts.differs
+
+
+async def test_asked_to_start_afresh_it_finishes_what_runs_and_takes_nothing_new(tmp_path):
+    listener = Listener()
+    async with running(tmp_path, listener) as (agent, task):
+        await soon(lambda: listener.all(wire.SurveyReport))
+        go_on = tmp_path / "go-on"
+        await listener.offer(f"while [ ! -e {go_on} ]; do sleep 0.02; done; echo whole")
+        await soon(lambda: listener.all(wire.AttemptStarted))
+        await listener.say(wire.Restart())
+        await listener.offer("true", "2-1")
+        await soon(lambda: listener.all(wire.AttemptRefused))
+        assert not task.done()
+        go_on.touch()
+        await asyncio.wait_for(task, 30)
+    assert agent.starts_afresh
+    assert listener.all(wire.AttemptEnded)[0].exit_code == 0
+    assert "start afresh" in listener.all(wire.AttemptRefused)[0].why
+    assert isinstance(listener.heard[-1], wire.Goodbye)
 
 
 async def test_what_was_not_acknowledged_is_told_again_after_a_reconnect_in_order(tmp_path):

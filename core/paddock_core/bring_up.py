@@ -175,16 +175,13 @@ def _proof(seen: Seen) -> Row:
 
 
 def _past_failures(rows: list[Row]) -> list[Row]:
-    """A step before the last one that is done is done too, whatever was told of it."""
-    last = max((i for i, row in enumerate(rows) if row.state is State.DONE), default=-1)
-    # Admission is a person's, and may come before the machine has got any further.
-    order = [row.step for row in rows]
-    if last >= 0 and rows[last].step is Step.ADMIT:
-        last = max((i for i in range(order.index(Step.ADMIT)) if rows[i].state is State.DONE), default=-1)
+    """A step before the last that was reached is done, whatever was told of it. Admission does not count as reached: it
+    is a person's, and may come before the machine has got any further."""
+    reached = [i for i, row in enumerate(rows) if row.state in (State.DONE, State.NOW) and row.step is not Step.ADMIT]
+    last = max(reached, default=-1)
+    passed = (State.WAITS, State.NOW, State.FAILED)
     return [
-        Row(row.step, State.DONE, row.at)
-        if i < last and row.state in (State.WAITS, State.NOW, State.FAILED) and row.step is not Step.ADMIT
-        else row
+        Row(row.step, State.DONE, row.at) if i < last and row.state in passed and row.step is not Step.ADMIT else row
         for i, row in enumerate(rows)
     ]
 

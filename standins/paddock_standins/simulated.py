@@ -39,8 +39,8 @@ def _nothing_stops(service: str) -> None:
 
 
 class SimulatedSystem(System):
-    """One stand-in host. ``start_service`` is called with the name and the account of a service whose program its manager starts, and
-    returns an exit code if that ends at once; ``stop_service`` when the manager stops it."""
+    """One stand-in host. ``start_service`` is called with the name and the account of a service whose program its
+    manager starts, and returns an exit code if that ends at once; ``stop_service`` when the manager stops it."""
 
     def __init__(
         self,

@@ -11,7 +11,7 @@ from paddock_agent.survey import survey
 from paddock_standins.description import Answer, Description, all_hosts
 from paddock_standins.simulated import SimulatedSystem
 
-HOSTS = {one.name: one for one in all_hosts()}
+HOSTS = {one.name: one for one in all_hosts() if not one.is_bare}
 
 FOUND = {
     "bramley-01": ("macos", "13.6.7", "x64", {"jdk 11.0.23", "cmake 3.27.9", "make 3.81"}),

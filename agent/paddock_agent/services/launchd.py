@@ -103,7 +103,7 @@ class Launchd(ServiceManager):
         printed = await self._printed(name)
         disabled = await self._system.run(["launchctl", "print-disabled", await self._domain(name)], PATIENCE)
         logged = (self._system.read_text(listed.get("StandardErrorPath", "")) or "").splitlines()
-        state = read_state(name, listed, printed, disabled.stdout, logged)
+        state = read_state(name, listed, printed, disabled.stdout, logged, self._login_account(name))
         if state.cause is Cause.UNKNOWN and state.exit_status == COULD_NOT_SPAWN:
             return ServiceState(**{**vars(state), "cause": await self._why_not_spawned(state, listed)})
         if state.start_type == "at log-in" and not printed and await self._nobody_is_logged_in(name):
@@ -198,9 +198,10 @@ def property_list(definition: Definition) -> str:
 
 
 def read_state(
-    name: str, listed: dict[str, object], printed: str, disabled: str, evidence: Sequence[str]
+    name: str, listed: dict[str, object], printed: str, disabled: str, evidence: Sequence[str], login_account: str = ""
 ) -> ServiceState:
-    """Reads what ``launchctl print`` and ``print-disabled`` said; ``printed`` is "" for a job that is not loaded."""
+    """Reads what ``launchctl print`` and ``print-disabled`` said; ``printed`` is "" for a job that is not loaded,
+    ``login_account`` is the one whose log-in starts it."""
     said = dict(re.findall(r"^\s*([a-z][a-z ]+?) = (.+)$", printed, re.MULTILINE))
     exited = re.match(r"\d+", said.get("last exit code", ""))
     status = int(exited.group()) if exited else None
@@ -224,7 +225,7 @@ def read_state(
         running=running,
         starts_at_boot=not is_disabled,
         start_type="disabled" if is_disabled else "at log-in" if at_login else "at boot",
-        account=str(listed.get("UserName", said.get("username", ""))),
+        account=str(listed.get("UserName") or login_account),
         cause=cause,
         code=f"exit code {status}" if status and running != "running" else "",
         exit_status=status,

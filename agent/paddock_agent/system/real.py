@@ -28,8 +28,9 @@ if TYPE_CHECKING:
 
 LARGEST_OUTPUT = 64 * 1024
 """Bytes kept of each stream of a probed command; what comes after is read and dropped."""
-LOGIN_PATIENCE = 20.0
+LOGIN_PATIENCE = 30.0
 """Seconds for a log-in shell to read what people have put into its start files."""
+STOP_PATIENCE = 5.0
 LOGIN_PATH = "/usr/local/bin:/usr/bin:/bin"
 LARGEST_FILE = 256 * 1024
 
@@ -56,7 +57,12 @@ class RealSystem(System):
 
     async def run(self, command: Sequence[str], time_limit: float) -> Completed:
         """See the port. The command gets a neutral locale, so that what it prints can be read."""
-        variables = {**os.environ, "LC_ALL": "C", "LANG": "C", "NO_COLOR": "1"}
+        neutral = {**os.environ, "LC_ALL": "C", "LANG": "C", "NO_COLOR": "1"}
+        return await self._run(command, time_limit, neutral, 0)
+
+    async def _run(
+        self, command: Sequence[str], time_limit: float, variables: Mapping[str, str], patience: float
+    ) -> Completed:
         try:
             process = await asyncio.create_subprocess_exec(
                 *command,
@@ -76,7 +82,7 @@ class RealSystem(System):
         except TimeoutError:
             raise CommandFailed(f"{command[0]} did not answer within {time_limit:g} s") from None
         finally:
-            await _end_group(process, 0)
+            await _end_group(process, 0 if process.returncode is not None else patience)
         return Completed(code, out, err)
 
     def read_text(self, path: str) -> str | None:
@@ -128,8 +134,9 @@ class RealSystem(System):
         if not account.pw_shell or Path(account.pw_shell).name in ("nologin", "false"):
             return {}
         command = ["env", "-i", *(f"{name}={value}" for name, value in clean.items()), account.pw_shell, "-l", "-c"]
+        # Start files take locks and write: they are asked to end before they are made to.
         try:
-            done = await self.run([*command, "printf '\\0'; env -0"], LOGIN_PATIENCE)
+            done = await self._run([*command, "printf '\\0'; env -0"], LOGIN_PATIENCE, dict(os.environ), STOP_PATIENCE)
         except CommandFailed:
             return {}
         entries = done.stdout.split("\0")[1:]  # before the first stands what the start files printed
