@@ -119,6 +119,7 @@ def _parser() -> argparse.ArgumentParser:
     one.set_defaults(command=_service_uninstall)
 
     one = commands.add_parser("leave", parents=[home], help="leave the server: service, key and folder are removed")
+    one.add_argument("--anyway", action="store_true", help="also where the server does not answer any more")
     one.set_defaults(command=_leave)
 
     one = commands.add_parser("survey", help="show what the survey finds on this machine; needs no server")
@@ -273,9 +274,14 @@ def _leave(options: argparse.Namespace) -> int:
     home = options.home or identity.default_home()
     known = identity.load(home)
     asyncio.run(keeping.remove(RealSystem(), known))
-    left = leave(known.server, known.key)
+    try:
+        told = "" if leave(known.server, known.key) else " The server knew its key no longer."
+    except Unreachable as error:
+        if not options.anyway:
+            raise AgentError(f"{error} Its service is out, its key and folder are still here: --anyway.") from None
+        told = f" The server could not be told, and lists it until somebody retires it: {error}"
     kept = keeping.remove_files(home, known)
-    print(f"{known.host} has left {known.server}.{'' if left else ' The server knew its key no longer.'}")
+    print(f"{known.host} has left {known.server}.{told}")
     for path in kept:
         print(f"  could not be removed: {path}", file=sys.stderr)
     return 1 if kept else 0

@@ -119,7 +119,7 @@ def test_the_package_index_serves_what_was_gathered_and_nothing_else(settings, t
     as_json = {"Accept": "application/vnd.pypi.simple.v1+json"}
     (file,) = Client().get("/install/simple/yellow-paddock-agent/", headers=as_json).json()["files"]
     assert file["hashes"] == {"sha256": digest}
-    assert b"".join(Client().get(file["url"]).streaming_content) == b"agent"
+    assert Client().get(file["url"]).content == b"agent"
     for path in ("files/secret.txt", "files/..%2Fsecret.txt", "simple/none/", "other"):
         assert Client().get(f"/install/{path}").status_code == 404
 

@@ -26,7 +26,7 @@ def main(arguments: Sequence[str]) -> int:
 def run(options: argparse.Namespace) -> int:
     """The command, with its options read."""
     system = RealSystem()
-    plan = plan_of(options, system.family)
+    plan = plan_of(options, system)
     reporter = Reporter(plan.server, plan.sheet, system.hostname())
     reporter.tell("preflight", "begun")
     checks = asyncio.run(preflight(system, plan))

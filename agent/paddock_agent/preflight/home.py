@@ -5,8 +5,7 @@ from __future__ import annotations
 import sys
 
 from ..system.real import RealSystem
-from .plan import HOMES
+from .plan import home_for
 
 if __name__ == "__main__":
-    system = RealSystem()
-    print(HOMES[system.family] if system.is_privileged() else f"{sys.argv[1]}/home")
+    print(home_for(RealSystem(), sys.argv[1]))

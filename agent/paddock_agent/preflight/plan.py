@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
+from ..system import System
 from ..system.port import Family
 
 Kept = Literal["service", "log-in", "by hand"]
@@ -65,9 +66,18 @@ def add_options(parser: argparse.ArgumentParser, environment: Mapping[str, str])
     )
 
 
-def plan_of(options: argparse.Namespace, family: Family) -> Plan:
+def home_for(system: System, prefix: str) -> str:
+    """The agent's own folder: the machine's, or one beside the program for an account that may not use that."""
+    own = "\\home" if system.family == "windows" else "/home"
+    return HOMES[system.family] if system.is_privileged() else prefix + own
+
+
+def plan_of(options: argparse.Namespace, system: System) -> Plan:
     """The plan with the family's defaults filled in. The pass comes through the environment alone."""
-    home = options.home or HOMES[family]
+    family = system.family
+    prefix = options.prefix or PREFIXES[family]
+    by_hand = options.kept == "by hand"
+    home = options.home or (home_for(system, prefix) if by_hand else HOMES[family])
     return Plan(
         server=options.server,
         secret=os.environ.get("PADDOCK_PASS", ""),
@@ -76,7 +86,7 @@ def plan_of(options: argparse.Namespace, family: Family) -> Plan:
         kept=options.kept,
         account=options.user.strip(),
         home=home,
-        prefix=options.prefix or PREFIXES[family],
+        prefix=prefix,
         work_folder=options.work or home + ("\\work" if family == "windows" else "/work"),
         slots=options.slots,
         system=options.system,

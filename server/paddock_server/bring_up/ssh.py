@@ -15,6 +15,8 @@ import asyncssh
 from django.conf import settings
 
 PATIENCE = 15.0
+KEY_KINDS = ["ssh-ed25519", "ecdsa-sha2-nistp256", "rsa-sha2-512", "rsa-sha2-256"]
+"""The first that the machine has is the one that a person is shown."""
 RUN_PATIENCE = 15 * 60.0
 KEY_FILE = "ssh-key"
 LARGEST_OUTPUT = 20_000
@@ -25,6 +27,7 @@ folder=$(mktemp -d) || exit 1
 IFS= read -r PADDOCK_PASS; IFS= read -r password
 export PADDOCK_PASS
 cat >"$folder/paddock.sh"
+umask 022
 cd "$folder" || exit 1
 if [ "$(id -u)" = 0 ] || [ "$1" = by-hand ] || sudo -n true 2>/dev/null || [ -z "$password" ]; then
     sh paddock.sh </dev/null
@@ -78,7 +81,7 @@ async def find_key(address: str, port: int) -> asyncssh.SSHKey:
     """The key that the machine shows now. Raises SshFailed."""
     try:
         async with asyncio.timeout(PATIENCE):
-            found = await asyncssh.get_server_host_key(address, port)
+            found = await asyncssh.get_server_host_key(address, port, server_host_key_algs=KEY_KINDS, config=None)
     except (OSError, TimeoutError, asyncssh.Error) as error:
         raise _unreachable(address, port, error) from None
     if found is None:

@@ -53,7 +53,9 @@ function Install-Agent([string] $place, [string] $log) {
     if ($LASTEXITCODE -eq 0) {
         $pip = Join-Path (Join-Path $scratch $env:PADDOCK_PIP) 'pip'
         $trusted = ([Uri] $env:PADDOCK_SERVER).Authority
-        & $agentPython $pip install --quiet --disable-pip-version-check --no-cache-dir --only-binary ':all:' `
+        # What this machine's own settings of pip say, of other indexes above all, does not count here.
+        $env:PIP_CONFIG_FILE = 'nul'
+        & $agentPython $pip --isolated install --quiet --disable-pip-version-check --no-cache-dir --only-binary ':all:' `
             --index-url "$env:PADDOCK_SERVER/install/simple/" --trusted-host $trusted `
             "yellow-paddock-agent==$env:PADDOCK_VERSION" *> $log
     }

@@ -5,6 +5,8 @@
 # that server (no other host is asked), joins with the pass in PADDOCK_PASS, and has the agent kept running.
 # It can be run again. `sh paddock.sh --dry-run` only checks, and says what it would do.
 set -eu
+# Where root makes files for itself alone, the service could not read its own program. The key is kept apart.
+umask 022
 #@HEAD@
 
 usage() {
@@ -112,9 +114,11 @@ lock=$prefix/.at-work
 echo $$ >"$lock/pid"
 
 install_agent() {
-    # Debian's Python comes without pip; the server hands out that, too. The index names the hash of each file.
+    # Debian's Python comes without pip; the server hands out that, too. The index names the hash of each file. What this
+    # machine's own settings of pip say, of other indexes above all, does not count here.
     rm -rf "$place" && "$python" -m venv --without-pip "$place" &&
-        "$place/bin/python" "$scratch/$PADDOCK_PIP/pip" install --quiet --disable-pip-version-check --no-cache-dir --only-binary :all: \
+        PIP_CONFIG_FILE=/dev/null "$place/bin/python" "$scratch/$PADDOCK_PIP/pip" --isolated install --quiet \
+            --disable-pip-version-check --no-cache-dir --only-binary :all: \
             --index-url "$PADDOCK_SERVER/install/simple/" --trusted-host "$(echo "$PADDOCK_SERVER" | cut -d/ -f3)" \
             "yellow-paddock-agent==$PADDOCK_VERSION" &&
         chmod -R a+rX "$place" && touch "$place/complete"

@@ -1,6 +1,6 @@
 from __future__ import annotations
 
-from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.utils.html import format_html, format_html_join
 
 from paddock_core.bring_up import Step
@@ -60,12 +60,12 @@ def project(request: HttpRequest, name: str) -> HttpResponse:
     return _page(format_html_join("\n", '<a href="/install/files/{}#sha256={}">{}</a><br>', links))
 
 
-def file(request: HttpRequest, name: str) -> HttpResponse | FileResponse:
+def file(request: HttpRequest, name: str) -> HttpResponse:
     """One package. Only what is in the index is handed out."""
     found = next((wheel for wheel in wheels() if wheel.file.name == name), None)
     if found is None:
         return respond(404, "There is no such file", f"This index has no {name[:200]}.")
-    return FileResponse(found.file.open("rb"), content_type="application/octet-stream")
+    return HttpResponse(found.file.read_bytes(), content_type="application/octet-stream")
 
 
 def _page(links: str) -> HttpResponse:

@@ -61,7 +61,7 @@ function goIn(): Promise<void> {
         <template v-else-if="found.standing === 'trusted'">It is the one that was trusted before.</template>
         <strong v-else class="trouble">It is not the one that was trusted before: the machine was set up anew, or something stands in between. Nothing is sent.</strong>
       </p>
-      <CopyText v-if="found.standing === 'new'" text="ssh-keygen -lf /etc/ssh/ssh_host_ed25519_key.pub" />
+      <CopyText v-if="found.standing === 'new'" text="for key in /etc/ssh/ssh_host_*_key.pub; do ssh-keygen -lf $key; done" />
       <Button v-if="found.standing === 'changed'" @click="forget">It was set up anew: forget the old key…</Button>
       <template v-else>
         <label><input v-model="byPassword" type="radio" :value="false" /> With this server’s key, which the machine has to know:</label>
