@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import json
 import logging
 from collections.abc import Awaitable, Mapping
 from pathlib import Path
@@ -33,6 +34,7 @@ class Machine:
         self.description = description
         self.home = home
         self.system = SimulatedSystem(description, self._start_service, self._stop_service)
+        self._kept = home / "kept.json"
         self._agent: Agent | None = None
         self._work: asyncio.Task[None] | None = None
 
@@ -63,7 +65,12 @@ class Machine:
         known = identity.load(self.home)
         if known.server != server:
             identity.save(self.home, Identity(server, known.key, known.host, known.paddock, known.work_folder))
-        if one.kept == "service" and one.family != "linux":
+        if one.is_bare:
+            # Service managers forget at a restart of the demo what the real ones keep; the machine's own file does not.
+            if self._kept.exists():
+                kept = json.loads(self._kept.read_text())
+                await self.keep(kept["account"], at_login=kept["at_login"], secret=kept["secret"])
+        elif one.kept == "service" and one.family != "linux":
             await self.keep("")
         else:
             self.start_agent()
@@ -71,9 +78,11 @@ class Machine:
     async def keep(self, account: str, *, at_login: bool = False, secret: str = "") -> Diagnosis:
         """Sets the agent up as a service, with its own code. Raises AgentError."""
         family = self.description.family
-        return await keeping.install(
+        found = await keeping.install(
             self.system, identity.load(self.home), HOMES[family], account, at_login=at_login, secret=secret
         )
+        self._kept.write_text(json.dumps({"account": account, "at_login": at_login, "secret": secret}))
+        return found
 
     def start_agent(self) -> None:
         """Starts the agent, by hand or by the service manager."""

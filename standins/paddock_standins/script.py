@@ -140,7 +140,7 @@ def _fetch_package(server: str) -> None:
 async def service_command(machine: Machine, verb: str, account: str) -> str:
     """``paddock-agent service VERB`` on that machine, and how its service is then. Raises AgentError."""
     if verb == "install":
-        found = await machine.keep(account, secret=machine.description.accounts.get(account, ""))
+        found = await machine.keep(account, secret=machine.description.accounts.get(account.removeprefix(".\\"), ""))
         return "\n".join([found.sentence, *(f"  do: {one}" for one in found.remedy)])
     name = keeping.name_on(machine.system, identity.load(machine.home))
     manager = await keeping.manager_at_work(machine.system)

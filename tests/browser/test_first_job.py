@@ -3,49 +3,15 @@
 from __future__ import annotations
 
 import getpass
+import re
 import signal
 
 import pytest
+from page import Page
 from processes import PASSWORD, RealAgent
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
-from selenium.webdriver.support.wait import WebDriverWait
-from waiting import PATIENCE, until
-
-
-class Page:
-    """The application in the browser, by what is on the screen."""
-
-    def __init__(self, browser, url: str) -> None:
-        self.browser = browser
-        self.url = url
-
-    def one(self, selector: str):
-        return WebDriverWait(self.browser, PATIENCE).until(
-            lambda b: next((one for one in b.find_elements(By.CSS_SELECTOR, selector) if one.is_displayed()), None),
-            selector,
-        )
-
-    def gone(self, selector: str) -> None:
-        WebDriverWait(self.browser, PATIENCE).until(lambda b: not b.find_elements(By.CSS_SELECTOR, selector), selector)
-
-    def button(self, words: str, inside: str = "body"):
-        path = f".//button[normalize-space()='{words}']"
-        return WebDriverWait(self.browser, PATIENCE).until(
-            lambda b: next(iter(b.find_element(By.CSS_SELECTOR, inside).find_elements(By.XPATH, path)), None), words
-        )
-
-    def says(self, words: str, inside: str = "main") -> None:
-        WebDriverWait(self.browser, PATIENCE, ignored_exceptions=[Exception]).until(
-            lambda b: words in b.find_element(By.CSS_SELECTOR, inside).text, f"“{words}” in {inside}"
-        )
-
-    def log_in(self, password: str = PASSWORD) -> None:
-        self.browser.get(f"{self.url}/login")
-        self.one("input[name=username]").send_keys("harbourmaster")
-        field = self.one("input[name=password]")
-        field.clear()
-        field.send_keys(password, Keys.ENTER)
+from waiting import until
 
 
 @pytest.fixture
@@ -70,11 +36,10 @@ def test_from_a_pass_to_a_job_that_ran(page, server, tmp_path):
     page.one(".bring").click()
     page.one("input[aria-label='Name of a new paddock']").send_keys("shoreline")
     page.button("Make it").click()
-    page.says("shoreline", ".plots")
-    page.button("Make the pass").click()
-    secret = until(lambda: [c.text for c in page.browser.find_elements(By.CSS_SELECTOR, ".copy-text code")])[-1]
-    assert secret.startswith("paddock-pass-")
-    page.browser.find_element(By.CSS_SELECTOR, "body").send_keys(Keys.ESCAPE)
+    page.says("shoreline", "[data-field=paddock]")
+    page.button("Make its sheet").click()
+    secret = re.search(r"paddock-pass-[\w-]+", page.one("[data-command] code").text).group()
+    page.one("body").send_keys("1")
 
     agent = RealAgent(server, tmp_path / "agent", "avocet-01")
     assert agent.join(secret, "--labels", "bench-rig").returncode == 0

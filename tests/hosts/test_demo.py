@@ -3,13 +3,20 @@
 from __future__ import annotations
 
 import json
+import subprocess
 
 import psutil
 import pytest
 from processes import free_port
+from waiting import until
 
 from paddock_standins.api_client import Api
 from paddock_standins.demo import REAL_HOST, Demo, DemoFailed
+
+
+def in_terminal(demo, name, line):
+    command = [demo._bin / "paddock-terminal", name, "--data", demo.data]
+    return subprocess.run(command, input=f"{line}\n", capture_output=True, text=True, check=True).stdout
 
 
 def told(demo):
@@ -18,7 +25,7 @@ def told(demo):
     return Api(demo.url, login["token"]), login
 
 
-def test_three_jobs_eight_hosts_and_nothing_left_when_it_stops(tmp_path, capsys):
+def test_three_jobs_eleven_hosts_and_nothing_left_when_it_stops(tmp_path, capsys):
     demo = Demo(tmp_path / "demo", free_port())
     try:
         demo.start()
@@ -27,14 +34,28 @@ def test_three_jobs_eight_hosts_and_nothing_left_when_it_stops(tmp_path, capsys)
         assert demo.url in said
         assert f"log in as {login['user']} (administrator), password {login['password']}" in said
         hosts = {one["name"]: one for one in api.get("/api/v1/hosts/")["results"]}
-        assert len(hosts) == 8
-        assert {one["link"] for one in hosts.values()} == {"connected"}
-        assert [name for name, one in hosts.items() if one["standing"] == "at the gate"] == ["sloop-01"]
+        assert len(hosts) == 11
+        assert {name for name, one in hosts.items() if one["link"] != "connected"} == {"ketch-02"}
+        at_gate = [name for name, one in hosts.items() if one["standing"] == "at the gate"]
+        assert at_gate == ["ketch-02", "sloop-01"]
         systems = [
             one["facts"]["os"] for one in hosts.values() if one["standing"] == "admitted" and one["name"] != REAL_HOST
         ]
-        assert sorted(systems) == ["linux", "linux", "macos", "macos", "windows", "windows"]
-        proof, mac, waiting = sorted(api.get("/api/v1/jobs/")["results"], key=lambda one: one["id"])
+        assert sorted(systems) == ["linux"] * 2 + ["macos"] * 3 + ["windows"] * 3
+        proof, mac, waiting, *brought_in = sorted(api.get("/api/v1/jobs/")["results"], key=lambda one: one["id"])
+        assert [(one["name"], one["state"]) for one in brought_in] == [
+            ("prove bramley-02", "passed"),
+            ("prove dinghy-02", "passed"),
+        ]
+        phases = {one["title"]: one["phase"] for one in api.get("/api/v1/bring-ups/?all=true")}
+        finished = ["bramley-02", "dinghy-02"]
+        assert phases == {**dict.fromkeys(finished, "finished"), "ketch-02": "failed", "russet-02": "expected"}
+        kept = {name: one["facts"]["kept_by"] for name, one in hosts.items()}
+        assert kept["bramley-02"].startswith("yellow-paddock.agent.")
+        assert kept["dinghy-02"].startswith("paddock-agent-")
+        said = in_terminal(demo, "ketch-02", "paddock-agent service install --user '.\\build' --ask-password")
+        assert "The service runs as .\\build" in said
+        until(lambda: api.get("/api/v1/hosts/ketch-02/")["surveyed_at"], "the remedy to work")
         assert (proof["state"], proof["attempts"][0]["host"]) == ("passed", REAL_HOST)
         log = api.get_bytes(f"/api/v1/jobs/{proof['id']}/log/").decode()
         assert f"folder: {proof['attempts'][0]['folder']}" in log
@@ -53,7 +74,8 @@ def test_three_jobs_eight_hosts_and_nothing_left_when_it_stops(tmp_path, capsys)
         again.start()
         api, same = told(again)
         assert same == login
-        assert len(api.get("/api/v1/jobs/")["results"]) == 3
+        assert len(api.get("/api/v1/jobs/")["results"]) == 5
+        until(lambda: api.get("/api/v1/hosts/ketch-02/")["link"] == "connected", "its service to be there again")
         assert "sloop-01" not in {one["name"] for one in api.get("/api/v1/hosts/")["results"]}
     finally:
         again.stop()

@@ -1,0 +1,44 @@
+"""The application in the browser, by what is on the screen."""
+
+from __future__ import annotations
+
+from processes import PASSWORD
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.wait import WebDriverWait
+from waiting import PATIENCE
+
+
+class Page:
+    """The application in the browser, by what is on the screen."""
+
+    def __init__(self, browser, url: str) -> None:
+        self.browser = browser
+        self.url = url
+
+    def one(self, selector: str):
+        return WebDriverWait(self.browser, PATIENCE).until(
+            lambda b: next((one for one in b.find_elements(By.CSS_SELECTOR, selector) if one.is_displayed()), None),
+            selector,
+        )
+
+    def gone(self, selector: str) -> None:
+        WebDriverWait(self.browser, PATIENCE).until(lambda b: not b.find_elements(By.CSS_SELECTOR, selector), selector)
+
+    def button(self, words: str, inside: str = "body"):
+        path = f".//button[normalize-space()='{words}']"
+        return WebDriverWait(self.browser, PATIENCE).until(
+            lambda b: next(iter(b.find_element(By.CSS_SELECTOR, inside).find_elements(By.XPATH, path)), None), words
+        )
+
+    def says(self, words: str, inside: str = "main") -> None:
+        WebDriverWait(self.browser, PATIENCE, ignored_exceptions=[Exception]).until(
+            lambda b: words in b.find_element(By.CSS_SELECTOR, inside).text, f"“{words}” in {inside}"
+        )
+
+    def log_in(self, password: str = PASSWORD) -> None:
+        self.browser.get(f"{self.url}/login")
+        self.one("input[name=username]").send_keys("harbourmaster")
+        field = self.one("input[name=password]")
+        field.clear()
+        field.send_keys(password, Keys.ENTER)
