@@ -31,8 +31,9 @@ lint: .make/python .make/node ## check style and types
 	$(BIN)/mypy --platform win32 agent/paddock_agent/services/windows_real.py agent/paddock_agent/services/windows_run.py
 	cd web && npx eslint src && npx vue-tsc --noEmit
 
-bench: .make/python ## run the benchmarks; docs/measurements.md has the figures
+bench: .make/python .make/web .make/wheels ## run the benchmarks; docs/measurements.md has the figures
 	$(BIN)/python bench/fit.py
+	$(BIN)/python bench/bring_up.py
 
 screenshots: .make/python .make/web .make/wheels .make/test-tools ## take the pictures in docs/screenshots anew
 	$(BIN)/python tests/browser/screenshots.py

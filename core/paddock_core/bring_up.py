@@ -12,6 +12,7 @@ from enum import StrEnum
 
 QUIET_SECONDS = 15 * 60
 """A step of the machine's that was begun and not heard of for so long is taken for cut off."""
+LONGEST_REASON = 160
 CALL_SECONDS = 60
 """A service that was started and has not called the server for so long is in trouble."""
 
@@ -230,6 +231,13 @@ _LOOKING = {
 }
 
 
+def _why(said: str) -> str:
+    """The first line of a reason, short enough to stand in a list."""
+    first = said.strip().partition("\n")[0]
+    short = first if len(first) <= LONGEST_REASON else first[:LONGEST_REASON].rsplit(" ", 1)[0] + " …"
+    return f": {short.rstrip('.')}" if short else ""
+
+
 def _whole(rows: list[Row], told: Mapping[Step, Told], seen: Seen, now: float, given_up: bool) -> tuple[Phase, str]:
     by_step = {row.step: row for row in rows}
     if by_step[Step.PROVE].state is State.DONE:
@@ -241,7 +249,7 @@ def _whole(rows: list[Row], told: Mapping[Step, Told], seen: Seen, now: float, g
     if current is None or (current.step is Step.FETCH and not told):
         return Phase.EXPECTED, "Expected, not seen yet."
     if current.state is State.FAILED:
-        return Phase.FAILED, f"Stopped {where}."
+        return Phase.FAILED, f"Stopped {where}{_why(current.said)}."
     if current.step is Step.ADMIT:
         return Phase.AT_THE_GATE, "It stands at the gate: let it in, or turn it away."
     last = max((one.ended or one.began for one in told.values()), default=0.0)
@@ -253,4 +261,4 @@ def _whole(rows: list[Row], told: Mapping[Step, Told], seen: Seen, now: float, g
             Phase.CUT_OFF,
             f"Nothing was heard of it since it stopped {where}. Run the command again: it goes on from there.",
         )
-    return Phase.UNDER_WAY, f"Under way: {current.title.lower()}."
+    return Phase.UNDER_WAY, f"Under way, {where}."

@@ -109,7 +109,10 @@ def test_a_failed_step_is_shown_with_what_was_found_and_its_remedy(administrator
     sheet = make(administrator).json()["sheet"]
     tell(sheet, "service", "failed", found="the account ghost does not exist", remedy=["useradd ghost"])
     fresh, now = steps(administrator, sheet)
-    assert (fresh["phase"], fresh["sentence"]) == ("failed", "Stopped at “Service set up and started”.")
+    assert (fresh["phase"], fresh["sentence"]) == (
+        "failed",
+        "Stopped at “Service set up and started”: the account ghost does not exist.",
+    )
     assert (now["service"]["said"], now["service"]["remedy"]) == ("the account ghost does not exist", ["useradd ghost"])
 
 

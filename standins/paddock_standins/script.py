@@ -19,7 +19,7 @@ from typing import Any
 
 from paddock_agent import identity, keeping
 from paddock_agent.errors import AgentError
-from paddock_agent.preflight import Plan, is_fit, preflight
+from paddock_agent.preflight import Plan, is_fit, preflight, verdict
 from paddock_agent.preflight.plan import HOMES, KEPT, PREFIXES, Kept
 from paddock_agent.steps import Reporter
 
@@ -90,7 +90,7 @@ async def _follow(machine: Machine, chosen: dict[str, str], secret: str, tell: T
     for check in checks:
         for line in check.lines():
             tell(line)
-    await told("preflight", "done" if fit else "failed", checks=[check.as_json() for check in checks])
+    await told("preflight", *verdict(checks), checks=[check.as_json() for check in checks])
     if not fit:
         raise ScriptFailed("Nothing was changed: what is missing above has to be mended first.")
 

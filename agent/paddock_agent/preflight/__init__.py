@@ -5,11 +5,11 @@ installed. So nothing here, and nothing that this imports, may use another packa
 """
 
 from .checks import machine_checks
-from .outcome import Check, Mark, is_fit
+from .outcome import Check, Mark, is_fit, verdict
 from .plan import Plan
 from .server_checks import server_checks
 
-__all__ = ["Check", "Mark", "Plan", "is_fit", "machine_checks", "preflight", "server_checks"]
+__all__ = ["Check", "Mark", "Plan", "is_fit", "machine_checks", "preflight", "server_checks", "verdict"]
 
 from ..system import System
 

@@ -11,7 +11,7 @@ from collections.abc import Sequence
 
 from ..steps import Reporter
 from ..system.real import RealSystem
-from . import is_fit, preflight
+from . import is_fit, preflight, verdict
 from .plan import add_options, plan_of
 
 
@@ -31,7 +31,7 @@ def run(options: argparse.Namespace) -> int:
     reporter.tell("preflight", "begun")
     checks = asyncio.run(preflight(system, plan))
     fit = is_fit(checks)
-    reporter.tell("preflight", "done" if fit else "failed", checks=[check.as_json() for check in checks])
+    reporter.tell("preflight", *verdict(checks), checks=[check.as_json() for check in checks])
     if options.json:
         print(json.dumps({"fit": fit, "checks": [check.as_json() for check in checks]}, indent=2))
     else:

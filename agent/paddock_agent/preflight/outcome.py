@@ -37,3 +37,13 @@ class Check:
 def is_fit(checks: Iterable[Check]) -> bool:
     """Whether nothing is missing."""
     return all(check.mark != "missing" for check in checks)
+
+
+def verdict(checks: Iterable[Check]) -> tuple[str, str]:
+    """For the bring-up sheet: done or failed, and what is missing in a line."""
+    missing = [check for check in checks if check.mark == "missing"]
+    if not missing:
+        return "done", ""
+    first = missing[0]
+    others = f" And also: {', '.join(check.name for check in missing[1:])}." if missing[1:] else ""
+    return "failed", f"{first.name}: {first.why or first.found}{others}"

@@ -49,6 +49,7 @@ th {
   width: 120px;
   border-bottom: 1px solid var(--fence);
   color: var(--ink);
+  vertical-align: baseline;
   font-size: 13px;
 }
 

@@ -16,6 +16,9 @@ const WORDS: Record<Schemas['StepRow']['state'], string> = {
   'left out': 'left out',
 }
 
+/** Steps that running the command again takes up. */
+const AGAIN = new Set<Schemas['StepRow']['step']>(['preflight', 'install', 'join'])
+
 function moment(seconds: number): string {
   return new Date(seconds * 1000).toISOString()
 }
@@ -36,6 +39,7 @@ function moment(seconds: number): string {
         <p class="soft">On the machine:</p>
         <CopyText v-for="command in row.remedy" :key="command" :text="command" />
       </div>
+      <p v-if="row.state === 'failed' && AGAIN.has(row.step)" class="soft">Then run the command again: it goes on from where it is.</p>
       <slot :name="row.step" :row="row" />
     </li>
   </ol>

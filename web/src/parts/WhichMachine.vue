@@ -93,7 +93,7 @@ function make(): Promise<void> {
       <label>Labels<Select v-model:value="wanted.labels" mode="tags" :token-separators="[',', ' ']" :open="false" placeholder="none" /><b v-if="wrong.labels" class="trouble">{{ wrong.labels }}</b></label>
     </div>
     <div class="pair">
-      <label>Slots<InputNumber v-model:value="wanted.slots" :min="0" :max="1000" :formatter="(n) => (Number(n) ? String(n) : 'by cores and memory')" :parser="(text) => Number.parseInt(String(text)) || 0" data-field="slots" />
+      <label>Slots<InputNumber :value="wanted.slots || undefined" :min="1" :max="1000" placeholder="by cores and memory" data-field="slots" @update:value="(n) => (wanted.slots = Number(n ?? 0))" />
         <span class="soft">Left alone: one for each two cores, as far as there are 4 GB of memory for each. More is said when the machine is checked.</span></label>
       <label>Work folder<Input v-model:value="wanted.work_folder" :maxlength="200" :placeholder="system.work_folder" class="machine" data-field="work" />
         <b v-if="wrong.work_folder" class="trouble">{{ wrong.work_folder }}</b>
