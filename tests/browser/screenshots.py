@@ -5,7 +5,11 @@ from __future__ import annotations
 import argparse
 import json
 import socket
+import subprocess
+import sys
 import tempfile
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 import chromium
@@ -56,7 +60,9 @@ class Photographer:
         self.browser.execute_script("localStorage.setItem('paddock-theme', arguments[0])", "dark" if on else "light")
 
 
-def take_all(camera: Photographer, api: Api, login: dict[str, str]) -> None:
+def take_all(
+    camera: Photographer, api: Api, login: dict[str, str], demo_terminal: Callable[[str, str], object]
+) -> None:
     """One picture of each main view."""
     camera.browser.get(camera.url + "/healthz")
     camera.dark(False)
@@ -64,10 +70,20 @@ def take_all(camera: Photographer, api: Api, login: dict[str, str]) -> None:
     camera.until_there("[data-gate]")
     camera.shoot("yard")
     camera.click(".bring")
-    camera.until_there(".ant-drawer-open form")
-    camera.browser.find_element(By.CSS_SELECTOR, ".ant-drawer-open form button[type=submit]").click()
-    camera.until_there(".ant-drawer-open .copy-text")
+    camera.until_there("form [data-field=name]")
     camera.shoot("bring-in")
+    sheets = {one["title"]: one["id"] for one in api.get("/api/v1/bring-ups/?all=true")}
+    camera.go(f"/bring-in/{sheets['ketch-02']}", "[data-phase=failed]")
+    camera.shoot("bring-up-failed")
+    camera.go(f"/bring-in/{sheets['bramley-02']}", ".log")
+    camera.shoot("bring-up-finished")
+    camera.go(f"/bring-in/{sheets['russet-02']}", ".command button")
+    camera.click(".command button")
+    camera.until_there("[data-command]")
+    command = camera.browser.find_element(By.CSS_SELECTOR, "[data-command] code").text
+    demo_terminal("russet-02", command)
+    camera.until_there("[data-step=survey][data-state=done]")
+    camera.shoot("bring-up-in-progress")
     camera.go(f"/hosts/{REAL_HOST}", "[data-tool=git]")
     camera.shoot("host")
     jobs = {one["name"]: one["id"] for one in api.get("/api/v1/jobs/")["results"]}
@@ -93,6 +109,12 @@ def take_all(camera: Photographer, api: Api, login: dict[str, str]) -> None:
     camera.shoot("board-dark")
 
 
+def in_terminal(demo: Demo, name: str, line: str) -> None:
+    """What a person pastes into the terminal of a stand-in machine."""
+    command = [Path(sys.executable).parent / "paddock-terminal", name, "--data", demo.data]
+    subprocess.run(command, input=f"{line}\n", text=True, check=True)
+
+
 def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--to", type=Path, default=FOLDER)
@@ -107,7 +129,8 @@ def main() -> int:
             login = json.loads((demo.data / "login.json").read_text())
             browser = chromium.start(Path(scratch) / "profile")
             try:
-                take_all(Photographer(browser, demo.url, options.to), Api(demo.url, login["token"]), login)
+                camera = Photographer(browser, demo.url, options.to)
+                take_all(camera, Api(demo.url, login["token"]), login, partial(in_terminal, demo))
             finally:
                 browser.quit()
         finally:

@@ -52,8 +52,14 @@ watch(
   { immediate: true },
 )
 onNote((note) => {
-  const mine = note.noun === 'bring-up' ? note.name === props.id : note.noun === 'host' ? note.name === sheet.value?.host : note.noun === 'job' && note.name === String(sheet.value?.proof)
-  if (mine || note.noun === 'everything') loadSoon()
+  // What the sheet does not know yet may be known by now: its host, its proof job.
+  const isMine = {
+    'bring-up': note.name === props.id,
+    host: !sheet.value?.host || note.name === sheet.value.host,
+    job: !sheet.value?.proof || note.name === String(sheet.value.proof),
+    everything: true,
+  }
+  if (isMine[note.noun as keyof typeof isMine]) loadSoon()
 })
 void doing(async () => {
   publicKey.value = (await answered(api.GET('/api/v1/bring-up-choices/'))).public_key

@@ -44,7 +44,7 @@ watch(
   { immediate: true },
 )
 onNote((note) => {
-  if (note.noun === 'everything' || (note.noun === 'host' && note.name === host.value?.name)) loadSoon()
+  if (note.noun === 'everything' || (note.noun === 'host' && note.name.toLowerCase() === props.name.toLowerCase())) loadSoon()
 })
 
 const mayOperate = computed(() => session.may('operator', host.value?.paddock))

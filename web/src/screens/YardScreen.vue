@@ -114,12 +114,12 @@ onKeys({ n: bringIn })
           {{ plate.link_cause }}
           <template v-if="plate.working">{{ count(plate.working, 'job was', 'jobs were') }} on it.</template>
         </HandItem>
-        <GatePanel />
         <HandItem v-for="sheet in coming.stuck" :key="sheet.id" what="Bring-up" :since="sheet.made_at" kind="trouble" :data-stuck="sheet.title">
           <template #title><RouterLink :to="{ name: 'bring-up', params: { id: String(sheet.id) } }">{{ sheet.title }}</RouterLink> does not come in</template>
           {{ sheet.sentence }}
         </HandItem>
         <GuessingItems v-model="guessing" />
+        <GatePanel />
         <HandItem v-for="plate in outdated" :key="plate.name" what="Old environment" :since="plate.link_since ?? ''" kind="note" :data-outdated="plate.name">
           <template #title><RouterLink :to="{ name: 'host', params: { name: plate.name } }">{{ plate.name }}</RouterLink> works with an old environment</template>
           {{ plate.outdated.join(', ') }} changed on the machine since its agent started: tools that were installed since are not seen.
