@@ -35,6 +35,7 @@ class Machine:
         self.home = home
         self.system = SimulatedSystem(description, self._start_service, self._stop_service)
         self._kept = home / "kept.json"
+        self._is_on = True
         self._agent: Agent | None = None
         self._work: asyncio.Task[None] | None = None
 
@@ -85,15 +86,14 @@ class Machine:
         return found
 
     def start_agent(self) -> None:
-        """Starts the agent, by hand or by the service manager."""
-        if self._work is None or self._work.done():
-            self._work = asyncio.get_running_loop().create_task(self._run(self._work))
+        """Starts the agent, by hand or by the service manager; after the one before has ended."""
+        self._work = asyncio.get_running_loop().create_task(self._run(self._work))
 
     async def _run(self, before: asyncio.Task[None] | None) -> None:
         """The agent until it is stopped; one that is asked to start afresh does so, with a fresh environment."""
         if before:
             await asyncio.wait([before])
-        while True:
+        while self._is_on:
             self.system.adopted = adopted(self.system, await self.system.fresh_environment()) if self._agent else {}
             self._agent = Agent(self.system, identity.load(self.home), self.home)
             try:
@@ -127,6 +127,7 @@ class Machine:
 
     def stop(self) -> Awaitable[object]:
         """Powers the machine down; await it to have the agent's goodbye said."""
+        self._is_on = False
         if self._agent:
             self._agent.stop()
         return asyncio.gather(self._work, return_exceptions=True) if self._work else asyncio.sleep(0)

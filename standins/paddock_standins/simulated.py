@@ -129,7 +129,11 @@ class SimulatedSystem(System):
 
     def environment(self) -> Mapping[str, str]:
         """See the port."""
-        return {**self.description.environment, **self.adopted}
+        if self.family != "windows":
+            return {**self.description.environment, **self.adopted}
+        taken_over = {name.upper() for name in self.adopted}
+        kept = {name: value for name, value in self.description.environment.items() if name.upper() not in taken_over}
+        return {**kept, **self.adopted}
 
     async def fresh_environment(self) -> Mapping[str, str]:
         """See the port."""
