@@ -38,7 +38,15 @@ def test_from_a_pass_to_a_job_that_ran(page, server, tmp_path):
     page.button("Make it").click()
     page.says("shoreline", "[data-field=paddock]")
     page.button("Make its sheet").click()
-    secret = re.search(r"paddock-pass-[\w-]+", page.one("[data-command] code").text).group()
+    in_command = re.search(r"paddock-pass-[\w-]+", page.one("[data-command] code").text).group()
+    page.one("body").send_keys("1")
+    page.one("[data-expected]")
+    page.one("body").send_keys("n")
+    page.one("aside summary").click()
+    page.button("Make the pass").click()
+    secret = page.one("[data-pass] code").text
+    assert secret.startswith("paddock-pass-")
+    assert secret != in_command
     page.one("body").send_keys("1")
 
     agent = RealAgent(server, tmp_path / "agent", "avocet-01")

@@ -88,7 +88,20 @@ def test_a_killed_agent_is_lost_its_script_ended_and_a_job_that_may_is_tried_aga
 
 
 @pytest.mark.parametrize("number", [signal.SIGTERM, signal.SIGKILL])
-def test_a_job_outlives_a_restart_of_the_server(server, agent, tmp_path, number):
+def test_a_job_outlives_a_restart_of_the_server(tmp_path, number):
+    """With a grace that is longer than the agent's back-off can get while the server starts, as the default is."""
+    (tmp_path / "server").mkdir()
+    server = RealServer(tmp_path / "server", grace=30)
+    agent = RealAgent(server, tmp_path / "agent", "knot-01")
+    agent.come_in("--labels", agent.name)
+    try:
+        outlives(server, agent, tmp_path, number)
+    finally:
+        agent.stop()
+        server.stop()
+
+
+def outlives(server, agent, tmp_path, number):
     go = tmp_path / "go"
     job = server.submit(f"echo one; until [ -e {go} ]; do sleep 0.05; done; echo two", [f"label {agent.name}"])
     until(lambda: log_of(server, job), "the script's first line")

@@ -5,12 +5,13 @@ import { answered, api, type Schemas } from '../api/client'
 import { onNote } from '../api/feed'
 import CopyText from './CopyText.vue'
 import { useDoing } from './doing'
+import MakePass from './MakePass.vue'
 import TimeAgo from './TimeAgo.vue'
 import { count, duration } from './wording'
 
 /** The entry passes that are good now: who could join with them, and how to stop that. */
 const passes = ref<Schemas['Pass'][]>([])
-const replaced = ref<Schemas['NewPass'] | null>(null)
+const made = ref<Schemas['NewPass'] | null>(null)
 const { isBusy, trouble, doing } = useDoing()
 const usable = computed(() =>
   passes.value.filter((one) => !one.revoked_at && one.used < one.uses && Date.parse(one.ends_at) > Date.now()),
@@ -29,7 +30,7 @@ onNote((note) => {
 
 function replace(one: Schemas['Pass']): Promise<void> {
   return doing(async () => {
-    replaced.value = await answered(api.POST('/api/v1/passes/{id}/replace/', { params: { path: { id: one.id } } }))
+    made.value = await answered(api.POST('/api/v1/passes/{id}/replace/', { params: { path: { id: one.id } } }))
     await load()
   })
 }
@@ -50,9 +51,9 @@ function ends(moment: string): string {
   <section aria-label="Entry passes">
     <h2>Passes that are good now</h2>
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
-    <template v-if="replaced">
-      <p>The new pass “{{ replaced.name }}”, shown this once:</p>
-      <CopyText :text="replaced.secret" />
+    <template v-if="made">
+      <p>The new pass “{{ made.name }}”, shown this once:</p>
+      <CopyText :text="made.secret" data-pass />
     </template>
     <p v-if="!usable.length" class="soft">None: nobody can join. Each sheet makes its own.</p>
     <table v-else class="plain-table">
@@ -72,12 +73,17 @@ function ends(moment: string): string {
         </tr>
       </tbody>
     </table>
+    <MakePass class="make" @made="made = $event" />
   </section>
 </template>
 
 <style scoped>
 h2 {
   margin: 0 0 4px;
+}
+
+.make {
+  margin-top: 12px;
 }
 
 .acts {
