@@ -108,7 +108,7 @@ REST_FRAMEWORK = {
     "DEFAULT_PARSER_CLASSES": ["rest_framework.parsers.JSONParser"],
     "DEFAULT_PAGINATION_CLASS": "paddock_server.api.paging.Pages",
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
-    "DEFAULT_THROTTLE_RATES": {"login": "20/min", "join": "120/min"},
+    "DEFAULT_THROTTLE_RATES": {"login": "20/min", "join": "600/min", "report": "3000/min"},
     "EXCEPTION_HANDLER": "paddock_server.api.problems.handle",
 }
 SPECTACULAR_SETTINGS = {

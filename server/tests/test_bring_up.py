@@ -228,7 +228,7 @@ def test_many_machines_come_by_one_pass_and_tick_off_under_their_names(administr
     table = "name,system,labels,slots\nknot-11,linux,bench-rig,2\nknot-12,linux,,\nrusset-07,macos,,\n"
     body = {"paddock": "shoreline", "server": SERVER, "text": table}
     made = administrator.post("/api/v1/bring-ups/planned/", body, format="json").json()
-    assert [one["name"] for one in made["sheets"]] == ["knot-11", "knot-12", "russet-07"]
+    assert [one["title"] for one in made["sheets"]] == ["knot-11", "knot-12", "russet-07"]
     assert [one["system"] for one in made["commands"]] == ["linux", "macos"]
     secret = secret_in(made["commands"][0])
     assert secret == secret_in(made["commands"][1])
@@ -255,7 +255,7 @@ def test_mistakes_in_a_table_are_all_told_and_nothing_is_made(administrator, new
     body = {"paddock": "shoreline", "server": SERVER, "text": table}
     answer = administrator.post("/api/v1/bring-ups/planned/", body, format="json")
     assert answer.status_code == 400
-    assert [one["pointer"] for one in answer.json()["errors"]] == ["/1", "/2", "/3"]
+    assert [one["pointer"] for one in answer.json()["errors"]] == ["/2", "/3", "/1/name"]
     assert not BringUp.objects.exists()
     assert not EntryPass.objects.filter(name__contains="expected").exists()
 

@@ -177,6 +177,20 @@ def test_it_comes_back_after_a_reboot(host, server, service):
     assert show(host, service, "ActiveState") == ["active"]
 
 
+def test_what_was_installed_since_is_seen_after_the_agent_started_afresh(host, server, service):
+    host.run("mkdir -p /opt/newtool/bin; echo 'PATH=$PATH:/opt/newtool/bin' > /etc/profile.d/newtool.sh")
+    (before,) = show(host, service, "MainPID")
+    server.api.post("/api/v1/hosts/knot-01/survey/")
+    differs = until(lambda: server.host("knot-01")["facts"]["differs"], "the difference to be told")
+    assert {"name": "PATH", "now": "", "fresh": "/opt/newtool/bin"} in differs
+    server.api.post("/api/v1/hosts/knot-01/restart/")
+    until(lambda: show(host, service, "MainPID")[0] not in ("0", before), "systemd to start it again")
+    until(lambda: is_connected(server) and not server.host("knot-01")["facts"]["differs"], "it to have taken it up")
+    number = server.submit("echo $PATH")
+    until(lambda: server.job(number)["state"] == "passed", "the job to pass")
+    assert "/opt/newtool/bin" in server.api.get_bytes(f"/api/v1/jobs/{number}/log/").decode()
+
+
 @pytest.mark.parametrize(
     ("setting", "says", "remedy"),
     [

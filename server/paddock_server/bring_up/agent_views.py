@@ -23,6 +23,8 @@ T = TypeVar("T", bound=msgspec.Struct)
 class ReportView(ForAgents):
     """POST a wire.StepReport. The sheet's code allows to report to that sheet, and nothing else."""
 
+    throttle_scope = "report"  # a room full of machines tells of a dozen steps each
+
     def post(self, request: Request) -> HttpResponse:
         told = _read(wire.StepReport, request)
         note_step(

@@ -138,7 +138,7 @@ class SystemCommandSerializer(CommandSerializer):
 
 
 class NewPlanSerializer(serializers.Serializer):
-    sheets = BringUpSerializer(many=True)
+    sheets = BringUpLineSerializer(many=True)
     commands = SystemCommandSerializer(many=True)
 
 

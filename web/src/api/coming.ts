@@ -28,7 +28,8 @@ export const useComing = defineStore('coming', () => {
     return sheets.value.filter((sheet) => sheet.paddock === paddock && !sheet.host)
   }
 
-  const loadSoon = gathered(load)
+  // Thousands may be expected, and every host that calls changes something: once in a while is soon enough.
+  const loadSoon = gathered(load, 700)
   onNote((note) => {
     if (note.noun === 'bring-up' || note.noun === 'host' || note.noun === 'everything') loadSoon()
   })

@@ -1223,7 +1223,7 @@ export interface components {
             secret: string;
         };
         NewPlan: {
-            sheets: components["schemas"]["BringUp"][];
+            sheets: components["schemas"]["BringUpLine"][];
             commands: components["schemas"]["SystemCommand"][];
         };
         NullEnum: null;

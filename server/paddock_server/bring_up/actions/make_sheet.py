@@ -48,15 +48,22 @@ def make_sheet(actor: Actor, paddock: Paddock, wanted: Wanted, hours: int = 24) 
     could not work."""
     actor.demand(Role.ADMINISTRATOR, paddock.name, "Bringing in a host")
     checked = check(wanted)
+    if taken := Host.objects.filter(name__iexact=checked.name, standing__in=LIVING).first():
+        raise NotNow(
+            f"{taken.name} is a host in {taken.paddock.name} already. Choose another name, or retire that one first."
+        )
     called = f"for {wanted.name}" if wanted.name else f"for a {wanted.system} machine"
     made_pass, secret = make_pass(actor, paddock, called, hours, 1, tuple(checked.labels), wanted.slots)
-    sheet = add_sheet(actor, paddock, made_pass, checked)
+    sheet = sheet_of(actor, paddock, made_pass, checked)
+    sheet.save()
+    write(actor, "expected", "host", str(sheet), paddock.name, system=wanted.system, kept=wanted.kept)
+    feed.tell("bring-up", sheet.pk, paddock.name)
     return sheet, secret
 
 
-def add_sheet(actor: Actor, paddock: Paddock, entry_pass: EntryPass, wanted: Wanted, batch: str = "") -> BringUp:
-    """Writes one sheet of what was checked."""
-    sheet = BringUp.objects.create(
+def sheet_of(actor: Actor, paddock: Paddock, entry_pass: EntryPass, wanted: Wanted, batch: str = "") -> BringUp:
+    """One sheet of what was checked, unsaved."""
+    return BringUp(
         code=secrets.token_urlsafe(12),
         batch=batch,
         paddock=paddock,
@@ -64,13 +71,10 @@ def add_sheet(actor: Actor, paddock: Paddock, entry_pass: EntryPass, wanted: Wan
         made_by=actor.name,
         **vars(wanted),
     )
-    write(actor, "expected", "host", str(sheet), paddock.name, system=wanted.system, kept=wanted.kept)
-    feed.tell("bring-up", sheet.pk, paddock.name)
-    return sheet
 
 
 def check(wanted: Wanted) -> Wanted:
-    """What is wanted, tidied. Raises Invalid with every field that is wrong, or NotNow for a name that is taken."""
+    """What is wanted, tidied. Raises Invalid with every field that is wrong."""
     errors = []
     name, account, folder = wanted.name.strip(), wanted.account.strip(), wanted.work_folder.strip()
     server = wanted.server.strip().rstrip("/")
@@ -101,8 +105,4 @@ def check(wanted: Wanted) -> Wanted:
         )
     if errors:
         raise Invalid(" ".join(error["detail"] for error in errors), errors=errors)
-    if name and (taken := Host.objects.filter(name__iexact=name, standing__in=LIVING).first()):
-        raise NotNow(
-            f"{taken.name} is a host in {taken.paddock.name} already. Choose another name, or retire that one first."
-        )
     return Wanted(wanted.system, wanted.arch, server, name, labels, wanted.slots, folder, wanted.kept, account)

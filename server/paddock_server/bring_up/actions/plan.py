@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import secrets
+from collections.abc import Sequence
 
 from django.db import transaction
 
@@ -10,11 +11,13 @@ from paddock_core.planned import Expected, read_planned
 
 from ...errors import ActionError, Invalid
 from ...hosts.actions.make_pass import make_pass
-from ...hosts.models import Paddock
+from ...hosts.models import LIVING, Host, Paddock
+from ...link import feed
+from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
 from ..models import BringUp
-from .make_sheet import Wanted, add_sheet, check
+from .make_sheet import Wanted, check, sheet_of
 
 SHOWN_MISTAKES = 20
 
@@ -32,20 +35,17 @@ def plan(actor: Actor, paddock: Paddock, text: str, server: str, hours: int) -> 
         for one in mistakes
     ]
     wanted = [] if errors else [_checked(number, one, server, errors) for number, one in enumerate(expected, 1)]
-    awaited = {
-        name.lower() for name in BringUp.objects.filter(host=None, given_up_at=None).values_list("name", flat=True)
-    }
-    for number, one in enumerate(expected, 1):
-        if one.name and one.name.lower() in awaited:
-            errors.append(
-                {"pointer": f"/{number}/name", "detail": f"Row {number}, name: {one.name} is expected already."}
-            )
+    errors += _taken(expected)
     if errors:
         more = f" And {len(errors) - SHOWN_MISTAKES} more." if len(errors) > SHOWN_MISTAKES else ""
         raise Invalid(" ".join(str(error["detail"]) for error in errors[:SHOWN_MISTAKES]) + more, errors=errors)
     entry_pass, secret = make_pass(actor, paddock, f"for {len(wanted)} expected hosts", hours, len(wanted))
     batch = secrets.token_urlsafe(12)
-    return [add_sheet(actor, paddock, entry_pass, one, batch) for one in wanted if one], secret
+    sheets = BringUp.objects.bulk_create(sheet_of(actor, paddock, entry_pass, one, batch) for one in wanted if one)
+    names = [sheet.name for sheet in sheets]
+    write(actor, "expected", "hosts", f"{len(names)} hosts", paddock.name, names=names)
+    feed.tell("bring-up", batch, paddock.name)
+    return sheets, secret
 
 
 def _checked(number: int, one: Expected, server: str, errors: list[dict]) -> Wanted | None:
@@ -58,3 +58,16 @@ def _checked(number: int, one: Expected, server: str, errors: list[dict]) -> Wan
     except ActionError as error:
         errors.append({"pointer": f"/{number}", "detail": f"Row {number}: {error.detail}"})
         return None
+
+
+def _taken(expected: Sequence[Expected]) -> list[dict]:
+    """The names that a living host has, or that are expected already."""
+    hosts = Host.objects.filter(standing__in=LIVING).values_list("name", "paddock__name")
+    known = {name.lower(): f"is a host in {paddock} already" for name, paddock in hosts}
+    awaited = BringUp.objects.filter(host=None, given_up_at=None).values_list("name", flat=True)
+    known |= {name.lower(): "is expected already" for name in awaited if name}
+    return [
+        {"pointer": f"/{number}/name", "detail": f"Row {number}, name: {one.name} {known[one.name.lower()]}."}
+        for number, one in enumerate(expected, 1)
+        if one.name.lower() in known
+    ]
