@@ -54,13 +54,12 @@ class EntryPass(models.Model):
 
 
 class Guessing(models.Model):
-    """Wrong passes from one address. It stays until a person has looked at it, or a day has passed without another."""
+    """Wrong passes from one address. It goes when a person has looked at it, or a day has passed without another."""
 
     address = models.CharField(max_length=100, unique=True)
     tries = models.PositiveIntegerField(default=0)
     first_at = models.DateTimeField()
     last_at = models.DateTimeField()
-    seen_at = models.DateTimeField(null=True)
 
     class Meta:
         ordering = ["-last_at"]

@@ -57,9 +57,8 @@ def wait_after(tries: int) -> timedelta:
 def note_wrong_pass(address: str) -> None:
     """Counts one. The logbook hears of it when it begins to look like guessing, and each time it has doubled."""
     now = timezone.now()
+    Guessing.objects.filter(last_at__lt=now - FORGOTTEN_AFTER).delete()
     known, _ = Guessing.objects.get_or_create(address=address, defaults={"first_at": now, "last_at": now})
-    if now - known.last_at > FORGOTTEN_AFTER:
-        known.tries, known.first_at, known.seen_at = 0, now, None
     known.tries, known.last_at = known.tries + 1, now
     known.save()
     over = known.tries - FREE_TRIES
@@ -70,9 +69,9 @@ def note_wrong_pass(address: str) -> None:
 
 
 def recent_guessing() -> list[Guessing]:
-    """What looks like guessing, and nobody has looked at yet."""
+    """What looks like guessing."""
     since = timezone.now() - FORGOTTEN_AFTER
-    return list(Guessing.objects.filter(tries__gte=FREE_TRIES, last_at__gte=since, seen_at=None))
+    return list(Guessing.objects.filter(tries__gte=FREE_TRIES, last_at__gte=since))
 
 
 @transaction.atomic

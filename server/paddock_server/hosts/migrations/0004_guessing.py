@@ -18,7 +18,6 @@ class Migration(migrations.Migration):
                 ('tries', models.PositiveIntegerField(default=0)),
                 ('first_at', models.DateTimeField()),
                 ('last_at', models.DateTimeField()),
-                ('seen_at', models.DateTimeField(null=True)),
             ],
             options={
                 'ordering': ['-last_at'],
