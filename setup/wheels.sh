@@ -34,11 +34,11 @@ else
     pythons="3.11 3.12 3.13"
 fi
 for python in $pythons; do
-    gather $python --platform manylinux2014_x86_64 --platform manylinux_2_17_x86_64 --platform manylinux_2_28_x86_64 --requirement "$folder.new/needed.txt"
-    gather $python --platform manylinux2014_aarch64 --platform manylinux_2_17_aarch64 --platform manylinux_2_28_aarch64 --requirement "$folder.new/needed.txt"
-    gather $python --platform macosx_11_0_arm64 --requirement "$folder.new/needed.txt"
-    gather $python --platform macosx_10_9_x86_64 --platform macosx_10_12_x86_64 --platform macosx_10_13_x86_64 --requirement "$folder.new/needed.txt"
-    gather $python --platform win_amd64 --requirement "$folder.new/on-windows.txt"
+    gather "$python" --platform manylinux2014_x86_64 --platform manylinux_2_17_x86_64 --platform manylinux_2_28_x86_64 --requirement "$folder.new/needed.txt"
+    gather "$python" --platform manylinux2014_aarch64 --platform manylinux_2_17_aarch64 --platform manylinux_2_28_aarch64 --requirement "$folder.new/needed.txt"
+    gather "$python" --platform macosx_11_0_arm64 --requirement "$folder.new/needed.txt"
+    gather "$python" --platform macosx_10_9_x86_64 --platform macosx_10_12_x86_64 --platform macosx_10_13_x86_64 --requirement "$folder.new/needed.txt"
+    gather "$python" --platform win_amd64 --requirement "$folder.new/on-windows.txt"
 done
 .venv/bin/python -m pip wheel --quiet --disable-pip-version-check --no-deps --no-build-isolation \
     --wheel-dir "$folder.new" ./agent

@@ -102,6 +102,18 @@ def test_a_wrong_clock_shows_on_the_sheet_and_is_mended(bare, server, between):
     assert "clock: within a minute" in paste(bare, command.replace("sh paddock.sh", "sh paddock.sh --dry-run")).stdout
 
 
+def test_a_machine_without_python_says_so_on_the_sheet(bare, server):
+    sheet, command = begin(server)
+    all_of_them = "/usr/bin/python3* /usr/local/bin/python3*"
+    bare.run(f"for one in {all_of_them}; do [ -L $one ] || chmod a-x $one; done")
+    done = paste(bare, command)
+    bare.run(f"for one in {all_of_them}; do [ -L $one ] || chmod a+x $one; done")
+    assert (done.returncode, "missing Python: none of 3.11" in done.stdout) == (1, True), done.stdout + done.stderr
+    python = missing(server, sheet)["Python"]
+    assert python["remedy"] == ["apt-get install python3"]
+    assert "Python: none of 3.11" in server.api.get(f"/api/v1/bring-ups/{sheet['id']}/")["sentence"]
+
+
 def test_a_package_with_the_wrong_hash_is_refused_and_nothing_is_left(bare, server, between):
     between.change = lambda path, body: body + b"x" if "/files/msgspec" in path else body
     sheet, command = begin(server, server=between.url)

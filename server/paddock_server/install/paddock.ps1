@@ -34,7 +34,7 @@ function Stop-Missing([string] $what, [string] $found, [string] $remedy) {
     Write-Output "          do: $remedy"
     if ($env:PADDOCK_SHEET) {
         $check = @{ name = $what; mark = 'missing'; found = $found; remedy = @($remedy) }
-        $report = @{ sheet = $env:PADDOCK_SHEET; step = 'preflight'; mark = 'failed'; hostname = $env:COMPUTERNAME; checks = @($check) }
+        $report = @{ sheet = $env:PADDOCK_SHEET; step = 'preflight'; mark = 'failed'; hostname = $env:COMPUTERNAME; found = "${what}: $found"; checks = @($check) }
         try {
             $body = ConvertTo-Json -InputObject $report -Depth 5
             Invoke-RestMethod -Method Post -Uri "$env:PADDOCK_SERVER/agent/v1/bring-up" -Body $body -ContentType 'application/json' -TimeoutSec 10 | Out-Null

@@ -22,7 +22,7 @@ while [ $# -gt 0 ]; do
         --by-hand) export PADDOCK_KEPT='by hand' ;;
         --name | --labels | --slots | --user | --work | --prefix)
             case ${2:?} in *[!A-Za-z0-9._,/+:@-]*) echo "$1: \"$2\" has a character that cannot be in it." >&2; exit 2 ;; esac
-            export "PADDOCK_$(echo "${1#--}" | tr a-z A-Z)=$2"
+            export "PADDOCK_$(echo "${1#--}" | tr '[:lower:]' '[:upper:]')=$2"
             shift ;;
         *) usage >&2; exit 2 ;;
     esac
@@ -32,8 +32,10 @@ by_hand=; [ "${PADDOCK_KEPT:-service}" != 'by hand' ] || by_hand=yes
 
 if [ "$(id -u)" != 0 ] && [ -z "$by_hand" ] && [ -z "$dry_run" ] && command -v sudo >/dev/null; then
     echo "A service is set up by root: going on through sudo."
+    kept=PADDOCK_PASS,PADDOCK_ACCOUNT_PASSWORD,PADDOCK_NAME,PADDOCK_LABELS,PADDOCK_SLOTS,PADDOCK_USER,PADDOCK_WORK
+    kept=$kept,PADDOCK_KEPT,PADDOCK_PREFIX,PADDOCK_AGENT_HOME,SSL_CERT_FILE,http_proxy,https_proxy,no_proxy
     # shellcheck disable=SC2086 # words without spaces, checked above
-    exec sudo --preserve-env=PADDOCK_PASS,PADDOCK_ACCOUNT_PASSWORD,SSL_CERT_FILE,http_proxy,https_proxy,no_proxy sh "$0" $given
+    exec sudo --preserve-env=$kept sh "$0" $given
 fi
 prefix=${PADDOCK_PREFIX:-/opt/paddock}
 [ "$(id -u)" = 0 ] || [ -n "${PADDOCK_PREFIX:-}" ] || prefix=$HOME/.local/share/yellow-paddock
@@ -42,8 +44,10 @@ export PADDOCK_PREFIX="$prefix"
 # What happens before there is a Python to tell it. The sheet's code is no secret, and the words are fixed ones.
 tell_missing() {
     [ -n "${PADDOCK_SHEET:-}" ] || return 0
-    printf '{"sheet":"%s","step":"preflight","mark":"failed","hostname":"%s","checks":[{"name":"%s","mark":"missing","found":"%s","remedy":["%s"]}]}' \
-        "$PADDOCK_SHEET" "$(uname -n | cut -d. -f1)" "$1" "$(echo "$2" | tr -d '"\\' | tr '\n' ' ' | cut -c1-300)" "$3" |
+    found=$(echo "$2" | tr -d '"\134' | tr '\n' ' ' | cut -c1-300)
+    check=$(printf '{"name":"%s","mark":"missing","found":"%s","remedy":["%s"]}' "$1" "$found" "$3")
+    printf '{"sheet":"%s","step":"preflight","mark":"failed","hostname":"%s","found":"%s: %s","checks":[%s]}' \
+        "$PADDOCK_SHEET" "$(uname -n | cut -d. -f1)" "$1" "$found" "$check" |
         curl -fsS -m 10 -H 'Content-Type: application/json' --data-binary @- "$PADDOCK_SERVER/agent/v1/bring-up" >/dev/null 2>&1 || true
 }
 missing() {
