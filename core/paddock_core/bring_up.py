@@ -232,10 +232,11 @@ _LOOKING = {
 
 
 def _why(said: str) -> str:
-    """The first line of a reason, short enough to stand in a list."""
-    first = said.strip().partition("\n")[0]
-    short = first if len(first) <= LONGEST_REASON else first[:LONGEST_REASON].rsplit(" ", 1)[0] + " …"
-    return f": {short.rstrip('.')}" if short else ""
+    """The first sentence of a reason, short enough to stand in a list; with the end of the sentence that it ends."""
+    first = said.strip().partition("\n")[0].partition(". ")[0].rstrip(".")
+    if len(first) > LONGEST_REASON:
+        return f": {first[:LONGEST_REASON].rsplit(' ', 1)[0]} …"
+    return f": {first}." if first else "."
 
 
 def _whole(rows: list[Row], told: Mapping[Step, Told], seen: Seen, now: float, given_up: bool) -> tuple[Phase, str]:
@@ -249,7 +250,7 @@ def _whole(rows: list[Row], told: Mapping[Step, Told], seen: Seen, now: float, g
     if current is None or (current.step is Step.FETCH and not told):
         return Phase.EXPECTED, "Expected, not seen yet."
     if current.state is State.FAILED:
-        return Phase.FAILED, f"Stopped {where}{_why(current.said)}."
+        return Phase.FAILED, f"Stopped {where}{_why(current.said)}"
     if current.step is Step.ADMIT:
         return Phase.AT_THE_GATE, "It stands at the gate: let it in, or turn it away."
     last = max((one.ended or one.began for one in told.values()), default=0.0)

@@ -76,6 +76,15 @@ def test_a_service_that_was_started_and_never_called_is_in_trouble(family):
     assert "paddock-agent service status" in at(shown, Step.CONNECT).remedy
 
 
+def test_a_long_reason_is_cut_where_a_list_shows_it():
+    said = "disk: No room. And much more to say about it.\nA second line."
+    short = progress({Step.INSTALL: Told(NOW, NOW, True, said)}, Seen(), NOW).sentence
+    assert short == "Stopped at “Agent installed”: disk: No room."
+    endless = progress({Step.INSTALL: Told(NOW, NOW, True, "word " * 99)}, Seen(), NOW).sentence
+    assert endless.endswith("word …")
+    assert len(endless) < 220
+
+
 def test_one_started_by_hand_has_no_service_and_one_given_up_says_where():
     assert at(progress({}, Seen(), NOW, by_hand=True), Step.SERVICE).state is State.LEFT_OUT
     told = {Step.FETCH: DONE, Step.PREFLIGHT: Told(NOW, NOW, True)}
@@ -104,7 +113,8 @@ tellings = st.builds(Told, st.floats(0, 2 * NOW), moments, st.booleans(), st.tex
 def test_whatever_is_told_the_sheet_has_every_step_once_and_a_sentence(told, seen, by_hand, given_up):
     shown = progress(told, seen, NOW, by_hand=by_hand, given_up=given_up)
     assert [row.step for row in shown.rows] == list(Step)
-    assert shown.sentence.endswith(".")
+    assert shown.sentence.endswith((".", "…"))
+    assert "\n" not in shown.sentence
     assert sum(row.state is State.NOW for row in shown.rows) <= 2, "a proof may run beside one other step"
     if shown.phase is Phase.FAILED:
         assert any(row.state is State.FAILED for row in shown.rows)

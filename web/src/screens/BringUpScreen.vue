@@ -180,6 +180,7 @@ aside {
   border-radius: 4px;
   background: var(--code);
   color: var(--code-ink);
+  color-scheme: dark;
 }
 
 @media (width < 900px) {
