@@ -72,7 +72,9 @@ class SystemdHost:
 
     def __init__(self, name: str, number: int = 1) -> None:
         self.name = name
-        self.outside, self.inside = f"10.213.{number}.1", f"10.213.{number}.2"
+        # By the process, too: a run that was killed leaves its bridge behind, and another one may be at work.
+        network = f"10.213.{os.getpid() % 25 * 10 + number}"
+        self.outside, self.inside = f"{network}.1", f"{network}.2"
         mark = f"pad{os.getpid() % 10000}"
         self._bridge, self._here, self._there = f"{mark}b{number}", f"{mark}h{number}", f"{mark}t{number}"
         self._work = tempfile.mkdtemp(prefix="paddock-host-")
