@@ -10,7 +10,7 @@ from collections.abc import Mapping
 
 from .survey.tools import TOOLS
 from .system import System
-from .system.paths import path_separator, paths_of, variable
+from .system.paths import looked_up, path_separator, paths_of, variable
 from .wire import Difference
 
 MOST = 50
@@ -26,7 +26,7 @@ def differences(system: System, fresh: Mapping[str, str]) -> list[Difference]:
     if missing := missing_folders(system, fresh):
         found.append(Difference("PATH", "", path_separator(system).join(missing)[:2000]))
     for name in _HOMES:
-        now, then = variable(system, name), _of(system, fresh, name)
+        now, then = variable(system, name), looked_up(system, fresh, name)
         if then and now != then:
             found.append(Difference(name, now[:2000], then[:2000]))
     return found[:MOST]
@@ -36,7 +36,7 @@ def missing_folders(system: System, fresh: Mapping[str, str]) -> list[str]:
     """The folders of the fresh PATH that the agent's lacks, in order."""
     separator = path_separator(system)
     known = {_plain(system, folder) for folder in variable(system, "PATH").split(separator)}
-    folders = [folder for folder in _of(system, fresh, "PATH").split(separator) if paths_of(system).isabs(folder)]
+    folders = [folder for folder in looked_up(system, fresh, "PATH").split(separator) if paths_of(system).isabs(folder)]
     return [folder for folder in dict.fromkeys(folders) if _plain(system, folder) not in known]
 
 
@@ -47,12 +47,6 @@ def adopted(system: System, fresh: Mapping[str, str]) -> dict[str, str]:
     if missing := missing_folders(system, fresh):
         wanted["PATH"] = separator.join([variable(system, "PATH"), *missing])
     return wanted
-
-
-def _of(system: System, fresh: Mapping[str, str], name: str) -> str:
-    if system.family == "windows":
-        return next((value for key, value in fresh.items() if key.upper() == name.upper()), "")
-    return fresh.get(name, "")
 
 
 def _plain(system: System, folder: str) -> str:

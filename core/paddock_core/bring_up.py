@@ -82,15 +82,14 @@ class Told:
 
 @dataclass(frozen=True)
 class Seen:
-    """What the server knows of the host. Times as in ``Told``, None for what has not happened; ``link`` in the words of
-    the link's states; ``proof`` is the state of the proof job, "" for none."""
+    """What the server knows of the host. Times as in ``Told``, None for what has not happened;
+    ``proof`` is the state of the proof job, "" for none."""
 
     joined: float | None = None
     connected: float | None = None
     surveyed: float | None = None
     admitted: float | None = None
     turned_away: bool = False
-    link: str = ""
     proof: str = ""
     proof_began: float | None = None
     proof_ended: float | None = None

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ntpath
 import posixpath
+from collections.abc import Mapping
 from types import ModuleType
 
 from .port import System
@@ -28,7 +29,11 @@ def path_separator(system: System) -> str:
 
 def variable(system: System, name: str) -> str:
     """An environment variable, "" where it is not set. Windows does not mind the case of its name."""
-    environment = system.environment()
+    return looked_up(system, system.environment(), name)
+
+
+def looked_up(system: System, environment: Mapping[str, str], name: str) -> str:
+    """The same in an environment that need not be the agent's."""
     if system.family == "windows":
         return next((value for key, value in environment.items() if key.upper() == name.upper()), "")
     return environment.get(name, "")

@@ -80,7 +80,6 @@ def _seen(sheet: BringUp, connected: datetime | None) -> Seen:
         surveyed=_seconds(host.surveyed_at),
         admitted=_seconds(host.decided_at) if host.standing == Host.Standing.ADMITTED else None,
         turned_away=host.standing == Host.Standing.TURNED_AWAY,
-        link=host.link,
         proof=proof.state if proof else "",
         proof_began=_seconds(proof.submitted_at) if proof else None,
         proof_ended=_seconds(proof.ended_at) if proof else None,
