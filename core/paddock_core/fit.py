@@ -9,9 +9,10 @@ from functools import lru_cache
 from . import versions
 from .errors import VersionError
 from .fleet import Host, Installation
-from .terms import ArchTerm, HostTerm, LabelTerm, OsTerm, Term, ToolTerm
+from .terms import ArchTerm, HostTerm, LabelTerm, OsTerm, ServiceTerm, Term, ToolTerm
 from .words import nearest
 
+RUNNING, NOT_WATCHED = "running", "not watched"
 NEAR_FIT_LACKS = 2
 """A host that lacks more terms than this is no near fit: nobody mends that much for one job."""
 
@@ -81,6 +82,9 @@ def verdict(term: Term, host: Host) -> Verdict:
             return Verdict(holds, term.name if holds else closest_label(term.name, host.labels))
         case HostTerm():
             return Verdict(host.name.lower() == term.name, host.name)
+        case ServiceTerm():
+            how = host.services.get(term.name, "")
+            return Verdict(how == RUNNING, how or NOT_WATCHED)
         case ToolTerm():
             return _tool_verdict(term, host)
 

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from enum import StrEnum
 from functools import cached_property
 
@@ -48,7 +48,8 @@ class Readiness(StrEnum):
 
 @dataclass(frozen=True)
 class Host:
-    """One host as the terms see it. ``labels`` are lower case; ``free_slots`` is what is left of its slots now."""
+    """One host as the terms see it. ``labels`` are lower case; ``free_slots`` is what is left of its slots now.
+    ``services`` are its watched services, lower case, with how each is."""
 
     name: str
     paddock: str
@@ -60,6 +61,7 @@ class Host:
     readiness: Readiness = Readiness.FREE
     free_slots: int = 1
     surveyed: bool = True
+    services: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def is_admitted(self) -> bool:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from lark import Lark, UnexpectedCharacters, UnexpectedEOF, UnexpectedInput, UnexpectedToken
 
-SUBJECTS = ("os", "arch", "label", "host", "tool")
+SUBJECTS = ("os", "arch", "label", "host", "tool", "service")
 OS_NAMES = ("linux", "macos", "windows")
 ARCH_NAMES = ("x64", "arm64", "x86", "armv7", "riscv64", "ppc64le", "s390x")
 
@@ -38,9 +38,12 @@ _KINDS = {
     "_LABEL": ("label",),
     "_HOST": ("host",),
     "_TOOL": ("tool",),
+    "_SERVICE": ("service",),
+    "_RUNNING": ("running",),
     "OS_NAME": OS_NAMES,
     "ARCH_NAME": ARCH_NAMES,
     "NAME": ("a name",),
+    "SERVICE_NAME": ("the name of a service",),
     "VERSION": ("a version",),
     "OP": ("a comparison (>=, <=, >, <, =)",),
     "PLUS": ('"+"',),

@@ -2,8 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+
+FLAPPING_WINDOW = 1800.0
+"""Seconds that are looked at for flapping."""
+FLAPPING_LOSSES = 4
+"""So many losses within the window are flapping: a restart, an upgrade and a reboot in a row are fewer."""
+STEADY_AFTER = 600.0
+"""Seconds without a loss after which a link no longer counts as flapping."""
 
 
 class Link(StrEnum):
@@ -20,6 +28,7 @@ class Seen(StrEnum):
     GOODBYE = "goodbye"
     SOCKET_CLOSED = "socket closed"
     SILENCE = "silence"
+    SERVER_WAS_DOWN = "server was down"
     KEY_REVOKED = "key revoked"
 
 
@@ -38,9 +47,13 @@ _CAUSES = {
         Link.LOST,
         "The connection closed without a goodbye: the agent was killed, or the network was cut.",
     ),
-    Seen.SILENCE: (Link.LOST, "Nothing was heard past the grace."),
+    Seen.SILENCE: (Link.LOST, "Nothing was heard past the grace, though the connection was not closed."),
+    Seen.SERVER_WAS_DOWN: (Link.LOST, "It has not come back since the server was started again."),
     Seen.KEY_REVOKED: (Link.STOPPED, "Its key was taken back."),
 }
+_ENDS_A_CONNECTION = {Seen.SOCKET_CLOSED, Seen.SILENCE, Seen.SERVER_WAS_DOWN}
+SILENT = _CAUSES[Seen.SILENCE][1]
+"""The cause that tells a silent connection from one that was closed."""
 
 
 def link_after(now: Link, seen: Seen) -> LinkChange | None:
@@ -51,6 +64,21 @@ def link_after(now: Link, seen: Seen) -> LinkChange | None:
     state, cause = _CAUSES[seen]
     if state is now:
         return None
-    if seen in (Seen.SOCKET_CLOSED, Seen.SILENCE) and now is not Link.CONNECTED:
+    if seen in _ENDS_A_CONNECTION and now is not Link.CONNECTED:
         return None
     return LinkChange(state, cause)
+
+
+def is_flapping(losses: Sequence[float], now: float) -> bool:
+    """Whether a link that was lost at these moments (seconds since the epoch) comes and goes.
+
+    It takes many losses within the window to start, and quiet for a while to end: a host that was mended is not called
+    flapping for the rest of the window.
+    """
+    recent = [at for at in losses if now - FLAPPING_WINDOW <= at <= now]
+    return len(recent) >= FLAPPING_LOSSES and now - max(recent) < STEADY_AFTER
+
+
+def heartbeat_for(grace: float, usual: float) -> float:
+    """Seconds between heartbeats so that a grace of ``grace`` seconds sees at least three of them."""
+    return min(usual, max(0.5, grace / 3))

@@ -7,9 +7,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
-from .fit import FitRow, FitSheet, closest_label
+from .fit import NOT_WATCHED, FitRow, FitSheet, closest_label
 from .fleet import Host, Readiness
-from .terms import HostTerm, LabelTerm, Term, ToolTerm
+from .terms import HostTerm, LabelTerm, ServiceTerm, Term, ToolTerm
 from .words import nearest
 
 
@@ -117,6 +117,14 @@ def _unmet(term: Term, rows: Sequence[FitRow]) -> tuple[str, str | None]:
                 close = nearest(term.name, having)
                 return f'No host has the tool "{term.name}".' + _did_you_mean(close, having), close
             return f"No host has {term.name} {term.range}: there {_versions_there(term.name, hosts)}.", None
+        case ServiceTerm():
+            having = Counter(service for host in hosts for service in host.services)
+            if term.name not in having:
+                close = nearest(term.name, having)
+                return f'The service "{term.name}" is watched on no host.' + _did_you_mean(close, having), close
+            states = Counter(host.services[term.name] for host in hosts if term.name in host.services)
+            there = ", ".join(f"{state} on {count(number, 'host')}" for state, number in states.most_common(4))
+            return f"The service {term.name} runs on no host: it is {there}.", None
     having = Counter(f"{host.os} {host.os_version}".strip() for host in hosts)
     there = ", ".join(f"{name} ({number})" for name, number in having.most_common(4))
     return f"No host meets `{term}`: there is {there}.", None
@@ -165,6 +173,10 @@ class Remedies:
                     like = self._like.get((i, row.host.os))
                     wanted = f"install {term.name} {term.range or ''}".strip()
                     said.append(wanted + (f" (as on {like})" if like else ""))
+                case ServiceTerm() if verdict.found != NOT_WATCHED:
+                    said.append(f"start {term.name} on {row.host.name}")
+                case ServiceTerm():
+                    said.append(f"have {term.name} watched on {row.host.name}")
                 case _:
                     return ""
         return "; ".join(said)

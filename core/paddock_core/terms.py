@@ -69,7 +69,17 @@ class ToolTerm:
         return f"tool {self.name}" + (f" {self.range}" if self.range else "")
 
 
-Term = OsTerm | ArchTerm | LabelTerm | HostTerm | ToolTerm
+@dataclass(frozen=True)
+class ServiceTerm:
+    """``service NAME running``"""
+
+    name: str
+
+    def __str__(self) -> str:
+        return f"service {self.name} running"
+
+
+Term = OsTerm | ArchTerm | LabelTerm | HostTerm | ToolTerm | ServiceTerm
 
 
 def scheme_of(tool: str) -> str:
@@ -110,6 +120,8 @@ def parse_term(text: str) -> Term:
                 return LabelTerm(name)
             case "host_term":
                 return HostTerm(name)
+            case "service_term":
+                return ServiceTerm(name)
             case _:
                 return ToolTerm(name, _range(range_tree, text, scheme_of(name)))
     except VersionError as error:

@@ -31,28 +31,30 @@ def trace(
     '.09-'
     """
     width = (end - start) / steps
-    spans = _spans(links, end)
+    spans = spans_of(links, end)
     drawn = []
     for i in range(steps):
         low, high = start + i * width, start + (i + 1) * width
-        lost = sum(_overlap(low, high, a, b) for a, b, state in spans if state is Link.LOST)
-        there = sum(_overlap(low, high, a, b) for a, b, state in spans if state is Link.CONNECTED)
+        lost = sum(overlap(low, high, a, b) for a, b, state in spans if state is Link.LOST)
+        there = sum(overlap(low, high, a, b) for a, b, state in spans if state is Link.CONNECTED)
         if lost > width / 2:
             drawn.append(UNREACHED)
         elif there < width / 2:
             drawn.append(ABSENT)
         else:
-            worked = sum(_overlap(low, high, a, b) for a, b in busy)
+            worked = sum(overlap(low, high, a, b) for a, b in busy)
             drawn.append(str(min(9, _rounded_up(9 * worked / (width * max(1, slots))))))
     return "".join(drawn)
 
 
-def _spans(links: Sequence[tuple[float, Link]], end: float) -> list[tuple[float, float, Link]]:
+def spans_of(links: Sequence[tuple[float, Link]], end: float) -> list[tuple[float, float, Link]]:
+    """Changes ``(when, state)`` in order of time as spans ``(from, to, state)``, the last one up to ``end``."""
     ends = [*(when for when, _ in links[1:]), end]
     return [(when, until, state) for (when, state), until in zip(links, ends[: len(links)], strict=True)]
 
 
-def _overlap(a: float, b: float, c: float, d: float) -> float:
+def overlap(a: float, b: float, c: float, d: float) -> float:
+    """How much of the span from ``a`` to ``b`` lies in that from ``c`` to ``d``."""
     return max(0.0, min(b, d) - max(a, c))
 
 

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import paddock_core
-from paddock_core.link_state import Link, Seen, link_after
+from paddock_core.link_state import Link, Seen, heartbeat_for, is_flapping, link_after
 from paddock_core.trace import trace
 from paddock_core.words import distance, nearest
 
@@ -77,6 +77,28 @@ def test_a_trace_has_one_known_character_a_step(links, busy, steps):
 
 
 def test_the_examples_in_the_docstrings_are_true():
-    for module in pkgutil.iter_modules(paddock_core.__path__):
-        failed, _ = doctest.testmod(importlib.import_module(f"paddock_core.{module.name}"))
+    for module in pkgutil.walk_packages(paddock_core.__path__, "paddock_core."):
+        failed, _ = doctest.testmod(importlib.import_module(module.name))
         assert failed == 0
+
+
+@pytest.mark.parametrize(
+    ("losses", "flaps"),
+    [
+        ([], False),
+        ([900, 930, 960, 990], True),
+        ([900, 930, 960], False),
+        ([100, 130, 160, 190], False),
+        ([-5000, -4000, 950, 990], False),
+        ([900, 930, 960, 990, 5000], True),
+    ],
+)
+def test_a_link_that_comes_and_goes_flaps_until_it_is_steady(losses, flaps):
+    assert is_flapping(losses, 1000) is flaps
+
+
+@given(st.floats(0.1, 3600))
+def test_a_grace_sees_three_heartbeats(grace):
+    every = heartbeat_for(grace, 15)
+    assert every <= 15
+    assert every == 0.5 or 3 * every <= grace + 1e-9

@@ -1,0 +1,27 @@
+"""Findings: diagnosed troubles, from a rule set. One file in ``rules`` for each rule, and one line where it is
+listed."""
+
+from .evaluate import evaluate
+from .finding import Evidence, Finding, Found, Remedy, Rule, Severity
+from .lifetime import Lifetime, after
+from .rules import BY_CODE, RULES
+from .seen import FleetSeen, HostSeen, PassSeen, WatchedService, WatchSeen
+
+__all__ = [
+    "BY_CODE",
+    "RULES",
+    "Evidence",
+    "Finding",
+    "FleetSeen",
+    "Found",
+    "HostSeen",
+    "Lifetime",
+    "PassSeen",
+    "Remedy",
+    "Rule",
+    "Severity",
+    "WatchSeen",
+    "WatchedService",
+    "after",
+    "evaluate",
+]

@@ -1,0 +1,90 @@
+"""What a finding is, and what a rule is."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from .seen import FleetSeen, HostSeen
+
+
+class Severity(StrEnum):
+    """URGENT: work is lost or held up now. SOON: it will be, unless somebody does something. NOTE: worth knowing."""
+
+    URGENT = "urgent"
+    SOON = "soon"
+    NOTE = "note"
+
+
+ORDER = {Severity.URGENT: 0, Severity.SOON: 1, Severity.NOTE: 2}
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """One thing that was read or that happened: what, and when in seconds since the epoch (0 where that says
+    nothing)."""
+
+    text: str
+    at: float = 0.0
+
+
+@dataclass(frozen=True)
+class Remedy:
+    """What to do, in a sentence; commands for the host's own system; and the server's action where it can act:
+    ``start afresh``, ``start service``, ``have it started``, or "" for none."""
+
+    sentence: str
+    commands: tuple[str, ...] = ()
+    action: str = ""
+
+
+@dataclass(frozen=True)
+class Found:
+    """What a rule found. ``about`` tells apart several findings of one rule on one host, as by the service;
+    ``severity`` is that of the rule where it is not given; ``hosts`` only where it is not the host looked at."""
+
+    sentence: str
+    since: float
+    evidence: tuple[Evidence, ...]
+    remedy: Remedy
+    about: str = ""
+    severity: Severity | None = None
+    hosts: tuple[str, ...] = ()
+    paddock: str = ""
+
+
+@dataclass(frozen=True)
+class Rule:
+    """One rule. It looks at hosts one by one, or at all of them together."""
+
+    code: str
+    title: str
+    severity: Severity
+    look: Callable[[HostSeen, float], Iterable[Found]] | None = None
+    look_at_all: Callable[[FleetSeen, float], Iterable[Found]] | None = None
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One diagnosed trouble, with its evidence and its remedy. ``paddock`` is "" where it concerns several."""
+
+    code: str
+    title: str
+    severity: Severity
+    sentence: str
+    since: float
+    evidence: tuple[Evidence, ...]
+    remedy: Remedy
+    about: str
+    hosts: tuple[str, ...]
+    paddock: str
+
+    @property
+    def key(self) -> str:
+        """What stays the same as long as it is the same trouble."""
+        if self.about and len(self.hosts) != 1:
+            return f"{self.code} {self.about}"
+        return f"{self.code} {self.hosts[0] if self.hosts else ''} {self.about}".rstrip()

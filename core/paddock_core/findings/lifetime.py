@@ -1,0 +1,33 @@
+"""The life of a finding: it opens, is acknowledged or snoozed by a person, and closes by itself."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from .finding import Finding
+
+
+@dataclass(frozen=True)
+class Lifetime:
+    """What changes after an evaluation: findings that open, open ones whose words or evidence are others now, and the
+    keys of those that close."""
+
+    opened: tuple[Finding, ...]
+    changed: tuple[Finding, ...]
+    closed: tuple[str, ...]
+
+
+def after(open_ones: Mapping[str, Finding], found: Sequence[Finding]) -> Lifetime:
+    """Sets what was found against what is open, by key. A finding keeps the time since when it first had."""
+    now = {one.key: one for one in found}
+    return Lifetime(
+        opened=tuple(one for key, one in now.items() if key not in open_ones),
+        changed=tuple(one for key, one in now.items() if key in open_ones and one != open_ones[key]),
+        closed=tuple(key for key in open_ones if key not in now),
+    )
+
+
+def is_quiet(now: float, acknowledged: bool, snoozed_until: float | None) -> bool:
+    """Whether a person has put an open finding aside: it stays open, and is not among what needs a hand."""
+    return acknowledged or (snoozed_until is not None and now < snoozed_until)

@@ -1,0 +1,43 @@
+"""The agent's process is there and does nothing: its service runs and it is not connected, or offers go unanswered."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ...durations import span
+from ...link_state import Link
+from ..commands import RESTART, read_log
+from ..finding import Evidence, Found, Remedy, Rule, Severity
+from ..seen import HostSeen
+
+LEAST_UNANSWERED = 2
+WITHIN = 3600.0
+
+
+def look(host: HostSeen, now: float) -> Iterator[Found]:
+    told = host.told_since
+    if told and told.running == "running":
+        yield Found(
+            "The machine is up and reaches the server, and its agent's service runs, but the agent itself is not "
+            "heard: "
+            "it hangs.",
+            host.link_since,
+            (
+                Evidence(host.link_cause, host.link_since),
+                Evidence(f"The watch: {told.service} runs, {span(now - host.link_since)} after that.", told.at),
+            ),
+            Remedy("Start it afresh.", (RESTART, read_log(host.family, told.service))),
+        )
+        return
+    recent = [at for at in host.unanswered if at > now - WITHIN]
+    if host.link is Link.CONNECTED and len(recent) >= LEAST_UNANSWERED:
+        yield Found(
+            f"Its agent is connected, but did not answer {len(recent)} offers of jobs in the last hour: it makes no "
+            "progress.",
+            min(recent),
+            tuple(Evidence("An offer was taken back unanswered.", at) for at in recent[-3:]),
+            Remedy("Start it afresh.", (RESTART, read_log(host.family, host.kept_by)), "start afresh"),
+        )
+
+
+RULE = Rule("agent-hung", "The agent hangs", Severity.URGENT, look=look)

@@ -1,0 +1,28 @@
+"""The agent said goodbye, and no watch tells more."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ...link_state import Link
+from ..commands import START, WATCH
+from ..finding import Evidence, Found, Remedy, Rule, Severity
+from ..seen import HostSeen
+
+
+def look(host: HostSeen, now: float) -> Iterator[Found]:
+    if host.link is not Link.STOPPED or host.told_since or not host.is_admitted or host.holding:
+        return
+    if host.watch_is_silent(now):
+        said = "It said goodbye, and its watch has fallen silent too: the machine was shut down in order."
+        remedy = Remedy("Nothing, if that was meant; hold it, so that everybody knows. Else power it up.")
+    else:
+        said = "Its agent was stopped."
+        remedy = Remedy("Start it when it should work again.", (START, *(() if host.watch else (WATCH,))))
+    evidence = [Evidence(host.link_cause, host.link_since)]
+    if host.watch:
+        evidence.append(Evidence("The last report of the watch.", host.watch.at))
+    yield Found(said, host.link_since, tuple(evidence), remedy)
+
+
+RULE = Rule("agent-stopped", "Stopped, and not held", Severity.SOON, look=look)

@@ -1,0 +1,31 @@
+"""Neither the agent nor the watch is heard: the machine is down, or cut off."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ...link_state import Link
+from ..commands import can_reach
+from ..finding import Evidence, Found, Remedy, Rule, Severity
+from ..seen import HostSeen
+
+
+def look(host: HostSeen, now: float) -> Iterator[Found]:
+    if host.link is not Link.LOST or host.watch is None or host.told_since or not host.watch_is_silent(now):
+        return
+    yield Found(
+        "Neither its agent nor its watch is heard: the machine is down, or cut off from the server.",
+        host.link_since,
+        (
+            Evidence(host.link_cause, host.link_since),
+            Evidence("The last report of the watch.", host.watch.at),
+            Evidence(f"It called from {host.address or 'an unknown address'}."),
+        ),
+        Remedy(
+            "Look whether it has power and network. If it is up, try the way to the server from there.",
+            (can_reach(host.family, "$SERVER" if host.family != "windows" else "$env:SERVER"),),
+        ),
+    )
+
+
+RULE = Rule("machine-silent", "The machine is silent", Severity.URGENT, look=look)

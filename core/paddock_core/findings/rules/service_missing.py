@@ -1,0 +1,23 @@
+"""The service that kept the agent running is not there any more."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ..commands import INSTALL
+from ..finding import Evidence, Found, Remedy, Rule, Severity
+from ..seen import HostSeen
+
+
+def look(host: HostSeen, now: float) -> Iterator[Found]:
+    told = host.told_since
+    if told and host.kept_by and told.running == "missing":
+        yield Found(
+            f"The machine is up, but the service {host.kept_by}, which kept its agent running, was taken out.",
+            host.link_since,
+            (Evidence(host.link_cause, host.link_since), Evidence("The watch: there is no such service.", told.at)),
+            Remedy("Set the service up again.", (INSTALL,)),
+        )
+
+
+RULE = Rule("service-missing", "The agent's service is gone", Severity.URGENT, look=look)

@@ -1,0 +1,31 @@
+"""The agent is well, and its watch is not heard: when the agent fails, nobody will tell why."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ...durations import span
+from ...link_state import Link
+from ..commands import REPORT, WATCH
+from ..finding import Evidence, Found, Remedy, Rule, Severity
+from ..seen import HostSeen
+
+
+def look(host: HostSeen, now: float) -> Iterator[Found]:
+    if host.link is not Link.CONNECTED or host.watch is None or not host.watch_is_silent(now):
+        return
+    if now - host.link_since < host.watch_patience:
+        return  # both have just come back; the watch gets its time to do so
+    yield Found(
+        f"Its agent is well, but its watch has not reported for {span(now - host.watch.at)}: if the agent fails, "
+        "nobody "
+        "will tell why.",
+        host.watch.at + host.watch_patience,
+        (Evidence("The last report of the watch.", host.watch.at),),
+        Remedy(
+            "Have it report once by hand, which says what is wrong; setting it up again mends most.", (REPORT, WATCH)
+        ),
+    )
+
+
+RULE = Rule("watch-silent", "The watch is silent", Severity.SOON, look=look)

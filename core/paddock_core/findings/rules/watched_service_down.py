@@ -1,0 +1,33 @@
+"""A service that builds need does not run."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ...link_state import Link
+from ..commands import show_service, start_service
+from ..finding import Evidence, Found, Remedy, Rule, Severity
+from ..seen import HostSeen
+
+
+def look(host: HostSeen, now: float) -> Iterator[Found]:
+    if host.link is not Link.CONNECTED:
+        return
+    for service in host.services:
+        if service.running == "running":
+            continue
+        said = "is not there" if service.running == "missing" else f"is {service.running}"
+        yield Found(
+            f"The service {service.name}, which builds here need, {said}. Jobs that ask for it go elsewhere.",
+            service.since,
+            (Evidence(f"The agent: {service.name} {said}.", service.since),),
+            Remedy(
+                "Start it." if service.running != "missing" else "Install it, or take it off the list.",
+                (start_service(host.family, service.name), show_service(host.family, service.name)),
+                "" if service.running == "missing" else "start service",
+            ),
+            about=service.name,
+        )
+
+
+RULE = Rule("watched-service-down", "A service that builds need is down", Severity.URGENT, look=look)

@@ -1,0 +1,243 @@
+"""The rules: what each finds, what it does not, and that findings open, change and close."""
+
+import math
+from dataclasses import replace
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from paddock_core.findings import (
+    BY_CODE,
+    RULES,
+    FleetSeen,
+    HostSeen,
+    PassSeen,
+    Severity,
+    WatchedService,
+    WatchSeen,
+    after,
+    evaluate,
+)
+from paddock_core.findings.lifetime import is_quiet
+from paddock_core.findings.seen import Strange
+from paddock_core.link_state import SILENT, Link
+from paddock_core.proportions import Contrast
+from paddock_core.trend import DAY, Trend
+
+NOW = 1_000_000.0
+GB = 1024.0**3
+WELL = HostSeen(
+    "knot-01",
+    "shoreline",
+    address="10.20.7.4",
+    link_since=NOW - 7200,
+    kept_by="paddock-agent-knot.service",
+    account="paddock",
+    agent_version="0.1.0",
+    oldest_agent="0.1.0",
+    work_folder="/var/lib/work",
+    clock=0.2,
+    disk_free=80 * GB,
+    disk_total=200 * GB,
+    system_free=30 * GB,
+    memory_free=8 * GB,
+    memory=32 * GB,
+    watch=WatchSeen(NOW - 20, "paddock-agent-knot.service", boot="b1", uptime=99_000.0),
+    boot="b1",
+)
+LOST = replace(WELL, link=Link.LOST, link_since=NOW - 100, link_cause="The connection closed.")
+STOPPED = replace(WELL, link=Link.STOPPED, link_since=NOW - 100, link_cause="The agent said goodbye: it was stopped.")
+
+
+def told(**more):
+    return replace(WELL.watch, **more)
+
+
+def found(*hosts, passes=()):
+    return evaluate(FleetSeen(tuple(hosts), tuple(passes)), NOW)
+
+
+def codes(*hosts, **more):
+    return [one.code for one in found(*hosts, **more)]
+
+
+CASES = {
+    "service-stopped": replace(STOPPED, watch=told(running="stopped", sentence="The service was stopped.")),
+    "service-disabled": replace(
+        STOPPED,
+        watch=told(running="stopped", starts_at_boot=False, start_type="disabled", remedy=("systemctl enable x",)),
+    ),
+    "service-fails": replace(LOST, watch=told(running="failed", cause="no program", code="status 203", sentence="No.")),
+    "account-cannot-log-on": replace(
+        LOST, watch=told(running="trying again", cause="no account", account="ghost", remedy=("useradd ghost",))
+    ),
+    "gone-after-reboot": replace(LOST, kept_by="", watch=told(running="missing", boot="b2", uptime=60.0)),
+    "service-missing": replace(LOST, watch=told(running="missing")),
+    "started-by-hand": replace(WELL, kept_by="", watch=None),
+    "agent-ended": replace(LOST, watch=told(at=NOW - 110)),
+    "agent-hung": replace(LOST, link_cause=SILENT, watch=told(at=NOW - 10)),
+    "agent-stopped": replace(STOPPED, watch=None),
+    "machine-silent": replace(LOST, link_since=NOW - 400, watch=told(at=NOW - 420)),
+    "watch-silent": replace(WELL, watch=told(at=NOW - 3000)),
+    "no-watch": replace(WELL, watch=None),
+    "flapping": replace(WELL, losses=(NOW - 900, NOW - 700, NOW - 500, NOW - 100)),
+    "clock-off": replace(WELL, clock=-75.0),
+    "disk-full": replace(WELL, disk_free=0.3 * GB),
+    "disk-filling": replace(
+        WELL, disk_trend=Trend(NOW, 40 * GB, -5 * GB / DAY, -6 * GB / DAY, -4 * GB / DAY, NOW - 9 * DAY)
+    ),
+    "memory-pressure": replace(WELL, memory_free=0.5 * GB),
+    "work-folder": replace(WELL, work_trouble="it is closed to paddock"),
+    "environment-old": replace(WELL, outdated=("PATH",)),
+    "agent-old": replace(WELL, agent_version="0.0.9"),
+    "clone": replace(WELL, clone=Strange(NOW - 60, "From 10.9.9.9.")),
+    "misbehaving": replace(WELL, absurd=Strange(NOW - 5, "load was -4.")),
+    "watched-service-down": replace(WELL, services=(WatchedService("tide-db", "failed", NOW - 50),)),
+    "fails-here": replace(WELL, contrast=Contrast("knot-01", 14, 20, 9, 180, ("soak",), 1e-6)),
+    "certificate-ending": replace(WELL, certificate_ends=NOW + 5 * DAY),
+}
+
+
+def test_a_host_that_is_well_has_no_finding():
+    assert codes(WELL) == []
+
+
+@pytest.mark.parametrize("code", CASES)
+def test_each_trouble_ends_in_its_own_finding_and_no_other(code):
+    (one,) = found(CASES[code])
+    assert one.code == code
+    assert one.title == BY_CODE[code].title
+    assert one.sentence
+    assert one.evidence
+    assert one.remedy.sentence
+
+
+def test_every_rule_has_a_case():
+    elsewhere = {"network-silent", "pass-ending"}
+    assert set(BY_CODE) == set(CASES) | elsewhere
+    assert len(BY_CODE) == len(RULES)
+
+
+@pytest.mark.parametrize("code", CASES)
+@pytest.mark.parametrize("family", ["linux", "macos", "windows"])
+def test_hostile_names_are_quoted_in_what_people_copy(code, family):
+    nasty = "x'; rm -rf / #"
+    host = replace(CASES[code], family=family, work_folder=nasty, account=nasty)
+    quoted = "'x''; rm -rf / #'" if family == "windows" else """'x'"'"'; rm -rf / #'"""
+    for one in found(host):
+        for command in one.remedy.commands:
+            assert nasty not in command.replace(quoted, "")
+
+
+def test_what_is_urgent_comes_first():
+    severities = [one.severity for one in found(CASES["no-watch"], CASES["clock-off"], CASES["disk-full"])]
+    assert severities == [Severity.URGENT, Severity.SOON, Severity.NOTE]
+
+
+@pytest.mark.parametrize(
+    ("host", "expected"),
+    [
+        (replace(WELL, disk_trend=Trend(NOW, 40 * GB, -1 * GB / DAY, -2 * GB / DAY, -GB / DAY / 2, 0.0)), []),
+        (replace(WELL, disk_trend=Trend(NOW, 40 * GB, -5 * GB / DAY, -9 * GB / DAY, -GB / DAY / 3, 0.0)), []),
+        (replace(WELL, clock=12.0), []),
+        (replace(WELL, clock=math.nan, disk_free=math.nan, memory_free=math.nan), []),
+        (replace(WELL, losses=(NOW - 1700, NOW - 1600, NOW - 1500, NOW - 1400)), []),
+        (replace(WELL, watch=told(at=NOW - 3000), link_since=NOW - 30), []),
+        (replace(STOPPED, holding="held", watch=None), []),
+        (replace(STOPPED, watch=told(at=NOW - 3000)), ["agent-stopped"]),
+        (replace(WELL, kept_by="", is_admitted=False, watch=None), []),
+        (replace(WELL, unanswered=(NOW - 10, NOW - 500)), ["agent-hung"]),
+        (replace(WELL, unanswered=(NOW - 10, NOW - 5000)), []),
+        (replace(WELL, watch=told(starts_at_boot=False)), ["service-disabled"]),
+        (replace(WELL, contrast=Contrast("knot-01", 3, 20, 9, 180, ("soak",), 1e-6)), []),
+        (replace(CASES["clone"], clone=Strange(NOW - 7200, "")), []),
+        (replace(LOST, kept_by="", watch=None), ["agent-ended"]),
+    ],
+)
+def test_edges(host, expected):
+    assert codes(host) == expected
+
+
+def test_stopped_on_purpose_is_a_note_and_a_watch_that_may_can_start_it():
+    (one,) = found(replace(CASES["service-stopped"], watch=told(running="stopped", on_purpose=True)))
+    assert one.severity is Severity.NOTE
+    (one,) = found(replace(CASES["service-stopped"], watch_may_start=True))
+    assert (one.severity, one.remedy.action) == (Severity.URGENT, "have it started")
+
+
+def lost(number, network="10.20.7", at=NOW - 100, paddock="shoreline"):
+    name = f"knot-{number:02}"
+    return replace(
+        LOST, name=name, address=f"{network}.{number}", link_since=at, paddock=paddock, watch=told(at=at - 9)
+    )
+
+
+def test_several_hosts_of_one_network_at_once_are_one_finding_about_the_network():
+    hosts = [lost(i, at=NOW - 100 + i) for i in range(1, 6)]
+    (one,) = found(*hosts, replace(WELL, name="avocet-01", address="10.99.0.1"))
+    assert (one.code, one.about, one.paddock) == ("network-silent", "10.20.7.0/24", "shoreline")
+    assert one.hosts == tuple(host.name for host in hosts)
+    mixed = [lost(1), lost(2, paddock="orchard"), lost(3)]
+    assert found(*mixed)[0].paddock == ""
+
+
+def test_what_is_not_the_network_stays_with_the_hosts():
+    assert codes(lost(1), lost(2)) == ["agent-ended"] * 2
+    assert codes(*(lost(i, at=NOW - 1000 * i) for i in range(1, 5))).count("network-silent") == 0
+    present = [replace(WELL, name=f"dunlin-{i}", address=f"10.20.7.{i}") for i in range(100, 110)]
+    assert "network-silent" not in codes(*present, *(lost(i) for i in range(1, 4)))
+    failed = replace(lost(4), watch=told(running="failed", cause="no program"))
+    assert codes(lost(1), lost(2), lost(3), failed) == ["network-silent", "service-fails"]
+    assert "network-silent" not in codes(*(replace(lost(i), address="127.0.0.1") for i in range(5)))
+
+
+@pytest.mark.parametrize(
+    ("one", "expected"),
+    [
+        (PassSeen("image", "shoreline", NOW + DAY, 40, True), ["pass-ending"]),
+        (PassSeen("image", "shoreline", NOW + DAY, 40, False), []),
+        (PassSeen("one machine", "shoreline", NOW + DAY, 1, True), []),
+        (PassSeen("image", "shoreline", NOW + 30 * DAY, 40, True), []),
+        (PassSeen("image", "shoreline", NOW - 1, 40, True), []),
+    ],
+)
+def test_passes(one, expected):
+    assert codes(passes=[one]) == expected
+
+
+hosts = st.builds(
+    replace,
+    st.sampled_from([*CASES.values(), WELL]),
+    name=st.sampled_from(["knot-01", "knot-02", "knot-03", "knot-04"]),
+    clock=st.floats(),
+    disk_free=st.floats(),
+    memory_free=st.floats(),
+    link=st.sampled_from(list(Link)),
+    link_since=st.floats(0, 2 * NOW),
+    unanswered=st.lists(st.floats(0, 2 * NOW), max_size=3).map(tuple),
+)
+
+
+@given(st.lists(hosts, max_size=6, unique_by=lambda host: host.name))
+def test_nothing_that_a_host_can_be_breaks_a_rule_and_keys_are_unique(fleet):
+    keys = [one.key for one in found(*fleet)]
+    assert len(keys) == len(set(keys))
+
+
+def test_findings_open_change_and_close():
+    (first,) = found(CASES["clock-off"])
+    opened = after({}, [first])
+    assert (opened.opened, opened.changed, opened.closed) == ((first,), (), ())
+    (worse,) = found(replace(WELL, clock=-900.0))
+    changed = after({first.key: first}, [worse])
+    assert (changed.opened, changed.changed, changed.closed) == ((), (worse,), ())
+    assert after({first.key: first}, [first]) == after({}, [])
+    assert after({first.key: first}, []).closed == (first.key,)
+
+
+def test_a_person_can_put_a_finding_aside():
+    assert is_quiet(NOW, True, None)
+    assert is_quiet(NOW, False, NOW + 1)
+    assert not is_quiet(NOW, False, NOW - 1)
+    assert not is_quiet(NOW, False, None)

@@ -1,0 +1,71 @@
+"""Trends of free disk: found where they are, with an interval that holds the truth, and not raised on noise."""
+
+import numpy as np
+import pytest
+
+from paddock_core.trend import DAY, falling
+
+GB = 1024.0**3
+HOURS = np.arange(0, 14 * 24) * 3600.0
+
+
+def test_a_steady_fall_is_found_with_its_time():
+    trend = falling(HOURS, 100 * GB - 5 * GB * HOURS / DAY)
+    assert trend is not None
+    assert trend.slope * DAY == pytest.approx(-5 * GB, rel=0.02)
+    assert trend.empty_in() / DAY == pytest.approx(100 / 5 - 14, abs=0.3)
+    soon, late = trend.empty_between()
+    assert soon <= trend.empty_in() <= late
+
+
+def test_noise_alone_raises_nothing_however_often_it_is_asked():
+    raised = 0
+    for seed in range(200):
+        chance = np.random.default_rng(seed)
+        raised += falling(HOURS, 50 * GB + chance.normal(0, 4 * GB, len(HOURS))) is not None
+    assert raised <= 8  # the interval's own 1 in 50 on either side, of which one counts, and some luck
+
+
+def test_builds_that_fill_and_clear_the_disk_are_no_trend():
+    sawtooth = 80 * GB - (HOURS % (9 * 3600)) / 3600 * 3 * GB
+    assert falling(HOURS, sawtooth) is None
+
+
+def test_the_interval_holds_the_true_slope():
+    held = 0
+    for seed in range(100):
+        chance = np.random.default_rng(seed)
+        trend = falling(HOURS, 200 * GB - 4 * GB * HOURS / DAY + chance.normal(0, 6 * GB, len(HOURS)))
+        held += trend is not None and trend.slope_low <= -4 * GB / DAY <= trend.slope_high
+    assert held >= 92
+
+
+def test_wild_points_do_not_move_it():
+    values = 100 * GB - 5 * GB * HOURS / DAY
+    values[::7] = 3 * GB
+    trend = falling(HOURS, values)
+    assert trend is not None
+    assert trend.slope * DAY == pytest.approx(-5 * GB, rel=0.05)
+
+
+def test_after_a_clearing_only_what_follows_counts():
+    values = np.where(HOURS < 7 * DAY, 60 * GB - 8 * GB * HOURS / DAY, 90 * GB - 2 * GB * (HOURS - 7 * DAY) / DAY)
+    trend = falling(HOURS, values)
+    assert trend is not None
+    assert trend.slope * DAY == pytest.approx(-2 * GB, rel=0.05)
+    assert trend.since >= 6.9 * DAY
+    just_now = np.where(HOURS < 13.5 * DAY, 60 * GB - 4 * GB * HOURS / DAY, 100 * GB)
+    assert falling(HOURS, just_now) is None
+
+
+@pytest.mark.parametrize("values", [[], [1.0], [float("nan")] * 40])
+def test_too_little_tells_nothing(values):
+    assert falling([i * 3600.0 for i in range(len(values))], values) is None
+
+
+def test_the_band_for_drawing_never_goes_below_nothing():
+    trend = falling(HOURS, 40 * GB - 2.5 * GB * HOURS / DAY)
+    assert trend is not None
+    band = trend.line(trend.at + 60 * DAY, 30)
+    assert all(0 <= low <= value <= high for _, value, low, high in band)
+    assert band[-1][1] == 0
