@@ -6,6 +6,7 @@ import asyncio
 import contextlib
 import logging
 import random
+import ssl
 from collections import deque
 from pathlib import Path
 
@@ -21,6 +22,8 @@ from .identity import Identity
 from .spool import Spool
 from .survey import SurveyResult, survey
 from .system import System
+from .vitals import heartbeat
+from .watched import Watched
 
 log = logging.getLogger("paddock.agent")
 
@@ -51,6 +54,7 @@ class Agent:
         self._attempts = Attempts(system, identity.work_folder, self._notes, self._tell)
         self._in_flight: deque[int] = deque()
         self._connection: ClientConnection | None = None
+        self._watched = Watched(system)
 
     def stop(self) -> None:
         """Asks the agent to end its scripts, say goodbye and return from ``run``."""
@@ -108,7 +112,10 @@ class Agent:
     async def _converse(self, connection: ClientConnection) -> None:
         facts = await gather_facts(self._system, self._identity.work_folder, self._differs)
         known = list(dict.fromkeys([*self._attempts.known(), *self._spool.untold_ends()]))
-        await _send(connection, wire.Hello(protocol=wire.VERSION, facts=facts, attempts=known))
+        hello = wire.Hello(
+            protocol=wire.VERSION, facts=facts, attempts=known, certificate_ends=_certificate_end(connection)
+        )
+        await _send(connection, hello)
         # From here on the server takes the host for connected, so from here on it is owed a goodbye.
         self._connection = connection
         try:
@@ -123,6 +130,7 @@ class Agent:
         if not isinstance(welcome, wire.Welcome):
             raise BadMessage("the server did not say welcome")
         self._attempts.slots = welcome.slots
+        self._watched.watch(welcome.services)
         log.info(
             "Connected to %s as %s%s.", self._identity.server, welcome.host, "" if welcome.admitted else ", at the gate"
         )
@@ -131,6 +139,7 @@ class Agent:
             asyncio.create_task(self._send_spool(connection)),
             asyncio.create_task(self._send_heartbeats(connection, welcome.heartbeat)),
             asyncio.create_task(self._receive(connection)),
+            asyncio.create_task(self._tell_services(connection, welcome.heartbeat)),
         ]
         try:
             done, _ = await asyncio.wait(work, return_when=asyncio.FIRST_COMPLETED)
@@ -153,9 +162,15 @@ class Agent:
 
     async def _send_heartbeats(self, connection: ClientConnection, every: float) -> None:
         while True:
+            await _send(connection, heartbeat(self._system, self._identity.work_folder))
             await asyncio.sleep(max(0.05, every))
-            free = self._system.disk(self._identity.work_folder).free
-            await _send(connection, wire.Heartbeat(disk_free=free))
+
+    async def _tell_services(self, connection: ClientConnection, every: float) -> None:
+        """Tells how the watched services are, when that has changed; and what came of starting and stopping them."""
+        self._watched.told_nothing()
+        while True:
+            for message in await self._watched.news(every):
+                await _send(connection, message)
 
     async def _receive(self, connection: ClientConnection) -> None:
         async for data in connection:
@@ -187,6 +202,10 @@ class Agent:
                 log.info("Asked to start afresh: as soon as nothing runs.")
                 self.starts_afresh = True
                 self._attempts.when_idle(self.stop)
+            case wire.WatchServices(services=services):
+                self._watched.watch(services)
+            case wire.TryService(name=name, verb=verb):
+                self._watched.try_soon(name, verb)
             case wire.Dismiss(why=why):
                 raise Dismissed(why)
             case wire.Welcome():
@@ -230,6 +249,13 @@ class Agent:
 
 async def _send(connection: ClientConnection, message: wire.FromAgent) -> None:
     await connection.send(wire.encode(message).decode())
+
+
+def _certificate_end(connection: ClientConnection) -> float | None:
+    """When the server's certificate ends; None where the connection has none."""
+    tls = connection.transport.get_extra_info("ssl_object")
+    ends = (tls.getpeercert() or {}).get("notAfter") if tls else None
+    return float(ssl.cert_time_to_seconds(ends)) if ends else None
 
 
 def _denied(error: websockets.InvalidStatus) -> str:

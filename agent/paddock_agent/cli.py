@@ -23,7 +23,7 @@ from typing import TypeVar
 
 import msgspec
 
-from . import __version__, identity, keeping, wire
+from . import __version__, identity, keeping, watch, wire
 from .address import clean_address
 from .agent import Agent
 from .environment import adopted
@@ -117,6 +117,16 @@ def _parser() -> argparse.ArgumentParser:
     one.set_defaults(command=_service_status)
     one = verbs.add_parser("uninstall", parents=[home], help="take it out; the agent's folder stays (needs root)")
     one.set_defaults(command=_service_uninstall)
+
+    one = commands.add_parser("watch", help="the small separate unit that says how the agent's service is")
+    verbs = one.add_subparsers(required=True, metavar="VERB")
+    one = verbs.add_parser("install", parents=[home], help="set it up (needs root; a service gets it by itself)")
+    one.set_defaults(command=_watch_install)
+    one = verbs.add_parser("report", parents=[home], help="report once, now, and say what was told (needs root)")
+    one.add_argument("--folder", default="", help=argparse.SUPPRESS)
+    one.set_defaults(command=_watch_report)
+    one = verbs.add_parser("uninstall", parents=[home], help="take it out (needs root)")
+    one.set_defaults(command=_watch_uninstall)
 
     one = commands.add_parser("leave", parents=[home], help="leave the server: service, key and folder are removed")
     one.add_argument("--anyway", action="store_true", help="also where the server does not answer any more")
@@ -237,9 +247,38 @@ def _service_install(options: argparse.Namespace) -> int:
         reporter.tell("service", "failed", str(error), error.remedy)
         raise
     print(f"{keeping.name_on(system, known)}: {found.sentence}", *(f"  do: {one}" for one in found.remedy), sep="\n")
+    _install_watch_too(system, known)
     well = found.is_well or options.no_start
     reporter.tell("service", "done" if well else "failed", found.sentence, () if well else found.remedy)
     return 0 if well else 1
+
+
+def _install_watch_too(system: RealSystem, known: identity.Identity) -> None:
+    """The service stands without its watch, so a watch that cannot be set up is said, and no more."""
+    try:
+        asyncio.run(keeping.install_watch(system, known))
+    except AgentError as error:
+        print(f"The watch could not be set up: {error}\n  do: paddock-agent watch install", file=sys.stderr)
+
+
+def _watch_install(options: argparse.Namespace) -> int:
+    system, known = RealSystem(), identity.load(options.home or identity.default_home())
+    asyncio.run(keeping.install_watch(system, known))
+    print(f"The watch of {known.host} is set up, and reports to {known.server}.")
+    return 0
+
+
+def _watch_report(options: argparse.Namespace) -> int:
+    system = RealSystem()
+    if not options.folder:
+        options.folder = keeping.watch_folder(system, identity.load(options.home or identity.default_home()))
+    print(asyncio.run(watch.report(system, options.folder)))
+    return 0
+
+
+def _watch_uninstall(options: argparse.Namespace) -> int:
+    asyncio.run(keeping.remove_watch(RealSystem(), identity.load(options.home or identity.default_home())))
+    return 0
 
 
 def _with_manager(home: Path | None, do: Callable[[ServiceManager, str], Coroutine[None, None, T]]) -> T:
@@ -254,7 +293,10 @@ def _with_manager(home: Path | None, do: Callable[[ServiceManager, str], Corouti
 
 
 def _service_verb(options: argparse.Namespace) -> int:
-    keeping.demand_rights(RealSystem(), "This")
+    system = RealSystem()
+    keeping.demand_rights(system, "This")
+    known = identity.load(options.home or identity.default_home())
+    keeping.mark_stopped(system, known, options.verb == "stop")
     _with_manager(options.home, lambda manager, name: getattr(manager, options.verb)(name))
     return 0 if options.verb == "stop" else _service_status(options)
 

@@ -34,6 +34,7 @@ async def gather_facts(system: System, work_folder: str, differs: Sequence[Diffe
         kept_by=system.kept_by()[:200],
         machine=await _machine(system),
         differs=list(differs),
+        boot=system.boot()[:200],
     )
 
 

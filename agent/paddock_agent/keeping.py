@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
+import asyncio
 import re
 import shutil
 from pathlib import Path
 from urllib.parse import urlsplit
 
+import msgspec
+
 from .errors import AgentError
 from .identity import Identity
-from .services import Definition, Diagnosis, ServiceManager, ServiceState, diagnose, manager_of
+from .preflight.plan import WATCH_HOMES
+from .services import Definition, Diagnosis, Repeated, ServiceManager, ServiceState, diagnose, manager_of
 from .system import System
-from .system.paths import variable
+from .system.paths import paths_of, variable
 from .system.port import Family
+from .watch import NOTE, STOPPED, Note, ask_watch_key
 
 KEPT_VARIABLES = ("SSL_CERT_FILE", "HTTPS_PROXY", "HTTP_PROXY", "NO_PROXY", "https_proxy", "http_proxy", "no_proxy")
 """What the way to the server may depend on: a service starts without what a person's shell has."""
@@ -99,6 +104,7 @@ async def install(
         at_login=at_login,
     )
     await manager.install(definition, secret)
+    mark_stopped(system, identity, False)
     if start:
         await manager.restart(definition.name)
     return diagnose(await manager.state(definition.name))
@@ -116,10 +122,62 @@ async def remove(system: System, identity: Identity) -> None:
     manager = manager_of(system)
     if await manager.why_absent():
         return
+    await remove_watch(system, identity)
     name = name_on(system, identity)
     if (await manager.state(name)).running != "missing":
         demand_rights(system, "Taking out a service")
         await manager.uninstall(name)
+
+
+def watch_name(service: str) -> str:
+    """The name of the watch of an agent's service."""
+    return service.removesuffix(".service").replace("agent", "watch", 1)
+
+
+def watch_folder(system: System, identity: Identity) -> str:
+    """The own folder of this agent's watch."""
+    folder: str = paths_of(system).join(WATCH_HOMES[system.family], watch_name(name_on(system, identity)))
+    return folder
+
+
+async def install_watch(system: System, identity: Identity) -> None:
+    """Gets the watch a key of its own, and has the system run it again and again. Raises AgentError."""
+    demand_rights(system, "Setting up the watch")
+    manager = await manager_at_work(system)
+    answer = await asyncio.to_thread(ask_watch_key, identity.server, identity.key)
+    service, folder = name_on(system, identity), watch_folder(system, identity)
+    system.make_private_folder(folder)
+    note = Note(identity.server, answer.key, identity.host, service)
+    system.write_text(paths_of(system).join(folder, NOTE), msgspec.json.encode(note).decode(), 0o600)
+    await manager.set_repeated(
+        Repeated(
+            watch_name(service),
+            f"Yellow Paddock watch: says how the agent of {identity.host} is, to {identity.server}",
+            [system.program(), "-m", "paddock_agent", "watch", "report", "--folder", folder],
+            folder,
+            answer.every,
+        )
+    )
+
+
+async def remove_watch(system: System, identity: Identity) -> None:
+    """Takes the watch out, if there is one, with its folder."""
+    folder = watch_folder(system, identity)
+    if system.read_text(paths_of(system).join(folder, NOTE)) is None:
+        return
+    demand_rights(system, "Taking out the watch")
+    await manager_of(system).remove_repeated(watch_name(name_on(system, identity)))
+    system.remove_folder(folder)
+
+
+def mark_stopped(system: System, identity: Identity, on_purpose: bool) -> None:
+    """Notes for the watch, if there is one, that the service was stopped on purpose, or is meant to run again."""
+    folder = watch_folder(system, identity)
+    mark = paths_of(system).join(folder, STOPPED)
+    if not on_purpose:
+        system.remove_file(mark)
+    elif system.read_text(paths_of(system).join(folder, NOTE)) is not None:
+        system.write_text(mark, "stopped with the agent's own command\n", 0o600)
 
 
 def remove_files(home: Path, identity: Identity) -> list[str]:

@@ -19,6 +19,9 @@ from .errors import BadMessage
 from .limits import LONGEST_WORK_FOLDER as LONGEST_WORK_FOLDER  # both sides go by these
 from .limits import default_slots as default_slots
 from .limits import folder_trouble as folder_trouble
+from .services.diagnosis import diagnose as diagnose  # the server says it in the same words
+from .services.port import Cause as Cause
+from .services.port import ServiceState as ServiceState
 
 VERSION = 1
 """The version of this protocol. A server refuses an agent that speaks a newer one."""
@@ -29,6 +32,10 @@ LARGEST_CHUNK = 32 * 1024
 Word = Annotated[str, Meta(max_length=200)]
 Line = Annotated[str, Meta(max_length=2000)]
 Count = Annotated[int, Meta(ge=0, le=2**53)]
+
+LARGEST_WATCH_REPORT = 32 * 1024
+MOST_SERVICES = 50
+"""Watched services of one host."""
 
 
 class Difference(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -61,6 +68,8 @@ class Facts(msgspec.Struct, frozen=True, omit_defaults=True):
     """What tells this machine from others: a hash of the system's own machine id, "" where there is none."""
     differs: Annotated[list[Difference], Meta(max_length=100)] = msgspec.field(default_factory=list)
     """Where the agent's environment is older than the machine's."""
+    boot: Word = ""
+    """What tells this run of the machine, since it was last started, from others."""
 
 
 class Installation(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -108,12 +117,52 @@ class Hello(FromAgent, tag="hello", frozen=True, kw_only=True):
     protocol: int
     facts: Facts
     attempts: Annotated[list[Word], Meta(max_length=2000)]
+    certificate_ends: float | None = None
+    """When the server's certificate ends, as this host sees it: seconds since the epoch. None without TLS."""
 
 
 class Heartbeat(FromAgent, tag="heartbeat", frozen=True, kw_only=True):
-    """I am here."""
+    """I am here, with what was read just now. Sizes in bytes, times in seconds; what cannot be learnt is left out.
 
-    disk_free: Count = 0
+    The numbers are not bounded here: one that cannot be is left out by the server, and found, but cuts nobody off.
+    """
+
+    at: float | None = None
+    """The host's own clock, in seconds since the epoch."""
+    load: float | None = None
+    """Processes that run or want to, mean of the last minute."""
+    memory_free: float | None = None
+    disk_free: float | None = None
+    """Of the work folder."""
+    system_free: float | None = None
+    open_files: float | None = None
+    uptime: float | None = None
+    agent_memory: float | None = None
+    work_trouble: Line = ""
+    """Why jobs cannot run in the work folder now, "" where they can."""
+
+
+class WatchedState(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A watched service: ``running`` is running, stopped, failed, trying again, missing or unknown."""
+
+    name: Word
+    running: Word
+    said: Line = ""
+
+
+class WatchedServices(FromAgent, tag="services", frozen=True, kw_only=True):
+    """How the services that builds need are, all of them, whenever one has changed."""
+
+    states: Annotated[list[WatchedState], Meta(max_length=MOST_SERVICES)]
+
+
+class ServiceTried(FromAgent, tag="service tried", frozen=True, kw_only=True):
+    """A watched service was started or stopped as asked, or ``why`` not, with commands that would let it."""
+
+    name: Word
+    verb: Word
+    why: Line = ""
+    remedy: Annotated[list[Line], Meta(max_length=10)] = msgspec.field(default_factory=list)
 
 
 class SurveyReport(FromAgent, tag="survey", frozen=True, kw_only=True):
@@ -163,7 +212,18 @@ class Goodbye(FromAgent, tag="goodbye", frozen=True, kw_only=True):
     why: Line = ""
 
 
-AgentMessage = Hello | Heartbeat | SurveyReport | AttemptStarted | AttemptRefused | LogChunk | AttemptEnded | Goodbye
+AgentMessage = (
+    Hello
+    | Heartbeat
+    | WatchedServices
+    | ServiceTried
+    | SurveyReport
+    | AttemptStarted
+    | AttemptRefused
+    | LogChunk
+    | AttemptEnded
+    | Goodbye
+)
 
 
 # ---- server to agent -------------------------------------------------------------------------------------------------
@@ -180,6 +240,8 @@ class Welcome(FromServer, tag="welcome", frozen=True, kw_only=True):
     admitted: bool
     slots: Annotated[int, Meta(ge=1, le=1000)]
     heartbeat: float
+    services: Annotated[list[Word], Meta(max_length=MOST_SERVICES)] = msgspec.field(default_factory=list)
+    """The services that are watched."""
 
 
 class Ack(FromServer, tag="ack", frozen=True, kw_only=True):
@@ -231,13 +293,39 @@ class Restart(FromServer, tag="restart", frozen=True, kw_only=True):
     """Finish what runs, take nothing new, and start afresh: with the environment that a log-in would have now."""
 
 
+class WatchServices(FromServer, tag="watch services", frozen=True, kw_only=True):
+    """From now on these services are watched."""
+
+    services: Annotated[list[Word], Meta(max_length=MOST_SERVICES)]
+
+
+class TryService(FromServer, tag="try service", frozen=True, kw_only=True):
+    """Start or stop a watched service: ``verb`` is start or stop."""
+
+    name: Word
+    verb: Word
+
+
 class Dismiss(FromServer, tag="dismiss", frozen=True, kw_only=True):
     """The host's key is dead: stop, and do not come back with it."""
 
     why: Line = ""
 
 
-ServerMessage = Welcome | Ack | Offer | Cancel | Abandon | SurveyNow | Admitted | Slots | Restart | Dismiss
+ServerMessage = (
+    Welcome
+    | Ack
+    | Offer
+    | Cancel
+    | Abandon
+    | SurveyNow
+    | Admitted
+    | Slots
+    | Restart
+    | WatchServices
+    | TryService
+    | Dismiss
+)
 
 
 # ---- joining (HTTP) --------------------------------------------------------------------------------------------------
@@ -304,6 +392,43 @@ class PassAnswer(msgspec.Struct, frozen=True):
     paddock: Word
     name: Word
     gate: bool
+
+
+# ---- the watch (HTTP) ------------------------------------------------------------------------------------------------
+
+
+class WatchKey(msgspec.Struct, frozen=True):
+    """The answer to POST /agent/v1/watch-key, which is asked with the agent's key: a key that may report, and nothing
+    else. It replaces the one before. ``every`` is how many seconds lie between reports."""
+
+    key: Line
+    every: Annotated[int, Meta(ge=1, le=3600)]
+
+
+class WatchReport(msgspec.Struct, frozen=True, omit_defaults=True):
+    """POST /agent/v1/watch: the agent's service as its manager sees it. ``boot`` is as in Facts, ``uptime`` in seconds.
+
+    ``on_purpose``: it was stopped by the agent's own command. ``started``: the watch has just started it.
+    ``starts_left``: how often it may still do so within the hour. ``why_absent``: there is no manager to ask.
+    """
+
+    host: Word
+    at: float
+    state: ServiceState
+    boot: Word = ""
+    uptime: float = 0.0
+    on_purpose: bool = False
+    started: bool = False
+    starts_left: Count = 0
+    why_absent: Line = ""
+
+
+class WatchAnswer(msgspec.Struct, frozen=True):
+    """``start``: the service should run, and the watch may start it. ``asked``: a person asks for it now, so that it does
+    not matter whether it was stopped on purpose, or how often it was started."""
+
+    start: bool = False
+    asked: bool = False
 
 
 # ---- coding ----------------------------------------------------------------------------------------------------------

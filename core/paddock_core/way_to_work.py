@@ -42,10 +42,12 @@ def way_to_work(
     installations: int,
     slots: int,
     working: int,
-    disk_free: int,
+    disk_free: float,
+    watch: str = "",
 ) -> tuple[Step, ...]:
     """The chain for one host, in order. ``kept_by`` is the agent's service, "" where it was started by hand;
-    ``disk_free`` is in bytes, as of when the host was last heard."""
+    ``disk_free`` is in bytes, as of when the host was last heard; ``watch`` is what the watch has told of the
+    service since the host went away, "" for nothing."""
     connected = link is Link.CONNECTED
     return (
         Step(
@@ -53,9 +55,7 @@ def way_to_work(
             Mark.HOLDS if connected else Mark.BROKEN,
             "its agent answers" if connected else link_cause or link,
         ),
-        Step("Kept running", Mark.HOLDS, kept_by)
-        if kept_by
-        else Step("Kept running", Mark.WEAK, "started by hand: gone after a reboot"),
+        _kept(kept_by, watch),
         Step("Admitted", Mark.HOLDS, "a person let it in")
         if admitted
         else Step("Admitted", Mark.BROKEN, "stands at the gate: nothing runs on it"),
@@ -70,7 +70,15 @@ def way_to_work(
     )
 
 
-def _disk(free: int, connected: bool) -> Step:
+def _kept(kept_by: str, watch: str) -> Step:
+    if watch:
+        return Step("Kept running", Mark.BROKEN, watch)
+    if kept_by:
+        return Step("Kept running", Mark.HOLDS, kept_by)
+    return Step("Kept running", Mark.WEAK, "started by hand: gone after a reboot")
+
+
+def _disk(free: float, connected: bool) -> Step:
     if not connected:
         return Step("Disk free", Mark.UNKNOWN, "not known while it is away")
     said = f"{free / 1024**3:.0f} GB free"

@@ -17,10 +17,13 @@ from channels.routing import ProtocolTypeRouter, URLRouter  # noqa: E402
 from channels.security.websocket import AllowedHostsOriginValidator  # noqa: E402
 from django.urls import path  # noqa: E402
 
+from .health.keepers import keep_finding, keep_reading  # noqa: E402
 from .link import running  # noqa: E402
 from .link.agents import agent_link  # noqa: E402
 from .link.feed import FeedConsumer  # noqa: E402
 from .link.leases import resume_after_start  # noqa: E402
+from .link.silence import keep_listening  # noqa: E402
+from .telling.deliveries import keep_telling  # noqa: E402
 from .work.dispatcher import keep_dispatching  # noqa: E402
 
 _feed = AllowedHostsOriginValidator(AuthMiddlewareStack(FeedConsumer.as_asgi()))
@@ -34,16 +37,20 @@ _router = ProtocolTypeRouter(
 
 
 async def _lifespan(receive: Any, send: Any) -> None:
-    """Starts the dispatcher and the leases with the server, and ends them with it."""
+    """Starts the dispatcher, the leases and the keepers with the server, and ends them with it."""
     await receive()
     running.server.loop = asyncio.get_running_loop()
-    dispatching = asyncio.create_task(keep_dispatching())
+    keeping = [
+        asyncio.create_task(work)
+        for work in (keep_dispatching(), keep_listening(), keep_reading(), keep_finding(), keep_telling())
+    ]
     await resume_after_start()
     await send({"type": "lifespan.startup.complete"})
     await receive()
     running.server.stopping = True
-    dispatching.cancel()
-    await asyncio.gather(dispatching, return_exceptions=True)
+    for task in keeping:
+        task.cancel()
+    await asyncio.gather(*keeping, return_exceptions=True)
     await send({"type": "lifespan.shutdown.complete"})
 
 

@@ -38,9 +38,9 @@ def serve(bind: str, port: int) -> int:
         server_header=False,
         ws="websockets-sansio",
         ws_max_size=wire.LARGEST_MESSAGE,
-        # A cable that was pulled shows by the grace at the latest.
-        ws_ping_interval=15,
-        ws_ping_timeout=30,
+        # Pings keep ways through networks open; who is silent too long is told by the grace of its paddock.
+        ws_ping_interval=20,
+        ws_ping_timeout=None,
         ws_per_message_deflate=False,
         lifespan="on",
         timeout_graceful_shutdown=SHUTDOWN_PATIENCE,

@@ -31,6 +31,7 @@ INSTALLED_APPS = [
     "paddock_server.hosts",
     "paddock_server.toolchains",
     "paddock_server.health",
+    "paddock_server.telling",
     "paddock_server.work",
     "paddock_server.bring_up",
     "paddock_server.logbook",
@@ -132,6 +133,8 @@ SPECTACULAR_SETTINGS = {
         "ArchEnum": "paddock_server.bring_up.models.ARCHES",
         "KeptEnum": "paddock_server.bring_up.models.KEPT",
         "SystemEnum": "paddock_server.bring_up.models.SYSTEMS",
+        "SeverityEnum": "paddock_server.health.models.SEVERITIES",
+        "DeliveryStateEnum": "paddock_server.telling.models.DELIVERY_STATES",
         "JobStateEnum": "paddock_server.work.models.JOB_STATES",
         "AttemptStateEnum": "paddock_server.work.models.ATTEMPT_STATES",
     },
@@ -153,4 +156,14 @@ LOGGING = {
 
 HEARTBEAT_SECONDS = 15.0
 LINK_GRACE_SECONDS = float(os.environ.get("PADDOCK_LINK_GRACE", "45"))
-"""Silence after which a host is lost and its running attempts with it."""
+"""Silence after which a host is lost and its running attempts with it, where its paddock says nothing else."""
+WATCH_SECONDS = float(os.environ.get("PADDOCK_WATCH_SECONDS", "60"))
+"""How often the watches report."""
+FINDINGS_SECONDS = min(5.0, WATCH_SECONDS / 2)
+"""How often findings are looked for at least: some are of time alone."""
+
+SMTP = os.environ.get("PADDOCK_SMTP", "")
+"""Where mail goes out: smtp://[USER:PASSWORD@]HOST[:PORT], smtps:// for TLS from the start; "" for no mail."""
+MAIL_FROM = os.environ.get("PADDOCK_MAIL_FROM", "paddock@localhost")
+PUBLIC_URL = os.environ.get("PADDOCK_URL", "")
+"""Where people reach this server, for links in messages."""

@@ -5,6 +5,8 @@ from django.urls import include, path, re_path
 from . import web
 from .api import problems
 from .bring_up.agent_views import AskView, ReportView
+from .health.agent_views import WatchKeyView, WatchView
+from .health.metrics import MetricsView
 from .hosts.join_view import JoinView, LeaveView
 from .install import views as install
 
@@ -18,10 +20,13 @@ urlpatterns = [
     path("agent/v1/leave", LeaveView.as_view()),
     path("agent/v1/bring-up", ReportView.as_view()),
     path("agent/v1/ask", AskView.as_view()),
+    path("agent/v1/watch-key", WatchKeyView.as_view()),
+    path("agent/v1/watch", WatchView.as_view()),
+    path("metrics", MetricsView.as_view()),
     re_path(r"^install/(?P<file>paddock\.(?:sh|ps1))$", install.script),
     path("install/simple/", install.projects),
     path("install/simple/<str:name>/", install.project),
     path("install/files/<str:name>", install.file),
-    re_path(r"^(api|agent|install|static)(/|$)", problems.not_found),
+    re_path(r"^(api|agent|install|static|metrics)(/|$)", problems.not_found),
     re_path(r"^", web.page),
 ]

@@ -49,6 +49,10 @@ class Description:
     kept_by: str = ""
     kept: str = "service"
     stays_at_the_gate: bool = False
+    services: Mapping[str, str] = field(default_factory=dict)
+    """Services beside the agent's: running or stopped."""
+    up_for: float = 864_000.0
+    """Seconds since it was started, when the demo begins."""
     is_bare: bool = False
     """No agent is on it yet: it comes in through a bring-up sheet, by the command pasted into its terminal."""
     accounts: Mapping[str, str] = field(default_factory=dict)

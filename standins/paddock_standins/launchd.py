@@ -97,6 +97,7 @@ class SimulatedLaunchd:
             case "bootstrap", [domain, place]:
                 return self._bootstrap(domain, place)
             case "bootout", [target]:
+                self.system.repeated.pop(_label(target), None)
                 if self.jobs.pop(_label(target), None) is None:
                     return _failed(3, "Boot-out failed: 3: No such process")
                 self.stop_program(_label(target))
@@ -124,12 +125,24 @@ class SimulatedLaunchd:
         if domain.startswith("gui/") and self._session(domain) is None:
             return _failed(125, "Bootstrap failed: 125: Domain does not support specified action")
         self.jobs[label] = _Job(listed)
+        if "StartInterval" in listed:
+            self.system.repeat(label, [str(word) for word in listed["ProgramArguments"]])
+            return _said("")
         if listed.get("RunAtLoad"):
             self._start(label)
         return _said("")
 
+    def set_service(self, label: str, running: str) -> None:
+        """A daemon that the machine came with."""
+        listed: dict[str, object] = {"Label": label, "ProgramArguments": [f"/usr/local/libexec/{label}"]}
+        self.system.write_text(f"/Library/LaunchDaemons/{label}.plist", plistlib.dumps(listed).decode(), 0o644)
+        self.jobs[label] = _Job(listed, running if running == "running" else "not running", runs=1, last_exit=0)
+
     def _start(self, label: str) -> None:
         job = self.jobs[label]
+        if job.listed["ProgramArguments"] == [f"/usr/local/libexec/{label}"]:
+            job.state = "running"
+            return
         job.runs += 1
         account = str(job.listed.get("UserName", "root"))
         program = job.listed["ProgramArguments"]
@@ -140,6 +153,13 @@ class SimulatedLaunchd:
         job.state, job.pid = "running", FIRST_PID + job.runs
         if (code := self.run_program(label, program, account)) is not None:
             self.ended(label, code)
+
+    def boot(self) -> None:
+        """The machine has started: daemons that are not disabled are loaded, and run."""
+        for label, job in list(self.jobs.items()):
+            job.state, job.pid = "not running", 0
+            if label not in self.disabled and label not in self.system.repeated:
+                self._start(label)
 
     def ended(self, label: str, code: int) -> None:
         """The program of a job has ended."""

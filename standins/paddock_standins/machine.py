@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import json
 import logging
+import os
 from collections.abc import Awaitable, Mapping
 from pathlib import Path
 
-from paddock_agent import identity, keeping, wire
+from paddock_agent import identity, keeping, watch, wire
 from paddock_agent.agent import Agent
 from paddock_agent.environment import adopted
 from paddock_agent.errors import AgentError, Dismissed
@@ -23,6 +25,8 @@ from .simulated import SimulatedSystem
 
 log = logging.getLogger("paddock.standins")
 
+WATCH_EVERY = float(os.environ.get("PADDOCK_WATCH_SECONDS", "60"))
+"""Seconds between the reports of a watch, as the server has it."""
 DISMISSED = 6
 """The agent's exit code when the server knows its key no longer."""
 
@@ -38,6 +42,8 @@ class Machine:
         self._is_on = True
         self._agent: Agent | None = None
         self._work: asyncio.Task[None] | None = None
+        self._watches: dict[str, asyncio.Task[None]] = {}
+        self.system.repeats = self._repeat
 
     @property
     def has_joined(self) -> bool:
@@ -71,10 +77,11 @@ class Machine:
             if self._kept.exists():
                 kept = json.loads(self._kept.read_text())
                 await self.keep(kept["account"], at_login=kept["at_login"], secret=kept["secret"])
-        elif one.kept == "service" and one.family != "linux":
-            await self.keep("")
+        elif one.kept == "service":
+            await self.keep(one.account if one.family == "linux" else "")
         else:
             self.start_agent()
+            await keeping.install_watch(self.system, identity.load(self.home))
 
     async def keep(self, account: str, *, at_login: bool = False, secret: str = "") -> Diagnosis:
         """Sets the agent up as a service, with its own code. Raises AgentError."""
@@ -83,7 +90,53 @@ class Machine:
             self.system, identity.load(self.home), HOMES[family], account, at_login=at_login, secret=secret
         )
         self._kept.write_text(json.dumps({"account": account, "at_login": at_login, "secret": secret}))
+        await keeping.install_watch(self.system, identity.load(self.home))
         return found
+
+    def _repeat(self, name: str) -> None:
+        if name not in self._watches:
+            self._watches[name] = asyncio.get_running_loop().create_task(self._keep_watching(name))
+
+    async def _keep_watching(self, name: str) -> None:
+        """What the machine's timer does: runs the watch now and then, for as long as it is set up and there is
+        power."""
+        while command := self.system.repeated.get(name):
+            with contextlib.suppress(AgentError):
+                await watch.report(self.system, command[-1])
+            await asyncio.sleep(WATCH_EVERY)
+        del self._watches[name]
+
+    def _stop_watches(self) -> None:
+        for task in self._watches.values():
+            task.cancel()
+        self._watches.clear()
+
+    async def watch_report(self) -> str:
+        """``paddock-agent watch report`` on that machine."""
+        return await watch.report(self.system, keeping.watch_folder(self.system, identity.load(self.home)))
+
+    async def power_off(self) -> None:
+        """Pulls the plug: nobody says goodbye."""
+        self._is_on = False
+        self._stop_watches()
+        if self._work:
+            self._work.cancel()
+            await asyncio.gather(self._work, return_exceptions=True)
+
+    def power_on(self) -> None:
+        """The machine comes up: what starts at boot does, and its timers run."""
+        self._is_on, self._agent, self._work = True, None, None
+        self.system.start_again()
+        self.system.running_service = ""
+        match self.description.family:
+            case "linux":
+                self.system.systemd.boot()
+            case "macos":
+                self.system.launchd.boot()
+            case "windows":
+                self.system.control.boot()
+        for name in self.system.repeated:
+            self._repeat(name)
 
     def start_agent(self) -> None:
         """Starts the agent, by hand or by the service manager; after the one before has ended."""
@@ -112,6 +165,7 @@ class Machine:
     def _ended(self, code: int) -> None:
         self.system.launchd.ended(self.system.running_service, code)
         self.system.control.ended(self.system.running_service, code)
+        self.system.systemd.ended(self.system.running_service, code)
 
     def _start_service(self, name: str, account: str) -> int | None:
         if not self.has_joined:
@@ -128,6 +182,7 @@ class Machine:
     def stop(self) -> Awaitable[object]:
         """Powers the machine down; await it to have the agent's goodbye said."""
         self._is_on = False
+        self._stop_watches()
         if self._agent:
             self._agent.stop()
         return asyncio.gather(self._work, return_exceptions=True) if self._work else asyncio.sleep(0)

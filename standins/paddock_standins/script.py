@@ -145,6 +145,7 @@ async def service_command(machine: Machine, verb: str, account: str) -> str:
     name = keeping.name_on(machine.system, identity.load(machine.home))
     manager = await keeping.manager_at_work(machine.system)
     if verb in ("start", "stop", "restart", "uninstall"):
+        keeping.mark_stopped(machine.system, identity.load(machine.home), verb == "stop")
         await getattr(manager, verb)(name)
     state = await manager.state(name)
     return f"{state.name}: {keeping.described(state)}"

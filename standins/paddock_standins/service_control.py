@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
@@ -50,6 +51,8 @@ class SimulatedServiceControl(ServiceControl):
     refuses_rights: bool = False
     services: dict[str, _Service] = field(default_factory=dict)
     log: dict[str, list[str]] = field(default_factory=dict)
+    own: set[str] = field(default_factory=set)
+    """Services that the machine came with."""
 
     def configuration(self, name: str) -> Configuration | None:
         """See the port."""
@@ -72,6 +75,9 @@ class SimulatedServiceControl(ServiceControl):
             raise _error(windows.SERVICE_ALREADY_RUNNING)
         if service.configuration.start == windows.DISABLED:
             raise _error(windows.SERVICE_DISABLED)
+        if name in self.own:
+            service.status = Status(windows.RUNNING, process=900)
+            return
         if number := self._why_no_logon(service):
             raise self._fail(name, number)
         program = service.configuration.command.lstrip('"').partition(
@@ -112,7 +118,8 @@ class SimulatedServiceControl(ServiceControl):
         """See the port."""
         if self._service(name).status.state != windows.RUNNING:
             raise _error(windows.SERVICE_NOT_ACTIVE)
-        self.stop_program(name)
+        if name not in self.own:
+            self.stop_program(name)
         self._service(name).status = Status(windows.STOPPED)
         self._note(name, "entered the stopped state")
 
@@ -120,6 +127,21 @@ class SimulatedServiceControl(ServiceControl):
         """See the port."""
         self._service(name)
         del self.services[name]
+
+    def set_service(self, name: str, running: str) -> None:
+        """A service that the machine came with; it runs as long as nobody stops it."""
+        configuration = Configuration(f"C:\\Services\\{name}.exe", "LocalSystem", title=name)
+        state = windows.RUNNING if running == "running" else windows.STOPPED
+        self.services[name] = _Service(configuration, "", {}, Status(state))
+        self.own.add(name)
+
+    def boot(self) -> None:
+        """The machine has started: services that start automatically do."""
+        for name, service in self.services.items():
+            service.status = Status(windows.STOPPED)
+            if service.configuration.start == windows.AUTO_START:
+                with contextlib.suppress(ServiceError):
+                    self.start(name)
 
     def set_start(self, name: str, kind: str) -> None:
         """What a person does in the services console: ``kind`` is Automatic, Manual or Disabled."""

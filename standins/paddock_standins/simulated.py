@@ -4,17 +4,22 @@ from __future__ import annotations
 
 import asyncio
 import fnmatch
+import math
+import secrets
+import time
 from collections.abc import Callable, Mapping, Sequence
 
 from paddock_agent.errors import CommandFailed
 from paddock_agent.services.windows_control import ServiceControl
 from paddock_agent.system.paths import path_folders, path_separator, paths_of
-from paddock_agent.system.port import Completed, Disk, Hardware, ScriptProcess, System
+from paddock_agent.system.port import Completed, Disk, Hardware, ScriptProcess, System, Vitals
 
 from .description import Answer, Description
 from .launchd import SimulatedLaunchd
 from .service_control import Account, SimulatedServiceControl
 from .shell import Shell
+from .systemd import SimulatedSystemd
+from .tasks import SimulatedTasks
 
 SHELLS = {"linux": ("bash", "sh"), "macos": ("zsh", "bash", "sh"), "windows": ("powershell", "cmd")}
 
@@ -55,6 +60,13 @@ class SimulatedSystem(System):
         self.running_account = description.account
         self.adopted: dict[str, str] = {}
         self._written: dict[str, str] = {}
+        self.disk_free = float(description.disk_free)
+        self.memory_share = 0.35
+        self.clock_ahead = 0.0
+        self.closed_folder = ""
+        self.repeated: dict[str, tuple[str, ...]] = {}
+        self.repeats: Callable[[str], None] = _nothing_stops
+        self.start_again()
         accounts = {description.account: "", **description.accounts}
         self.launchd = SimulatedLaunchd(
             system=self,
@@ -63,6 +75,15 @@ class SimulatedSystem(System):
             stop_program=stop_service,
             logged_in={description.account},
         )
+        self.systemd = SimulatedSystemd(
+            system=self,
+            accounts=set(accounts) | {"root"},
+            run_program=start_service,
+            stop_program=stop_service,
+        )
+        self.tasks = SimulatedTasks(self)
+        for name, running in description.services.items():
+            self.set_service(name, running)
         self.control = SimulatedServiceControl(
             accounts={name: Account(password) for name, password in accounts.items()},
             programs=lambda path: bool(self.executables(path)),
@@ -76,8 +97,12 @@ class SimulatedSystem(System):
         """See the port."""
         if self.family == "macos" and (answered := self.launchd.answer(command)):
             return answered
+        if self.family == "linux" and (answered := self.systemd.answer(command)):
+            return answered
         if self.family == "windows" and command[0] == "icacls":
             return Completed(0, "", "")
+        if self.family == "windows" and command[0] == "schtasks":
+            return self.tasks.answer(command)
         path = self.find(command[0])
         if path is None:
             raise CommandFailed(f"{command[0]} could not be started: No such file or directory")
@@ -172,7 +197,54 @@ class SimulatedSystem(System):
 
     def disk(self, folder: str) -> Disk:
         """See the port."""
-        return Disk(self.description.disk_total, self.description.disk_free)
+        return Disk(self.description.disk_total, int(self.disk_free))
+
+    def start_again(self) -> None:
+        """The machine is started: it has another identity of this run, and a short uptime."""
+        self._boot = secrets.token_hex(8)
+        self.started_at = time.time()
+
+    def written_below(self, folder: str) -> list[tuple[str, str]]:
+        """The files that were written below a folder, with their text."""
+        return [(path, text) for path, text in self._written.items() if path.startswith(f"{folder}/")]
+
+    def repeat(self, name: str, command: Sequence[str]) -> None:
+        """A program that the machine runs again and again, from now on."""
+        self.repeated[name] = tuple(command)
+        self.repeats(name)
+
+    def set_service(self, name: str, running: str) -> None:
+        """A service of the machine that is not the agent's: running or stopped."""
+        match self.family:
+            case "linux":
+                self.systemd.set_service(name, running)
+            case "macos":
+                self.launchd.set_service(name, running)
+            case "windows":
+                self.control.set_service(name, running)
+
+    def vitals(self) -> Vitals:
+        """See the port: a load that comes and goes, so that there is something to see."""
+        wave = 0.5 + 0.5 * math.sin(time.time() / 97 + len(self.description.name))
+        return Vitals(
+            load=round(self.description.cores * 0.6 * wave, 2),
+            memory_free=int(self.description.memory * self.memory_share * (0.8 + 0.2 * wave)),
+            system_free=int(self.description.disk_free * 0.4),
+            open_files=40 + round(20 * wave),
+            uptime=self.description.up_for + time.time() - self.started_at,
+            agent_memory=38 * 1024**2,
+        )
+
+    def boot(self) -> str:
+        """See the port."""
+        return self._boot
+
+    def clock(self) -> float:
+        """See the port."""
+        return time.time() + self.clock_ahead
+
+    def make_private_folder(self, path: str) -> None:
+        """See the port; there is no disk to make it on."""
 
     def hardware(self) -> Hardware:
         """See the port."""
@@ -191,7 +263,7 @@ class SimulatedSystem(System):
 
     def why_not_writable(self, path: str) -> str:
         """See the port."""
-        return ""
+        return f"{path} is closed to {self.account()}" if path == self.closed_folder else ""
 
     def hostname(self) -> str:
         """See the port."""

@@ -10,12 +10,16 @@ import argparse
 import asyncio
 import os
 import re
+import shlex
 import sys
 from collections.abc import Callable
 from pathlib import Path
 
+from paddock_agent import identity, keeping
 from paddock_agent.errors import AgentError
+from paddock_agent.services.windows_control import ServiceError
 
+from .description import size
 from .machine import Machine
 from .script import ScriptFailed, run_command, service_command
 from .service_control import Account
@@ -27,7 +31,9 @@ HELP = """\
 This is a stand-in for a machine. It takes
   the command of a bring-up sheet
   paddock-agent service status | start | stop | restart | install [--user ACCOUNT]
-  {accounts}
+  paddock-agent watch report | install
+  the commands of the remedies for its system, such as {accounts}
+  what happens to machines: power off, power on, reboot, clock SECONDS AHEAD, disk SIZE FREE, memory SHARE FREE
   exit"""
 
 
@@ -54,14 +60,50 @@ async def run_line(machine: Machine, line: str, tell: Callable[[str], None]) -> 
     """One line of a person's; what goes wrong is told."""
     try:
         await _run(machine, line.strip(), tell)
-    except (AgentError, ScriptFailed) as error:
+    except (AgentError, ScriptFailed, ServiceError) as error:
         tell(str(error))
+
+
+async def happen(machine: Machine, what: str, value: str) -> None:
+    """What happens to a machine. Raises ScriptFailed for a value that is none."""
+    system = machine.system
+    try:
+        match what:
+            case "power off":
+                await machine.power_off()
+            case "power on":
+                machine.power_on()
+            case "reboot":
+                await machine.power_off()
+                machine.power_on()
+            case "clock":
+                system.clock_ahead = float(value)
+            case "disk":
+                system.disk_free = size(value)
+            case "memory":
+                system.memory_share = float(value)
+    except (ValueError, KeyError):
+        raise ScriptFailed(f'"{value}" is no value for {what}: clock 90, disk 300 MB, memory 0.02.') from None
 
 
 async def _run(machine: Machine, line: str, tell: Callable[[str], None]) -> None:
     windows = machine.description.family == "windows"
     if "PADDOCK_PASS" in line:
         await run_command(machine, line, tell)
+    elif happens := re.fullmatch(r"(power off|power on|reboot|clock|disk|memory)(?: ([\d.+-]+(?: [MGT]B)?))?", line):
+        await happen(machine, happens.group(1), happens.group(2) or "")
+    elif found := re.fullmatch(r"(?:sudo )?paddock-agent watch (report|install)", line):
+        if found.group(1) == "install":
+            await keeping.install_watch(machine.system, identity.load(machine.home))
+        tell(await machine.watch_report())
+    elif re.match(r"(?:sudo )?(timedatectl set-ntp true|systemsetup -setusingnetworktime on|w32tm /resync)", line):
+        machine.system.clock_ahead = 0.0
+    elif windows and (found := re.match(r"(Start|Stop)-Service -Name '?([\w.-]+)'?", line)):
+        control = machine.system.control
+        (control.start if found.group(1) == "Start" else control.stop)(found.group(2))
+    elif found := re.match(r"(?:sudo )?(systemctl|useradd) (.+)", line):
+        asked = machine.system.systemd.answer([found.group(1), *shlex.split(found.group(2))])
+        tell((asked.stdout + asked.stderr).strip() if asked else "not known here")
     elif found := re.fullmatch(
         r"(?:sudo )?paddock-agent service (\w+)(?: --user '?([\w.\\-]+)'?)?(?: --ask-password)?", line
     ):

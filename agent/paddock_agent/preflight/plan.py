@@ -20,6 +20,12 @@ HOMES: dict[Family, str] = {
     "windows": r"C:\ProgramData\paddock-agent",
 }
 """The agent's own folder where it is installed for the whole machine."""
+WATCH_HOMES: dict[Family, str] = {
+    "linux": "/var/lib/paddock-watch",
+    "macos": "/usr/local/var/paddock-watch",
+    "windows": r"C:\ProgramData\paddock-watch",
+}
+"""Where the watches of a machine's agents have their folders: closed to the accounts that jobs run under."""
 PREFIXES: dict[Family, str] = {
     "linux": "/opt/paddock",
     "macos": "/opt/paddock",

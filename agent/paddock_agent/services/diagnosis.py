@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shlex
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -51,22 +52,31 @@ def enabling(family: Family, name: str) -> str:
     """The command that sets a service to start at boot."""
     match family:
         case "linux":
-            return f"systemctl enable {name}"
+            return f"systemctl enable {quoted(family, name)}"
         case "macos":
-            return f"launchctl enable system/{name}"
+            return f"launchctl enable {quoted(family, f'system/{name}')}"
         case "windows":
-            return f"Set-Service -Name '{name}' -StartupType Automatic"
+            return f"Set-Service -Name {quoted(family, name)} -StartupType Automatic"
 
 
 def making_account(family: Family, account: str) -> str:
     """The command that makes an account for a service."""
     match family:
         case "linux":
-            return f"useradd --system --create-home --shell /bin/bash {account}"
+            return f"useradd --system --create-home --shell /bin/bash {quoted(family, account)}"
         case "macos":
-            return f"sysadminctl -addUser {account} -password -"
+            return f"sysadminctl -addUser {quoted(family, account)} -password -"
         case "windows":
-            return f"New-LocalUser -Name '{account}' -Password (Read-Host -AsSecureString) -PasswordNeverExpires"
+            name = quoted(family, account)
+            return f"New-LocalUser -Name {name} -Password (Read-Host -AsSecureString) -PasswordNeverExpires"
+
+
+def quoted(family: Family, word: str) -> str:
+    """One word of a command line that people copy. It may come from another host, so it may be anything."""
+    if family == "windows":
+        doubled = word.replace("'", "''")
+        return f"'{doubled}'"
+    return shlex.quote(word)
 
 
 def _last_words(state: ServiceState) -> str:
@@ -76,7 +86,7 @@ def _last_words(state: ServiceState) -> str:
 def _logon_failed(state: ServiceState) -> tuple[str, tuple[str, ...]]:
     return (
         f"the account {state.account} could not log on: its password is wrong or has expired, or the account is locked",
-        (f"{INSTALL} --user '{state.account}' --ask-password",),
+        (f"{INSTALL} --user {quoted(state.family, state.account)} --ask-password",),
     )
 
 
@@ -88,7 +98,10 @@ _Explanation = Callable[[ServiceState], tuple[str, tuple[str, ...]]]
 
 _CAUSES: dict[Cause, _Explanation] = {
     Cause.NO_ACCOUNT: lambda s: (f"the account {s.account} does not exist", (making_account(s.family, s.account),)),
-    Cause.NO_GROUP: lambda s: (f"the group of the account {s.account} does not exist", (f"id {s.account}",)),
+    Cause.NO_GROUP: lambda s: (
+        f"the group of the account {s.account} does not exist",
+        (f"id {quoted(s.family, s.account)}",),
+    ),
     Cause.NO_PROGRAM: lambda s: (f"its program {s.program} is missing or may not be run", (INSTALL,)),
     Cause.NO_FOLDER: lambda s: ("its folder is missing or closed to its account", (INSTALL,)),
     Cause.NOT_JOINED: lambda s: (
@@ -102,7 +115,7 @@ _CAUSES: dict[Cause, _Explanation] = {
     Cause.LOGON_FAILED: _logon_failed,
     Cause.NO_LOGON_RIGHT: lambda s: (
         f"the account {s.account} has not the right to log on as a service",
-        (f"{INSTALL} --user '{s.account}' --ask-password",),
+        (f"{INSTALL} --user {quoted(s.family, s.account)} --ask-password",),
     ),
     Cause.TOO_MANY_STARTS: lambda s: (f"it ended at once too many times{_last_words(s)}", ()),
     Cause.NO_ANSWER: lambda s: (

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import plistlib
 import re
+import shlex
 from collections.abc import Sequence
 
 from ..errors import CommandFailed
 from ..system import System
 from .commands import PATIENCE, prove_program, run_or_fail
 from .diagnosis import making_account
-from .port import AGENT_CAUSES, Cause, Definition, Running, ServiceManager, ServiceState, Trouble
+from .port import AGENT_CAUSES, Cause, Definition, Repeated, Running, ServiceManager, ServiceState, Trouble
 
 DAEMONS = "/Library/LaunchDaemons"
 OWN_ACCOUNT = "paddock"
@@ -109,6 +110,37 @@ class Launchd(ServiceManager):
         if state.start_type == "at log-in" and not printed and await self._nobody_is_logged_in(name):
             return ServiceState(**{**vars(state), "running": "failed", "cause": Cause.NO_LOGIN})
         return state
+
+    async def states(self, names: Sequence[str]) -> list[ServiceState]:
+        """See the port. A service is known here by its label."""
+        return [await self.state(name) for name in names]
+
+    async def set_repeated(self, repeated: Repeated) -> None:
+        """See the port: a daemon of root's with an interval."""
+        await self.remove_repeated(repeated.name)
+        place = self._daemon_file(repeated.name)
+        listed = {
+            "Label": repeated.name,
+            "ProgramArguments": list(repeated.command),
+            "StartInterval": repeated.seconds,
+            "RunAtLoad": True,
+            "ProcessType": "Background",
+        }
+        self._system.write_text(place, plistlib.dumps(listed).decode(), 0o644)
+        await run_or_fail(self._system, ["chown", "root:wheel", place])
+        await run_or_fail(self._system, ["launchctl", "enable", f"system/{repeated.name}"])
+        await run_or_fail(self._system, ["launchctl", "bootstrap", "system", place])
+
+    async def remove_repeated(self, name: str) -> None:
+        """See the port."""
+        if await self._printed(name):
+            await self.stop(name)
+        self._system.remove_file(self._daemon_file(name))
+
+    def letting(self, account: str, service: str) -> tuple[str, ...]:
+        """See the port: launchd lets only root, so by a rule of sudo."""
+        rule = f"{account} ALL=(root) NOPASSWD: /bin/launchctl kickstart system/{service}"
+        return (f"echo {shlex.quote(rule)} | sudo tee -a /etc/sudoers.d/paddock",)
 
     async def _why_not_spawned(self, state: ServiceState, listed: dict[str, object]) -> Cause:
         if not await self._user_id(state.account):

@@ -53,6 +53,18 @@ class Definition:
 
 
 @dataclass(frozen=True)
+class Repeated:
+    """A program that runs again and again as the system itself: at boot, and every ``seconds``. It gets nothing but
+    what it needs: ``folder`` is the only one that it may write to."""
+
+    name: str
+    description: str
+    command: Sequence[str]
+    folder: str
+    seconds: int
+
+
+@dataclass(frozen=True)
 class ServiceState:
     """The service as its manager sees it.
 
@@ -122,3 +134,15 @@ class ServiceManager(Protocol):
 
     async def state(self, name: str) -> ServiceState:
         """How it is."""
+
+    async def states(self, names: Sequence[str]) -> list[ServiceState]:
+        """How several services are that somebody else set up, in order; without the last lines of their logs."""
+
+    async def set_repeated(self, repeated: Repeated) -> None:
+        """Sets a repeated program up, and has it run for the first time soon. An older one is replaced."""
+
+    async def remove_repeated(self, name: str) -> None:
+        """Takes it out; one that is not there is no error."""
+
+    def letting(self, account: str, service: str) -> tuple[str, ...]:
+        """The commands, for an administrator, that let ``account`` start and stop a service."""

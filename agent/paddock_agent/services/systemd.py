@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import json
+import re
+import shlex
 from collections.abc import Sequence
 
 from ..errors import CommandFailed
 from ..system import System
 from .commands import PATIENCE, prove_program, run_or_fail
 from .diagnosis import making_account
-from .port import AGENT_CAUSES, Cause, Definition, Running, ServiceManager, ServiceState, Trouble
+from .port import AGENT_CAUSES, Cause, Definition, Repeated, Running, ServiceManager, ServiceState, Trouble
 
 FOLDER = "/etc/systemd/system"
 ENVIRONMENTS = "/etc/paddock-agent"
@@ -47,6 +50,44 @@ ProtectKernelLogs=yes
 
 [Install]
 WantedBy=multi-user.target
+"""
+
+_REPEATED_SERVICE = """\
+[Unit]
+Description={description}
+Wants=network-online.target
+After=network-online.target
+
+[Service]
+Type=oneshot
+# It asks the service manager as the system, and may be let start one service; beyond that it can do next to nothing.
+ExecStart={command}
+TimeoutStartSec=90
+CapabilityBoundingSet=
+NoNewPrivileges=yes
+ProtectSystem=strict
+ReadWritePaths={folder}
+ProtectHome=yes
+PrivateTmp=yes
+PrivateDevices=yes
+ProtectKernelTunables=yes
+ProtectKernelModules=yes
+ProtectControlGroups=yes
+RestrictSUIDSGID=yes
+MemoryDenyWriteExecute=no
+"""
+_REPEATED_TIMER = """\
+[Unit]
+Description={description}
+
+[Timer]
+OnBootSec=5
+OnActiveSec=0
+OnUnitActiveSec={seconds}
+AccuracySec=1
+
+[Install]
+WantedBy=timers.target
 """
 
 _ASKED = (
@@ -135,6 +176,49 @@ class Systemd(ServiceManager):
             ["journalctl", "--unit", name, "--lines", str(EVIDENCE_LINES), "--output=cat", "--no-pager"], PATIENCE
         )
         return read_state(name, shown, logged.stdout.splitlines())
+
+    async def states(self, names: Sequence[str]) -> list[ServiceState]:
+        """See the port: one question for all of them. A name without an ending is that of a service."""
+        if not names:
+            return []
+        units = [name if "." in name else f"{name}.service" for name in names]
+        shown = (await self._ask("show", *units, "--property=" + ",".join(_ASKED))).rstrip("\n").split("\n\n")
+        return [read_state(name, one, ()) for name, one in zip(names, shown, strict=True)]
+
+    async def set_repeated(self, repeated: Repeated) -> None:
+        """See the port: a timer, and the service that it starts."""
+        words = {
+            "description": repeated.description,
+            "command": " ".join(_quoted(word) for word in repeated.command),
+            "folder": _quoted(repeated.folder),
+            "seconds": repeated.seconds,
+        }
+        self._system.write_text(f"{FOLDER}/{repeated.name}.service", _REPEATED_SERVICE.format(**words), 0o644)
+        self._system.write_text(f"{FOLDER}/{repeated.name}.timer", _REPEATED_TIMER.format(**words), 0o644)
+        await self._ask("daemon-reload")
+        await self._ask("enable", f"{repeated.name}.timer")
+        await self._ask("restart", f"{repeated.name}.timer")
+
+    async def remove_repeated(self, name: str) -> None:
+        """See the port."""
+        if self._system.read_text(f"{FOLDER}/{name}.timer") is None:
+            return
+        await self._ask("disable", "--now", f"{name}.timer")
+        for ending in ("timer", "service"):
+            self._system.remove_file(f"{FOLDER}/{name}.{ending}")
+        await self._ask("daemon-reload")
+
+    def letting(self, account: str, service: str) -> tuple[str, ...]:
+        """See the port: a rule of polkit, by which systemd decides who may."""
+        unit = service if "." in service else f"{service}.service"
+        rule = (
+            "polkit.addRule(function(action, subject) { "
+            'if (action.id == "org.freedesktop.systemd1.manage-units" && '
+            f'action.lookup("unit") == {json.dumps(unit)} && subject.user == {json.dumps(account)}) '
+            "return polkit.Result.YES; });"
+        )
+        place = f"/etc/polkit-1/rules.d/60-paddock-{re.sub('[^A-Za-z0-9]+', '-', unit)}.rules"
+        return (f"echo {shlex.quote(rule)} | sudo tee {place}",)
 
     async def _ask(self, *words: str) -> str:
         answer = await self._system.run(["systemctl", *words], PATIENCE)

@@ -5,13 +5,14 @@ from __future__ import annotations
 import subprocess
 from collections.abc import Callable, Sequence
 from typing import TypeVar
+from xml.sax.saxutils import escape
 
 from ..errors import CommandFailed
 from ..system import System
 from . import windows_control as windows
-from .commands import run_or_fail
-from .diagnosis import making_account
-from .port import AGENT_CAUSES, Cause, Definition, Running, ServiceManager, ServiceState, Trouble
+from .commands import PATIENCE, run_or_fail
+from .diagnosis import making_account, quoted
+from .port import AGENT_CAUSES, Cause, Definition, Repeated, Running, ServiceManager, ServiceState, Trouble
 from .windows_control import Configuration, ServiceControl, ServiceError, Status
 
 RESTART_AFTER = (5, 30, 60)
@@ -121,6 +122,33 @@ class WindowsServices(ServiceManager):
             await self.stop(name)
             _said(self._control.delete, name)
 
+    async def states(self, names: Sequence[str]) -> list[ServiceState]:
+        """See the port."""
+        return [await self.state(name) for name in names]
+
+    async def set_repeated(self, repeated: Repeated) -> None:
+        """See the port: a scheduled task of the system's."""
+        place = f"{repeated.folder}\\task.xml"
+        self._system.write_text(place, task(repeated), 0o600)
+        await run_or_fail(self._system, ["schtasks", "/Create", "/TN", repeated.name, "/XML", place, "/F"])
+        await run_or_fail(self._system, ["schtasks", "/Run", "/TN", repeated.name])
+
+    async def remove_repeated(self, name: str) -> None:
+        """See the port."""
+        known = await self._system.run(["schtasks", "/Query", "/TN", name], PATIENCE)
+        if not known.exit_code:
+            await run_or_fail(self._system, ["schtasks", "/Delete", "/TN", name, "/F"])
+
+    def letting(self, account: str, service: str) -> tuple[str, ...]:
+        """See the port: start, stop and query for the account, in front of what the service's descriptor has."""
+        name, who = quoted("windows", service), quoted("windows", account)
+        return (
+            "$sid = (New-Object "
+            f"Security.Principal.NTAccount({who})).Translate([Security.Principal.SecurityIdentifier])",
+            f"$had = (sc.exe sdshow {name} | Out-String).Trim()",
+            f"sc.exe sdset {name} $had.Replace('D:', \"D:(A;;RPWPLC;;;$sid)\")",
+        )
+
     async def state(self, name: str) -> ServiceState:
         """See the port."""
         configuration = _said(self._control.configuration, name)
@@ -148,6 +176,42 @@ class WindowsServices(ServiceManager):
             program=_program(configuration.command),
             evidence=tuple(line[:300] for line in _said(lambda: self._control.events(name, EVIDENCE_LINES))),
         )
+
+
+_TASK = """\
+<Task version="1.2" xmlns="http://schemas.microsoft.com/windows/2004/02/mit/task">
+  <RegistrationInfo><Description>{description}</Description></RegistrationInfo>
+  <Triggers>
+    <BootTrigger><Delay>PT5S</Delay></BootTrigger>
+    <TimeTrigger>
+      <StartBoundary>2020-01-01T00:00:00</StartBoundary>
+      <Repetition><Interval>PT{minutes}M</Interval></Repetition>
+    </TimeTrigger>
+  </Triggers>
+  <Principals><Principal id="Author"><UserId>S-1-5-18</UserId></Principal></Principals>
+  <Settings>
+    <MultipleInstancesPolicy>IgnoreNew</MultipleInstancesPolicy>
+    <DisallowStartIfOnBatteries>false</DisallowStartIfOnBatteries>
+    <StopIfGoingOnBatteries>false</StopIfGoingOnBatteries>
+    <ExecutionTimeLimit>PT2M</ExecutionTimeLimit>
+    <Hidden>true</Hidden>
+  </Settings>
+  <Actions Context="Author">
+    <Exec><Command>{program}</Command><Arguments>{arguments}</Arguments></Exec>
+  </Actions>
+</Task>
+"""
+
+
+def task(repeated: Repeated) -> str:
+    """The definition of a scheduled task, as Task Scheduler takes it. Its shortest interval is a minute."""
+    program, *arguments = repeated.command
+    return _TASK.format(
+        description=escape(repeated.description),
+        minutes=max(1, repeated.seconds // 60),
+        program=escape(program),
+        arguments=escape(subprocess.list2cmdline(arguments)),
+    )
 
 
 def read_cause(configuration: Configuration, status: Status) -> Cause:

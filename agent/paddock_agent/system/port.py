@@ -37,6 +37,19 @@ class Hardware:
     memory: int
 
 
+@dataclass(frozen=True)
+class Vitals:
+    """Readings of a machine and of this process; None for what cannot be learnt. Bytes and seconds; ``load`` is the
+    mean number of processes that ran or wanted to, in the last minute."""
+
+    load: float | None = None
+    memory_free: float | None = None
+    system_free: float | None = None
+    open_files: float | None = None
+    uptime: float | None = None
+    agent_memory: float | None = None
+
+
 class ScriptProcess(Protocol):
     """A script at work. ``pid`` is the id of its process group, 0 where there is none."""
 
@@ -93,6 +106,15 @@ class System(Protocol):
     def disk(self, folder: str) -> Disk:
         """Room on the file system that holds ``folder``."""
 
+    def vitals(self) -> Vitals:
+        """How the machine and this process are just now."""
+
+    def boot(self) -> str:
+        """What tells this run of the machine, since it was last started, from others; "" where it cannot be learnt."""
+
+    def clock(self) -> float:
+        """The machine's own clock: seconds since the epoch."""
+
     def hardware(self) -> Hardware:
         """Cores and memory."""
 
@@ -116,6 +138,9 @@ class System(Protocol):
 
     def make_folder(self, path: str) -> None:
         """Makes a folder and those above it; one that is there is no error. Raises CommandFailed."""
+
+    def make_private_folder(self, path: str) -> None:
+        """The same, closed to everybody but the system's administrators. Raises CommandFailed."""
 
     def why_not_writable(self, path: str) -> str:
         """Why this account could not make files in ``path``, or in the nearest folder above that there is; ""

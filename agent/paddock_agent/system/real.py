@@ -12,13 +12,15 @@ import re
 import shutil
 import signal
 import socket
+import subprocess
 import sys
+import time
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ..errors import CommandFailed
-from .port import Completed, Disk, Family, Hardware, ScriptProcess, System
+from .port import Completed, Disk, Family, Hardware, ScriptProcess, System, Vitals
 
 if sys.platform != "win32":
     import pwd
@@ -42,6 +44,9 @@ _SHELLS: dict[Family, dict[str, tuple[str, list[str]]]] = {
         "cmd": (".cmd", ["cmd", "/d", "/c"]),
     },
 }
+
+
+_SYSTEM_FOLDERS: dict[Family, str] = {"linux": "/", "macos": "/", "windows": "C:\\"}
 
 
 def this_family() -> Family:
@@ -169,6 +174,37 @@ class RealSystem(System):
         usage = shutil.disk_usage(_nearest(folder))
         return Disk(usage.total, usage.free)
 
+    def vitals(self) -> Vitals:
+        """See the port."""
+        import psutil  # the preflight runs before any package is installed
+
+        own = psutil.Process()
+        with own.oneshot():
+            handles = getattr(own, "num_handles" if self.family == "windows" else "num_fds")()
+            memory = own.memory_info().rss
+        return Vitals(
+            load=psutil.getloadavg()[0],
+            memory_free=psutil.virtual_memory().available,
+            system_free=shutil.disk_usage(_SYSTEM_FOLDERS[self.family]).free,
+            open_files=handles,
+            uptime=max(0.0, time.time() - _started_at()),
+            agent_memory=memory,
+        )
+
+    def boot(self) -> str:
+        """See the port: the kernel's own word on Linux, with the start of the first process, for a container that is
+        started again runs on the same kernel; elsewhere the time of the start, to the minute."""
+        if sys.platform != "linux":
+            return f"started {round(_started_at() / 60)}"
+        kernel = (self.read_text("/proc/sys/kernel/random/boot_id") or "").strip()
+        # In clock ticks since the kernel started, so that a clock that is set right does not change it.
+        first = (self.read_text("/proc/1/stat") or "").rpartition(")")[2].split()
+        return f"{kernel} {first[19] if len(first) > 19 else ''}".strip()
+
+    def clock(self) -> float:
+        """See the port."""
+        return time.time()
+
     def hardware(self) -> Hardware:
         """See the port."""
         cores = len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count()
@@ -218,6 +254,17 @@ class RealSystem(System):
             Path(path).mkdir(parents=True, exist_ok=True)
         except OSError as error:
             raise CommandFailed(f"the folder {path} could not be made: {error.strerror}") from None
+
+    def make_private_folder(self, path: str) -> None:
+        """See the port. On Windows, what may be read below ProgramData is taken away."""
+        self.make_folder(path)
+        try:
+            Path(path).chmod(0o700)
+        except OSError as error:
+            raise CommandFailed(f"the folder {path} could not be closed: {error.strerror}") from None
+        if sys.platform == "win32":
+            keepers = [word for who in ("*S-1-5-18", "*S-1-5-32-544") for word in ("/grant:r", f"{who}:(OI)(CI)F")]
+            subprocess.run(["icacls", path, "/inheritance:r", *keepers, "/Q"], check=True, capture_output=True)
 
     def why_not_writable(self, path: str) -> str:
         """See the port."""
@@ -324,6 +371,13 @@ def _memory() -> int:
     kibibytes = ctypes.c_ulonglong()
     ctypes.windll.kernel32.GetPhysicallyInstalledSystemMemory(ctypes.byref(kibibytes))
     return kibibytes.value * 1024
+
+
+def _started_at() -> float:
+    """When this run of the machine began, by its own clock. Of a container, when that was started."""
+    import psutil
+
+    return psutil.Process(1).create_time() if sys.platform == "linux" else psutil.boot_time()
 
 
 def _nearest(path: str) -> Path:

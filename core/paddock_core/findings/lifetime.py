@@ -23,9 +23,14 @@ def after(open_ones: Mapping[str, Finding], found: Sequence[Finding]) -> Lifetim
     now = {one.key: one for one in found}
     return Lifetime(
         opened=tuple(one for key, one in now.items() if key not in open_ones),
-        changed=tuple(one for key, one in now.items() if key in open_ones and one != open_ones[key]),
+        changed=tuple(one for key, one in now.items() if key in open_ones and _says(one) != _says(open_ones[key])),
         closed=tuple(key for key in open_ones if key not in now),
     )
+
+
+def _says(one: Finding) -> tuple[object, ...]:
+    """What people read of it. The times of its evidence go on by themselves, and are no news."""
+    return one.severity, one.sentence, one.hosts, one.remedy, tuple(evidence.text for evidence in one.evidence)
 
 
 def is_quiet(now: float, acknowledged: bool, snoozed_until: float | None) -> bool:

@@ -4,13 +4,16 @@ from django.urls import path, re_path
 from drf_spectacular.views import SpectacularAPIView, SpectacularRedocView
 
 from ..bring_up import views as bring_up
+from ..health import views as health
 from ..hosts import views as hosts
 from ..logbook.views import LogbookView
 from ..people.views import SessionView
+from ..telling import views as telling
 from ..work import fit_view
 from ..work import views as work
 
 HOST = "hosts/<str:name>/"
+FINDING = "findings/<int:pk>/"
 SHEET = "bring-ups/<int:pk>/"
 
 urlpatterns = [
@@ -45,6 +48,20 @@ urlpatterns = [
     path(HOST + "retire/", hosts.RetireView.as_view()),
     path(HOST + "restart/", hosts.RestartView.as_view()),
     path(HOST + "survey/", hosts.SurveyView.as_view()),
+    path(HOST + "week/", health.WeekView.as_view()),
+    path(HOST + "readings/", health.ReadingsView.as_view()),
+    path(HOST + "service/", health.ServiceView.as_view()),
+    path("findings/", health.FindingsView.as_view()),
+    path(FINDING, health.FindingView.as_view()),
+    path(FINDING + "acknowledge/", health.AcknowledgeView.as_view()),
+    path(FINDING + "snooze/", health.SnoozeView.as_view()),
+    path(FINDING + "bring-back/", health.BringBackView.as_view()),
+    path(FINDING + "act/", health.ActView.as_view()),
+    path("watch/", health.WatchPlaceView.as_view()),
+    path("telling/", telling.TellingsView.as_view()),
+    path("telling/<int:pk>/", telling.TellingView.as_view()),
+    path("telling/<int:pk>/try-out/", telling.TryOutView.as_view()),
+    path("deliveries/<int:pk>/send-again/", telling.SendAgainView.as_view()),
     path("jobs/", work.JobsView.as_view()),
     path("jobs/<int:pk>/", work.JobView.as_view()),
     path("jobs/<int:pk>/cancel/", work.CancelView.as_view()),

@@ -9,9 +9,9 @@ from rest_framework.views import APIView
 
 from paddock_agent.wire import LONGEST_WORK_FOLDER
 
+from ..api.reading import validated
 from ..errors import NotNow
 from ..hosts.queries import paddock_called
-from ..hosts.views import validated
 from ..install.index import agent_version
 from ..people.actor import person
 from . import ssh

@@ -1,6 +1,10 @@
 from django.db import models
 
+from paddock_core.findings import Severity
+
 from ..hosts.models import LINK_CHOICES
+
+SEVERITIES = [(one.value, one.value) for one in Severity]
 
 
 class LinkChange(models.Model):
@@ -13,3 +17,108 @@ class LinkChange(models.Model):
 
     class Meta:
         ordering = ["id"]
+
+
+class HoldChange(models.Model):
+    """A host was held, drained or resumed (``holding`` is "" then): what availability leaves out."""
+
+    host = models.ForeignKey("hosts.Host", models.CASCADE, related_name="hold_changes")
+    at = models.DateTimeField(db_index=True)
+    holding = models.CharField(max_length=20, blank=True)
+
+    class Meta:
+        ordering = ["id"]
+
+
+class ServiceChange(models.Model):
+    """A service went into another state: the agent's own, as the watch saw it (``name`` is "" then), or a watched
+    one."""
+
+    host = models.ForeignKey("hosts.Host", models.CASCADE, related_name="service_changes")
+    name = models.CharField(max_length=200, blank=True)
+    at = models.DateTimeField(db_index=True)
+    state = models.CharField(max_length=20)
+    said = models.CharField(max_length=500, blank=True)
+
+    class Meta:
+        ordering = ["id"]
+
+
+class WatchedService(models.Model):
+    """A watched service of a host as its agent told last. ``tried`` is what came of starting or stopping it last."""
+
+    host = models.ForeignKey("hosts.Host", models.CASCADE, related_name="watched")
+    name = models.CharField(max_length=200)
+    running = models.CharField(max_length=20)
+    said = models.CharField(max_length=500, blank=True)
+    since = models.DateTimeField()
+    tried = models.JSONField(default=dict)
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [models.UniqueConstraint(fields=["host", "name"], name="one_watched_service_a_name")]
+
+
+class Health(models.Model):
+    """What is known of a host's health beside its link: what the watch told last (``report``, a wire.WatchReport), what
+    was strange about what it sent, and the trend of its disk (a paddock_core.trend.Trend)."""
+
+    host = models.OneToOneField("hosts.Host", models.CASCADE, related_name="health")
+    report = models.JSONField(default=dict)
+    reported_at = models.DateTimeField(null=True)
+    started_at = models.DateTimeField(null=True)
+    start_asked_at = models.DateTimeField(null=True)
+    certificate_ends = models.DateTimeField(null=True)
+    strange = models.JSONField(default=dict)
+    disk_trend = models.JSONField(null=True)
+
+
+class FreshReadings(models.Model):
+    """The readings of one host in one minute, each of them: for the last hour. See paddock_core.vitals."""
+
+    host = models.ForeignKey("hosts.Host", models.CASCADE, related_name="+")
+    at = models.DateTimeField(db_index=True)
+    data = models.BinaryField()
+
+
+class HourOfReadings(models.Model):
+    """The readings of one host in one hour: its minutes for two days, its summary for a year."""
+
+    host = models.ForeignKey("hosts.Host", models.CASCADE, related_name="+")
+    at = models.DateTimeField()
+    minutes = models.BinaryField(null=True)
+    summary = models.BinaryField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["host", "at"], name="one_row_an_hour")]
+
+
+class Finding(models.Model):
+    """One diagnosed trouble, from when it opens to when it closes; what it says is of its last evaluation."""
+
+    key = models.CharField(max_length=400, db_index=True)
+    code = models.CharField(max_length=60, db_index=True)
+    about = models.CharField(max_length=300, blank=True)
+    title = models.CharField(max_length=200)
+    severity = models.CharField(max_length=10, choices=SEVERITIES)
+    sentence = models.TextField()
+    since = models.DateTimeField()
+    evidence = models.JSONField(default=list)
+    remedy = models.JSONField(default=dict)
+    hosts = models.JSONField(default=list)
+    paddock = models.CharField(max_length=63, blank=True, db_index=True)
+
+    opened_at = models.DateTimeField(db_index=True)
+    closed_at = models.DateTimeField(null=True, db_index=True)
+    acknowledged_by = models.CharField(max_length=200, blank=True)
+    acknowledged_at = models.DateTimeField(null=True)
+    note = models.CharField(max_length=1000, blank=True)
+    snoozed_until = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-id"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["key"], condition=models.Q(closed_at=None), name="one_open_finding_a_trouble"
+            ),
+        ]

@@ -17,7 +17,7 @@ from .actions.guard import guarded
 from .actions.join import join
 from .actions.retire import leave
 from .models import Host
-from .queries import host_with_key
+from .queries import bearer_of, host_with_key
 
 
 class ForAgents(APIView):
@@ -34,8 +34,7 @@ class LeaveView(ForAgents):
     """Where an agent says with its key that its host is gone for good."""
 
     def post(self, request: Request) -> HttpResponse:
-        kind, _, key = request.headers.get("Authorization", "").partition(" ")
-        host = host_with_key(key.strip()) if kind.lower() == "bearer" else None
+        host = host_with_key(bearer_of(request))
         if host is None:
             raise KeyUnknown("The server does not know this agent's key: the host was turned away or retired.")
         leave(host)

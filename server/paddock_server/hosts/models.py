@@ -19,12 +19,16 @@ LABEL = RegexValidator(
 
 
 class Paddock(models.Model):
-    """A fenced group of hosts."""
+    """A fenced group of hosts. ``grace`` is the seconds of silence after which a host is lost, 0 for the server's own;
+    ``services`` are watched on all its hosts."""
 
     name = models.CharField(max_length=63, unique=True, validators=[NAME])
     purpose = models.CharField(max_length=200, blank=True)
     admits_at_once = models.BooleanField(default=False)
     networks = models.JSONField(default=list)
+    grace = models.PositiveIntegerField(default=0)
+    watch_may_start = models.BooleanField(default=False)
+    services = models.JSONField(default=list)
     made_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -83,6 +87,7 @@ class Host(models.Model):
     paddock = models.ForeignKey(Paddock, models.PROTECT, related_name="hosts")
     standing = models.CharField(max_length=20, choices=Standing, default=Standing.AT_THE_GATE)
     key_digest = models.CharField(max_length=64, unique=True, null=True)
+    watch_digest = models.CharField(max_length=64, unique=True, null=True)
 
     link = models.CharField(max_length=20, choices=LINK_CHOICES, default=Link.NEVER_SEEN.value)
     link_since = models.DateTimeField(null=True)
@@ -97,6 +102,7 @@ class Host(models.Model):
     facts = models.JSONField(default=dict)
     labels = models.JSONField(default=list)
     slots = models.PositiveIntegerField(default=1)
+    services = models.JSONField(default=list)
     surveyed_at = models.DateTimeField(null=True)
     broken = models.JSONField(default=list)
 
@@ -117,6 +123,11 @@ class Host(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+    @property
+    def watched_services(self) -> list[str]:
+        """The names of the services that are watched here: those of the paddock, and its own."""
+        return list(dict.fromkeys([*self.paddock.services, *self.services]))
 
 
 LIVING = (Host.Standing.AT_THE_GATE, Host.Standing.ADMITTED)

@@ -8,6 +8,7 @@ from datetime import datetime, timedelta
 
 from django.db.models import OuterRef, Q, QuerySet, Subquery
 from django.db.models.functions import Lower
+from rest_framework.request import Request
 
 from paddock_core.link_state import Link
 from paddock_core.suspicion import Known, Oddity, Suspicion, suspicions
@@ -28,7 +29,7 @@ TRACE_STEPS = 48
 
 def visible_hosts(actor: Actor) -> QuerySet[Host]:
     """The living hosts that the actor may see."""
-    hosts = Host.objects.filter(standing__in=LIVING).select_related("paddock", "joined_with")
+    hosts = Host.objects.filter(standing__in=LIVING).select_related("paddock", "joined_with", "health")
     paddocks = actor.where(Role.VIEWER)
     return hosts if paddocks is None else hosts.filter(paddock__name__in=paddocks)
 
@@ -53,6 +54,19 @@ def host_with_key(key: str) -> Host | None:
         return None
     found = Host.objects.select_related("paddock").filter(key_digest=secret.digest(key), standing__in=LIVING)
     return found.first()
+
+
+def host_with_watch_key(key: str) -> Host | None:
+    """The living host whose watch has this key."""
+    if not key:
+        return None
+    return Host.objects.select_related("paddock").filter(watch_digest=secret.digest(key), standing__in=LIVING).first()
+
+
+def bearer_of(request: Request) -> str:
+    """The key that a caller shows; "" for none."""
+    kind, _, key = request.headers.get("Authorization", "").partition(" ")
+    return key.strip() if kind.lower() == "bearer" else ""
 
 
 def paddock_called(actor: Actor, name: str) -> Paddock:

@@ -1,19 +1,47 @@
 from __future__ import annotations
 
+import math
+import re
+
+from django.utils import timezone
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
+from paddock_agent.wire import MOST_SERVICES
 from paddock_core.fleet import Readiness
 from paddock_core.link_state import Link
 from paddock_core.suspicion import Oddity, is_outside
 from paddock_core.way_to_work import Mark, way_to_work
 
+from ..health import vitals
+from ..health.models import SEVERITIES
+from ..health.serializers import WatchedServiceSerializer, WatchReportSerializer
+from ..health.watch_shown import watch_shown
 from ..toolchains.models import Installation
 from .models import LINK_CHOICES, NAME, EntryPass, Host, Paddock
 
+SERVICE_NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9._+@:$/-]*")
+"""As in the term ``service NAME running``."""
+LEAST_GRACE = 3
 MARK_CHOICES = [(mark.value, mark.value) for mark in Mark]
 ODDITY_CHOICES = [(one.value, one.value) for one in Oddity]
 READINESS_CHOICES = [(one.value, one.value) for one in Readiness]
+
+
+class ServiceNameField(serializers.CharField):
+    """The name of a service, as the host's service manager has it."""
+
+    def __init__(self, **more) -> None:
+        super().__init__(max_length=200, **more)
+
+    def to_internal_value(self, data):
+        name = super().to_internal_value(data)
+        if not SERVICE_NAME.fullmatch(name):
+            raise serializers.ValidationError(
+                f'"{name[:80]}" is no name of a service: letters, digits and . _ + @ : $ / -, and no space. '
+                "On Windows it is the service's own name, not the one that is shown."
+            )
+        return name.lower()
 
 
 class PaddockSerializer(serializers.ModelSerializer):
@@ -22,11 +50,31 @@ class PaddockSerializer(serializers.ModelSerializer):
 
     name = serializers.CharField(max_length=63, validators=[NAME])
     networks = serializers.ListField(child=serializers.CharField(max_length=50), max_length=50, required=False)
+    grace = serializers.IntegerField(min_value=0, max_value=3600, required=False)
+    services = serializers.ListField(child=ServiceNameField(), max_length=MOST_SERVICES, required=False)
     hosts = serializers.IntegerField(read_only=True, source="living", default=0)
 
     class Meta:
         model = Paddock
-        fields = ["name", "purpose", "networks", "admits_at_once", "hosts", "made_at"]
+        fields = [
+            "name",
+            "purpose",
+            "networks",
+            "admits_at_once",
+            "grace",
+            "watch_may_start",
+            "services",
+            "hosts",
+            "made_at",
+        ]
+
+    def validate_grace(self, grace: int) -> int:
+        if 0 < grace < LEAST_GRACE:
+            raise serializers.ValidationError(
+                f"A grace is {LEAST_GRACE} seconds at least, or a short hiccup of the network loses hosts; "
+                "0 takes the server's own."
+            )
+        return grace
 
     def validate_networks(self, networks: list[str]) -> list[str]:
         for network in networks:
@@ -125,7 +173,8 @@ class BrokenSerializer(serializers.Serializer):
 
 class PlateSerializer(serializers.ModelSerializer):
     """A host as its plate shows it. ``trace`` is the last 24 hours in 48 steps: ``-`` lost, ``.`` absent, else how busy
-    from 0 to 9; ``outdated`` names the variables in which its agent's environment is older than the machine's."""
+    from 0 to 9; ``outdated`` names the variables in which its agent's environment is older than the machine's;
+    ``findings`` is how many are open and not put aside, ``worst`` the most severe of them."""
 
     paddock = serializers.CharField(source="paddock.name")
     os = serializers.SerializerMethodField()
@@ -134,6 +183,8 @@ class PlateSerializer(serializers.ModelSerializer):
     outdated = serializers.SerializerMethodField()
     working = serializers.IntegerField()
     trace = serializers.CharField()
+    findings = serializers.IntegerField()
+    worst = serializers.ChoiceField(choices=SEVERITIES, allow_blank=True)
 
     class Meta:
         model = Host
@@ -151,6 +202,8 @@ class PlateSerializer(serializers.ModelSerializer):
             "working",
             "trace",
             "outdated",
+            "findings",
+            "worst",
         ]
         read_only_fields = fields
 
@@ -193,6 +246,11 @@ class HostSerializer(serializers.ModelSerializer):
         source="joined_with.made_by", default="", read_only=True, help_text="Who made the pass that it joined with."
     )
     suspicions = SuspicionSerializer(many=True)
+    services = serializers.ListField(
+        child=serializers.CharField(), help_text="Watched here beyond those of the paddock."
+    )
+    watched = WatchedServiceSerializer(many=True)
+    watch = serializers.SerializerMethodField()
     way = serializers.SerializerMethodField(help_text="The way to work: what must be true for a job to land here.")
 
     class Meta:
@@ -221,9 +279,17 @@ class HostSerializer(serializers.ModelSerializer):
             "joined_by",
             "decided_by",
             "suspicions",
+            "services",
+            "watched",
+            "watch",
             "way",
         ]
         read_only_fields = fields  # fmt: skip
+
+    @extend_schema_field(WatchReportSerializer(allow_null=True))
+    def get_watch(self, host: Host) -> dict | None:
+        shown = watch_shown(host, timezone.now())
+        return WatchReportSerializer(shown).data if shown else None
 
     @extend_schema_field(StepSerializer(many=True))
     def get_way(self, host: Host) -> list[dict[str, str]]:
@@ -238,7 +304,8 @@ class HostSerializer(serializers.ModelSerializer):
             installations=len(host.installations.all()),
             slots=host.slots,
             working=host.working,
-            disk_free=host.facts.get("disk_free", 0),
+            disk_free=_disk_free(host),
+            watch=_watch_word(host),
         )
         return StepSerializer(steps, many=True).data
 
@@ -266,6 +333,21 @@ class GateAnswerSerializer(serializers.Serializer):
 class ChangeHostSerializer(serializers.Serializer):
     labels = serializers.ListField(child=serializers.CharField(max_length=63), max_length=50, required=False)
     slots = serializers.IntegerField(min_value=1, max_value=1000, required=False)
+    services = serializers.ListField(child=ServiceNameField(), max_length=MOST_SERVICES, required=False)
+
+
+def _disk_free(host: Host) -> float:
+    """As of the last heartbeat; before the first one, as of the hello."""
+    newest = vitals.of(host.pk).median("disk_free")
+    return host.facts.get("disk_free", 0) if math.isnan(newest) else newest
+
+
+def _watch_word(host: Host) -> str:
+    """What the watch said of the service since the host went away, "" where it said nothing."""
+    shown = watch_shown(host, timezone.now())
+    if not shown or host.link == Link.CONNECTED or not host.link_since or shown["at"] <= host.link_since:
+        return ""
+    return str(shown["sentence"])
 
 
 class ReasonSerializer(serializers.Serializer):

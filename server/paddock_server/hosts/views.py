@@ -12,7 +12,9 @@ from rest_framework.views import APIView
 
 from paddock_core.lifecycle import JobState
 
+from ..api.reading import validated
 from ..errors import ActionError
+from ..health.queries import worst_by_host
 from ..people.actor import person
 from ..people.models import Role
 from ..work.models import Job
@@ -56,13 +58,6 @@ from .serializers import (
 from .wording import clean_labels
 
 
-def validated(serializer, request: Request) -> dict:
-    """What was sent, read by its serializer. Raises what becomes problem details."""
-    given = serializer(data=request.data)
-    given.is_valid(raise_exception=True)
-    return given.validated_data
-
-
 class YardView(APIView):
     """The yard: paddocks with the plates of their hosts."""
 
@@ -70,8 +65,10 @@ class YardView(APIView):
     def get(self, request: Request) -> Response:
         actor = person(request.user)
         hosts = with_traces(with_work(visible_hosts(actor)), timezone.now())
+        worst = worst_by_host(actor)
         by_paddock: dict[int, list[Host]] = {}
         for host in hosts:
+            host.findings, host.worst = worst.get(host.name, (0, ""))
             by_paddock.setdefault(host.paddock_id, []).append(host)
         paddocks = [
             {"name": paddock.name, "purpose": paddock.purpose, "hosts": by_paddock.get(paddock.pk, [])}
@@ -170,7 +167,8 @@ class HostsView(generics.ListAPIView):
     serializer_class = HostSerializer
 
     def get_queryset(self):
-        hosts = visible_hosts(person(self.request.user)).prefetch_related("installations")
+        hosts = visible_hosts(person(self.request.user)).select_related("health")
+        hosts = hosts.prefetch_related("installations", "watched")
         if standing := self.request.query_params.get("standing"):
             hosts = hosts.filter(standing=standing)
         return hosts
@@ -193,7 +191,7 @@ class HostView(APIView):
 
     @extend_schema(request=ChangeHostSerializer, responses=HostSerializer)
     def patch(self, request: Request, name: str) -> Response:
-        """Change labels or slots."""
+        """Change labels, slots or watched services."""
         return _after(change, request, name, **validated(ChangeHostSerializer, request))
 
 

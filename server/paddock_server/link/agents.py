@@ -10,6 +10,7 @@ import asyncio
 import contextlib
 import json
 import logging
+import time
 from collections.abc import Awaitable, Callable, MutableMapping
 from typing import Any
 
@@ -18,12 +19,16 @@ from django.conf import settings
 
 from paddock_agent import wire
 from paddock_agent.errors import BadMessage
-from paddock_core.link_state import Seen
+from paddock_core.link_state import Seen, heartbeat_for
 
 from ..api.problems import problem
+from ..health import vitals
 from ..health.actions.greet import greet
 from ..health.actions.note_link import note_link
+from ..health.actions.note_services import note_services, note_tried
+from ..health.actions.note_strange import note_strange
 from ..hosts.actions.note_caller import note_caller
+from ..hosts.actions.watched_services import grace_of
 from ..hosts.models import Host
 from ..hosts.queries import host_with_key
 from ..toolchains.actions.take_in_survey import take_in_survey
@@ -31,6 +36,7 @@ from ..work import logs
 from ..work.actions.take_report import attempt_called, take_report
 from . import connections, leases, running
 from .connections import Connection
+from .pace import Pace
 
 log = logging.getLogger("paddock.link")
 
@@ -68,18 +74,21 @@ async def agent_link(scope: Scope, receive: Receive, send: Send) -> None:
             return
         connections.enter(connection)
         entered = True
+        vitals.forget(host.pk)
         welcome = await database_sync_to_async(greet)(host.pk, hello, address)
+        connection.grace = grace_of(host)
         connection.put(welcome)
         await _converse(host, connection, receive, send)
     except BadMessage as error:
         log.warning("The agent of %s was cut off: %s", host.name, error)
+        await database_sync_to_async(note_strange)(host, "absurd", f"It was cut off: {error}"[:400])
         await _close(send, BROKE_PROTOCOL, str(error))
     except (TimeoutError, _Closed):
         pass
     finally:
         if entered and connections.leave(connection) and not running.server.stopping:
             await database_sync_to_async(_note_end)(host.pk, connection.said_goodbye)
-            leases.expire_later(host.pk, 0 if connection.said_goodbye else settings.LINK_GRACE_SECONDS)
+            leases.expire_later(host.pk, 0 if connection.said_goodbye else connection.grace)
 
 
 class _Closed(Exception):
@@ -106,16 +115,33 @@ async def _write(connection: Connection, send: Send) -> None:
 
 
 async def _read(host: Host, connection: Connection, receive: Receive) -> None:
+    pace = Pace(heartbeat_for(grace_of(host), settings.HEARTBEAT_SECONDS))
     while True:
         message = await _next(receive)
+        connection.heard = time.monotonic()
+        if isinstance(message, wire.Heartbeat):
+            await _take_beat(host, message, pace, connection.heard)
+            continue
         if isinstance(message, wire.Goodbye):
             connection.said_goodbye = True
-        elif isinstance(message, wire.Heartbeat):
-            continue
         else:
             await database_sync_to_async(_take_in)(host.pk, message)
         if message.seq:
             connection.put(wire.Ack(seq=message.seq))
+
+
+async def _take_beat(host: Host, beat: wire.Heartbeat, pace: Pace, now: float) -> None:
+    """Heartbeats never touch the database, unless they are strange. Who sends too many is made to wait: the socket is
+    not read meanwhile, so that only the sender notices."""
+    if absurd := vitals.take(host.pk, beat):
+        said = ", ".join(f"{name} = {getattr(beat, name, None) or beat.at}" for name in absurd)
+        await database_sync_to_async(note_strange)(host, "absurd", f"It sent {said}.")
+    if wait := pace.wait(now):
+        if pace.is_news:
+            await database_sync_to_async(note_strange)(
+                host, "hurried", f"It sends {pace.rate(now):.0f} heartbeats a second."
+            )
+        await asyncio.sleep(wait)
 
 
 async def _next(receive: Receive) -> wire.AgentMessage:
@@ -128,6 +154,10 @@ async def _next(receive: Receive) -> wire.AgentMessage:
 def _take_in(host_id: int, message: wire.AgentMessage) -> None:
     host = Host.objects.select_related("paddock").get(pk=host_id)
     match message:
+        case wire.WatchedServices():
+            note_services(host, message)
+        case wire.ServiceTried():
+            note_tried(host, message)
         case wire.SurveyReport():
             take_in_survey(host, message)
         case wire.LogChunk():

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import asyncio
+import math
+import time
 from dataclasses import dataclass, field
 
 from django.db import transaction
@@ -22,6 +24,9 @@ class Connection:
     host_id: int
     outgoing: asyncio.Queue[wire.FromServer | None] = field(default_factory=lambda: asyncio.Queue(LONGEST_QUEUE))
     said_goodbye: bool = False
+    grace: float = math.inf
+    heard: float = field(default_factory=time.monotonic)
+    """When the last message came, by the monotonic clock."""
 
     def put(self, message: wire.FromServer | None) -> None:
         """Queues a message; a connection that does not keep up is dropped."""
@@ -53,6 +58,31 @@ def leave(connection: Connection) -> bool:
 def is_connected(host_id: int) -> bool:
     """Whether the host's agent is connected to this process."""
     return host_id in _connections
+
+
+def set_grace(host_id: int, grace: float) -> None:
+    """The paddock of the host has another grace now, once the transaction is through."""
+
+    def do() -> None:
+        if connection := _connections.get(host_id):
+            connection.grace = grace
+
+    transaction.on_commit(lambda: running.post(do))
+
+
+def silent(now: float) -> list[Connection]:
+    """The connections that have been silent past their grace; ``now`` is by the monotonic clock."""
+    return [one for one in _connections.values() if now - one.heard > one.grace]
+
+
+def number() -> int:
+    """How many agents are connected."""
+    return len(_connections)
+
+
+def delays(now: float) -> list[float]:
+    """Seconds since each connected agent was heard."""
+    return [now - one.heard for one in _connections.values()]
 
 
 def send(host_id: int, message: wire.FromServer) -> None:

@@ -9,6 +9,7 @@ from channels.generic.websocket import AsyncJsonWebsocketConsumer
 from channels.layers import get_channel_layer
 from django.db import transaction
 
+from ..health import looking
 from ..people.actor import Actor, person
 from ..people.models import Role
 from . import running
@@ -19,6 +20,8 @@ NOT_LOGGED_IN = 4401
 
 def tell(noun: str, name: object, paddock: str = "") -> None:
     """Tells every browser, once the transaction is through, that a thing has changed."""
+    if noun in ("host", "paddock", "pass"):
+        looking.stir_named(noun, str(name))
     note = {"type": "feed.note", "noun": noun, "name": str(name), "paddock": paddock}
     transaction.on_commit(lambda: running.post(_send, note))
 

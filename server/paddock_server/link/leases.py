@@ -5,13 +5,13 @@ from __future__ import annotations
 import asyncio
 
 from channels.db import database_sync_to_async
-from django.conf import settings
 from django.db import transaction
 
 from paddock_core.link_state import Link, Seen
 
 from ..health.actions.greet import LIVE_STATES
 from ..health.actions.note_link import note_link
+from ..hosts.actions.watched_services import grace_of
 from ..hosts.models import LIVING, Host
 from ..work.actions.take_report import lose_lease
 from ..work.models import Attempt
@@ -31,9 +31,9 @@ async def _expire(host_id: int, grace: float) -> None:
 
 @transaction.atomic
 def expire(host_id: int, grace: float) -> None:
-    """Notes the silence and gives up the host's attempts."""
+    """Gives up the host's attempts. Where the link still counts as connected, that was before this server started."""
     host = Host.objects.select_related("paddock").get(pk=host_id)
-    note_link(host, Seen.SILENCE)
+    note_link(host, Seen.SERVER_WAS_DOWN)
     why = (
         "The agent was stopped while it ran."
         if host.link == Link.STOPPED
@@ -43,14 +43,15 @@ def expire(host_id: int, grace: float) -> None:
         lose_lease(attempt, why)
 
 
-def owed_after_start() -> list[int]:
+def owed_after_start() -> list[tuple[int, float]]:
     """The hosts that were connected, or at work, when the server stopped: they get the grace to come back."""
     connected = Host.objects.filter(standing__in=LIVING, link=Link.CONNECTED.value).values_list("pk", flat=True)
     working = Attempt.objects.filter(state__in=LIVE_STATES).values_list("host", flat=True)
-    return sorted({*connected, *working})
+    owed = Host.objects.filter(pk__in={*connected, *working}).select_related("paddock")
+    return [(host.pk, grace_of(host)) for host in owed]
 
 
 async def resume_after_start() -> None:
     """Starts the grace for all of them."""
-    for host_id in await database_sync_to_async(owed_after_start)():
-        expire_later(host_id, settings.LINK_GRACE_SECONDS)
+    for host_id, grace in await database_sync_to_async(owed_after_start)():
+        expire_later(host_id, grace)

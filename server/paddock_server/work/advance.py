@@ -9,6 +9,7 @@ from paddock_agent import wire
 from paddock_core import lifecycle
 from paddock_core.lifecycle import ENDED, AttemptState, JobState
 
+from ..health import looking
 from ..hosts.actions.hold import hold_if_drained
 from ..link import connections, feed
 from . import dispatcher, offers
@@ -84,6 +85,7 @@ def _set_attempt(job: Job, written: lifecycle.SetAttempt) -> None:
         attempt.ended_at = now
     attempt.save()
     if attempt.state in _OVER:
+        looking.note_job_ended()
         hold_if_drained(attempt.host)
         if attempt.started_at is None:
             dispatcher.wake_later(REFUSAL_SECONDS + 1)

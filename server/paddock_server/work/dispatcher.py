@@ -8,6 +8,7 @@ import logging
 from channels.db import database_sync_to_async
 from django.db import transaction
 
+from ..health.meters import DISPATCH_ROUND
 from ..link import running
 
 log = logging.getLogger("paddock.dispatcher")
@@ -45,6 +46,7 @@ async def keep_dispatching() -> None:
         await _dispatcher.wanted.wait()
         _dispatcher.wanted.clear()
         try:
-            await database_sync_to_async(run_round)()
+            with DISPATCH_ROUND.time():
+                await database_sync_to_async(run_round)()
         except Exception:
             log.exception("A dispatch round failed; the next event starts another.")

@@ -15,6 +15,7 @@ from paddock_core.lifecycle import LIVE, AttemptState
 from paddock_core.link_state import Link
 from paddock_core.terms import Term, parse_terms
 
+from ..health.models import WatchedService
 from ..hosts.models import LIVING, Host
 from ..toolchains.models import Installation
 from .models import Attempt
@@ -40,7 +41,10 @@ def fleet(paddocks: Collection[str] | None = None) -> list[core.Host]:
     hosts = list(hosts)
     _read_installations(hosts)
     working, refusing = slots_working(), hosts_refusing()
-    return [_seen_by_core(host, working.get(host.pk, 0), host.pk in refusing) for host in hosts]
+    services: dict[int, dict[str, str]] = defaultdict(dict)
+    for pk, name, running in WatchedService.objects.values_list("host", "name", "running"):
+        services[pk][name] = running
+    return [_seen_by_core(host, working.get(host.pk, 0), host.pk in refusing, services[host.pk]) for host in hosts]
 
 
 def slots_working() -> dict[int, int]:
@@ -71,7 +75,7 @@ def readiness(host: Host, free_slots: int, is_refusing: bool) -> core.Readiness:
     return core.Readiness.FREE if free_slots > 0 else core.Readiness.BUSY
 
 
-def _seen_by_core(host: Host, working: int, is_refusing: bool) -> core.Host:
+def _seen_by_core(host: Host, working: int, is_refusing: bool, services: dict[str, str]) -> core.Host:
     free = max(0, host.slots - working)
     return core.Host(
         name=host.name,
@@ -84,6 +88,7 @@ def _seen_by_core(host: Host, working: int, is_refusing: bool) -> core.Host:
         readiness=readiness(host, free, is_refusing),
         free_slots=free,
         surveyed=host.surveyed_at is not None,
+        services=services,
     )
 
 

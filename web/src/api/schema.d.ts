@@ -208,6 +208,146 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/deliveries/{id}/send-again/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send a message once more that did not arrive
+         * @description Send a message once more that did not arrive.
+         */
+        post: operations["deliveries_send_again_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/findings/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The findings, the most urgent first
+         * @description The findings, the most urgent first.
+         */
+        get: operations["findings_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/findings/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One finding, open or closed
+         * @description One finding, open or closed.
+         */
+        get: operations["findings_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/findings/{id}/acknowledge/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Say that somebody sees to it
+         * @description Say that somebody sees to it. It stays open, and closes by itself.
+         */
+        post: operations["findings_acknowledge_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/findings/{id}/act/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Do what the server itself can do about a finding: its remedy's action
+         * @description Do what the server itself can do about a finding: its remedy's action.
+         */
+        post: operations["findings_act_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/findings/{id}/bring-back/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take back an acknowledgement or a snooze
+         * @description Take back an acknowledgement or a snooze.
+         */
+        post: operations["findings_bring_back_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/findings/{id}/snooze/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put it aside till a time; if it is open still, it comes back then
+         * @description Put it aside till a time; if it is open still, it comes back then.
+         */
+        post: operations["findings_snooze_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/fit/": {
         parameters: {
             query?: never;
@@ -310,8 +450,8 @@ export interface paths {
         options?: never;
         head?: never;
         /**
-         * Change labels or slots
-         * @description Change labels or slots.
+         * Change labels, slots or watched services
+         * @description Change labels, slots or watched services.
          */
         patch: operations["hosts_partial_update"];
         trace?: never;
@@ -370,6 +510,27 @@ export interface paths {
          * @description Take no new job from now on.
          */
         post: operations["hosts_hold_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/hosts/{name}/readings/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One reading of a host over time, as finely as it is kept: an hour in full, two days by the minute, a year by the hour
+         * @description One reading of a host over time, as finely as it is kept: an hour in full, two days by the minute, a year by the
+         *     hour.
+         */
+        get: operations["hosts_readings_retrieve"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -436,6 +597,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/hosts/{name}/service/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Have the agent start or stop a watched service
+         * @description Have the agent start or stop a watched service. What comes of it appears on the service's line.
+         */
+        post: operations["hosts_service_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/hosts/{name}/survey/": {
         parameters: {
             query?: never;
@@ -470,6 +651,26 @@ export interface paths {
          * @description Turn a host away from the gate: its key dies.
          */
         post: operations["hosts_turn_away_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/hosts/{name}/week/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What happened to a host in the last days, on one time axis
+         * @description What happened to a host in the last days, on one time axis.
+         */
+        get: operations["hosts_week_retrieve"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -736,6 +937,96 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/telling/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who is told of findings, and what was sent
+         * @description Who is told of findings, and what was sent.
+         */
+        get: operations["telling_retrieve"];
+        put?: never;
+        /**
+         * Make a rule
+         * @description Make a rule. For a webhook, the answer is the only place where the secret that signs it is shown.
+         */
+        post: operations["telling_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/telling/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove it, with the history of what it sent
+         * @description Remove it, with the history of what it sent.
+         */
+        delete: operations["telling_destroy"];
+        options?: never;
+        head?: never;
+        /**
+         * Change it; what is not named stays
+         * @description Change it; what is not named stays.
+         */
+        patch: operations["telling_partial_update"];
+        trace?: never;
+    };
+    "/api/v1/telling/{id}/try-out/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send a trial message at once
+         * @description Send a trial message at once.
+         */
+        post: operations["telling_try_out_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/watch/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Health over time: availability, services, disks that fill up, and what runs out
+         * @description Health over time: availability, services, disks that fill up, and what runs out. Availability is the time
+         *     connected of the time that a host should have been; planned holds, and the time before its first hello, are left
+         *     out.
+         */
+        get: operations["watch_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/yard/": {
         parameters: {
             query?: never;
@@ -760,6 +1051,14 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * @description * `start afresh` - start afresh
+         *     * `start service` - start service
+         *     * `have it started` - have it started
+         *     * `hold` - hold
+         * @enum {string}
+         */
+        ActionEnum: "start afresh" | "start service" | "have it started" | "hold";
         /**
          * @description * `x64` - x64
          *     * `arm64` - arm64
@@ -794,6 +1093,23 @@ export interface components {
          * @enum {string}
          */
         AttemptStateEnum: "offered" | "running" | "passed" | "failed" | "cancelled" | "timed out" | "lost" | "refused";
+        /**
+         * @description Of one window. ``share`` is the time connected of the time that it should have been, planned holds left out; null
+         *     where it should have been at no time. Seconds otherwise.
+         */
+        Availability: {
+            /** Format: double */
+            share: number | null;
+            /** Format: double */
+            connected: number;
+            /** Format: double */
+            wanted: number;
+            losses: number;
+            /** Format: double */
+            between_losses: number | null;
+            /** Format: double */
+            to_repair: number | null;
+        };
         /** @enum {unknown} */
         BlankEnum: "";
         BoundTool: {
@@ -879,6 +1195,38 @@ export interface components {
             public_key: string;
             systems: components["schemas"]["SystemChoices"][];
         };
+        /**
+         * @description * `network-silent` - network-silent
+         *     * `machine-silent` - machine-silent
+         *     * `agent-ended` - agent-ended
+         *     * `gone-after-reboot` - gone-after-reboot
+         *     * `service-missing` - service-missing
+         *     * `service-stopped` - service-stopped
+         *     * `service-disabled` - service-disabled
+         *     * `service-fails` - service-fails
+         *     * `account-cannot-log-on` - account-cannot-log-on
+         *     * `agent-hung` - agent-hung
+         *     * `agent-stopped` - agent-stopped
+         *     * `flapping` - flapping
+         *     * `watched-service-down` - watched-service-down
+         *     * `disk-full` - disk-full
+         *     * `disk-filling` - disk-filling
+         *     * `work-folder` - work-folder
+         *     * `memory-pressure` - memory-pressure
+         *     * `clock-off` - clock-off
+         *     * `environment-old` - environment-old
+         *     * `fails-here` - fails-here
+         *     * `clone` - clone
+         *     * `misbehaving` - misbehaving
+         *     * `agent-old` - agent-old
+         *     * `certificate-ending` - certificate-ending
+         *     * `pass-ending` - pass-ending
+         *     * `watch-silent` - watch-silent
+         *     * `no-watch` - no-watch
+         *     * `started-by-hand` - started-by-hand
+         * @enum {string}
+         */
+        CodesEnum: "network-silent" | "machine-silent" | "agent-ended" | "gone-after-reboot" | "service-missing" | "service-stopped" | "service-disabled" | "service-fails" | "account-cannot-log-on" | "agent-hung" | "agent-stopped" | "flapping" | "watched-service-down" | "disk-full" | "disk-filling" | "work-folder" | "memory-pressure" | "clock-off" | "environment-old" | "fails-here" | "clone" | "misbehaving" | "agent-old" | "certificate-ending" | "pass-ending" | "watch-silent" | "no-watch" | "started-by-hand";
         /** @description What to paste, and where. ``look`` runs the checks alone. */
         Command: {
             shell: string;
@@ -886,6 +1234,32 @@ export interface components {
             look: string;
             sha256: string;
         };
+        /** @description One message, with what became of it. */
+        Delivery: {
+            readonly id: number;
+            telling: string;
+            kind: string;
+            target: string;
+            state: components["schemas"]["DeliveryStateEnum"];
+            /** Format: date-time */
+            readonly due_at: string;
+            readonly tries: number;
+            readonly trouble: string;
+            readonly subject: string;
+            /** Format: date-time */
+            readonly made_at: string;
+            /** Format: date-time */
+            readonly sent_at: string | null;
+            told: components["schemas"]["Told"][];
+        };
+        /**
+         * @description * `waiting` - waiting
+         *     * `sent` - sent
+         *     * `given up` - given up
+         *     * `not needed` - not needed
+         * @enum {string}
+         */
+        DeliveryStateEnum: "waiting" | "sent" | "given up" | "not needed";
         /** @description Where the agent's environment is older than the machine's; of PATH, ``fresh`` has the folders that it lacks. */
         Difference: {
             name: string;
@@ -906,6 +1280,18 @@ export interface components {
             readonly details: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * @description * `opened` - opened
+         *     * `closed` - closed
+         * @enum {string}
+         */
+        EventEnum: "opened" | "closed";
+        /** @description One thing that was read or that happened; ``at`` is in seconds since the epoch, 0 where that says nothing. */
+        Evidence: {
+            text: string;
+            /** Format: double */
+            at: number;
         };
         /** @description What the host itself is; sizes in bytes. ``kept_by`` is the service that keeps the agent running, "" for none. */
         Facts: {
@@ -937,6 +1323,45 @@ export interface components {
             readonly kept_by: string;
             readonly differs: components["schemas"]["Difference"][];
         };
+        /** @description One diagnosed trouble. ``aside``: somebody has acknowledged it, or snoozed it till later. */
+        Finding: {
+            readonly id: number;
+            readonly code: string;
+            readonly about: string;
+            readonly title: string;
+            severity: components["schemas"]["SeverityEnum"];
+            readonly sentence: string;
+            /** Format: date-time */
+            readonly since: string;
+            evidence: components["schemas"]["Evidence"][];
+            remedy: components["schemas"]["Remedy"];
+            hosts: string[];
+            readonly paddock: string;
+            /** Format: date-time */
+            readonly opened_at: string;
+            /** Format: date-time */
+            readonly closed_at: string | null;
+            readonly acknowledged_by: string;
+            /** Format: date-time */
+            readonly acknowledged_at: string | null;
+            readonly note: string;
+            /** Format: date-time */
+            readonly snoozed_until: string | null;
+            aside: boolean;
+        };
+        /** @description From ``start`` to ``end``, in seconds since the epoch. */
+        FindingSpan: {
+            /** Format: double */
+            start: number;
+            /** Format: double */
+            end: number;
+            state: string;
+            said: string;
+            is_open: boolean;
+        };
+        Findings: {
+            findings: components["schemas"]["Finding"][];
+        };
         /** @description The fit sheet: for every host each term's verdict, and for every term how many hosts meet it. */
         Fit: {
             terms: components["schemas"]["TermCount"][];
@@ -955,6 +1380,24 @@ export interface components {
         FitRequestRequest: {
             terms: string[];
             paddock?: string;
+        };
+        /**
+         * @description A disk that fills up: ``read`` are pairs of when and bytes free; ``forecast`` has when, expected, lowest and
+         *     highest. ``full_in`` and its bounds are seconds from now.
+         */
+        Forecast: {
+            host: string;
+            paddock: string;
+            /** Format: double */
+            full_in: number;
+            /** Format: double */
+            full_soonest: number;
+            /** Format: double */
+            full_latest: number;
+            /** Format: double */
+            total: number;
+            read: number[][];
+            forecast: number[][];
         };
         /** @description The machine's key. ``standing`` is new, trusted, or changed since it was trusted. */
         FoundKey: {
@@ -1053,6 +1496,10 @@ export interface components {
             readonly joined_by: string;
             readonly decided_by: string;
             suspicions: components["schemas"]["Suspicion"][];
+            /** @description Watched here beyond those of the paddock. */
+            services: string[];
+            watched: components["schemas"]["WatchedService"][];
+            readonly watch: components["schemas"]["WatchReport"] | null;
             /** @description The way to work: what must be true for a job to land here. */
             readonly way: components["schemas"]["Step"][];
         };
@@ -1131,6 +1578,16 @@ export interface components {
             readonly script: string;
             readonly shell: string;
         };
+        /** @description From ``start`` to ``end``, in seconds since the epoch. */
+        JobSpan: {
+            /** Format: double */
+            start: number;
+            /** Format: double */
+            end: number;
+            state: string;
+            said: string;
+            job: number;
+        };
         /**
          * @description * `waiting` - waiting
          *     * `offered` - offered
@@ -1150,6 +1607,17 @@ export interface components {
          * @enum {string}
          */
         KeptEnum: "service" | "log-in" | "by hand";
+        /**
+         * @description * `mail` - mail
+         *     * `webhook` - webhook
+         * @enum {string}
+         */
+        KindEnum: "mail" | "webhook";
+        /** @description One service over time; the agent's own has no name. */
+        Lane: {
+            name: string;
+            spans: components["schemas"]["Span"][];
+        };
         /**
          * @description * `connected` - connected
          *     * `stopped` - stopped
@@ -1198,6 +1666,24 @@ export interface components {
             /** @default 0 */
             slots?: number;
         };
+        Moment: {
+            /** Format: double */
+            at: number;
+            what: string;
+            said: string;
+        };
+        /**
+         * @description * `load` - load
+         *     * `memory_free` - memory_free
+         *     * `disk_free` - disk_free
+         *     * `system_free` - system_free
+         *     * `clock` - clock
+         *     * `open_files` - open_files
+         *     * `uptime` - uptime
+         *     * `agent_memory` - agent_memory
+         * @enum {string}
+         */
+        NameEnum: "load" | "memory_free" | "disk_free" | "system_free" | "clock" | "open_files" | "uptime" | "agent_memory";
         /** @description A sheet with its command: the only time that the pass in it is shown. */
         NewBringUp: {
             sheet: components["schemas"]["BringUp"];
@@ -1226,6 +1712,44 @@ export interface components {
             sheets: components["schemas"]["BringUpLine"][];
             commands: components["schemas"]["SystemCommand"][];
         };
+        /** @description A rule just made, with the secret that signs its webhooks: the only time that it is shown; "" for mail. */
+        NewTelling: {
+            readonly id: number;
+            name: string;
+            kind: components["schemas"]["KindEnum"];
+            target: string;
+            /**
+             * @description The least severe that is told.
+             *
+             *     * `urgent` - urgent
+             *     * `soon` - soon
+             *     * `note` - note
+             */
+            severity?: components["schemas"]["SeverityEnum"];
+            /** @description None for all. */
+            paddocks?: string[];
+            /** @description Kinds of findings, none for all. */
+            codes?: components["schemas"]["CodesEnum"][];
+            tells_ends?: boolean;
+            gather_seconds?: number;
+            /** @description Minutes after midnight. */
+            quiet_from?: number | null;
+            /** @description Minutes after midnight. */
+            quiet_to?: number | null;
+            /** @description The weekdays on which quiet hours begin; 0 is Monday. */
+            quiet_days?: number[];
+            zone?: string;
+            urgent_anyway?: boolean;
+            is_on?: boolean;
+            readonly made_by: string;
+            /** Format: date-time */
+            readonly made_at: string;
+            secret: string;
+        };
+        NoteRequest: {
+            /** @default  */
+            note?: string;
+        };
         NullEnum: null;
         /**
          * @description * `same machine twice` - same machine twice
@@ -1244,6 +1768,9 @@ export interface components {
             purpose?: string;
             networks?: string[];
             admits_at_once?: boolean;
+            grace?: number;
+            watch_may_start?: boolean;
+            services?: string[];
             /** @default 0 */
             readonly hosts: number;
             /** Format: date-time */
@@ -1258,6 +1785,9 @@ export interface components {
             purpose?: string;
             networks?: string[];
             admits_at_once?: boolean;
+            grace?: number;
+            watch_may_start?: boolean;
+            services?: string[];
         };
         PaddockRole: {
             paddock: string;
@@ -1359,12 +1889,43 @@ export interface components {
         PatchedChangeHostRequest: {
             labels?: string[];
             slots?: number;
+            services?: string[];
         };
         /** @description What may be changed of a paddock; its name stays. */
         PatchedChangePaddockRequest: {
             purpose?: string;
             networks?: string[];
             admits_at_once?: boolean;
+            grace?: number;
+            watch_may_start?: boolean;
+            services?: string[];
+        };
+        /** @description What may be changed of a rule: name and kind stay. */
+        PatchedChangeTellingRequest: {
+            target?: string;
+            /**
+             * @description The least severe that is told.
+             *
+             *     * `urgent` - urgent
+             *     * `soon` - soon
+             *     * `note` - note
+             */
+            severity?: components["schemas"]["SeverityEnum"];
+            /** @description None for all. */
+            paddocks?: string[];
+            /** @description Kinds of findings, none for all. */
+            codes?: components["schemas"]["CodesEnum"][];
+            tells_ends?: boolean;
+            gather_seconds?: number;
+            /** @description Minutes after midnight. */
+            quiet_from?: number | null;
+            /** @description Minutes after midnight. */
+            quiet_to?: number | null;
+            /** @description The weekdays on which quiet hours begin; 0 is Monday. */
+            quiet_days?: number[];
+            zone?: string;
+            urgent_anyway?: boolean;
+            is_on?: boolean;
         };
         /**
          * @description * `expected` - expected
@@ -1387,7 +1948,8 @@ export interface components {
         };
         /**
          * @description A host as its plate shows it. ``trace`` is the last 24 hours in 48 steps: ``-`` lost, ``.`` absent, else how busy
-         *     from 0 to 9; ``outdated`` names the variables in which its agent's environment is older than the machine's.
+         *     from 0 to 9; ``outdated`` names the variables in which its agent's environment is older than the machine's;
+         *     ``findings`` is how many are open and not put aside, ``worst`` the most severe of them.
          */
         Plate: {
             readonly name: string;
@@ -1404,6 +1966,8 @@ export interface components {
             working: number;
             trace: string;
             readonly outdated: string[];
+            findings: number;
+            worst: components["schemas"]["SeverityEnum"] | components["schemas"]["BlankEnum"];
         };
         /**
          * @description * `free` - free
@@ -1418,9 +1982,25 @@ export interface components {
          * @enum {string}
          */
         ReadinessEnum: "free" | "busy" | "held" | "draining" | "refusing" | "at the gate" | "stopped" | "lost" | "never seen";
+        /** @description One reading over time: rows of when (seconds since the epoch), least, mean and most. */
+        Readings: {
+            name: components["schemas"]["NameEnum"];
+            unit: string;
+            title: string;
+            rows: number[][];
+        };
         ReasonRequest: {
             /** @default  */
             reason?: string;
+        };
+        /**
+         * @description What to do, with commands for the host's own system; ``action`` is what the server can do itself, "" for
+         *     nothing.
+         */
+        Remedy: {
+            sentence: string;
+            commands: string[];
+            action: components["schemas"]["ActionEnum"] | components["schemas"]["BlankEnum"];
         };
         /**
          * @description * `viewer` - Viewer
@@ -1429,10 +2009,40 @@ export interface components {
          * @enum {string}
          */
         RoleEnum: "viewer" | "operator" | "administrator";
+        /** @description A pass or certificate that ends within the next weeks. */
+        RunningOut: {
+            what: string;
+            name: string;
+            paddock: string;
+            /** Format: date-time */
+            ends_at: string;
+        };
         Session: {
             name: string | null;
             role: components["schemas"]["RoleEnum"] | components["schemas"]["NullEnum"];
             paddock_roles: components["schemas"]["PaddockRole"][];
+        };
+        /**
+         * @description * `urgent` - urgent
+         *     * `soon` - soon
+         *     * `note` - note
+         * @enum {string}
+         */
+        SeverityEnum: "urgent" | "soon" | "note";
+        SnoozeRequest: {
+            /** @default  */
+            note?: string;
+            /** Format: date-time */
+            until: string;
+        };
+        /** @description From ``start`` to ``end``, in seconds since the epoch. */
+        Span: {
+            /** Format: double */
+            start: number;
+            /** Format: double */
+            end: number;
+            state: string;
+            said: string;
         };
         /**
          * @description * `at the gate` - At The Gate
@@ -1535,16 +2145,169 @@ export interface components {
          * @enum {string}
          */
         SystemEnum: "linux" | "macos" | "windows";
+        /** @description A rule: which findings are told, to whom, how, and when not. The secret of a webhook is not among it. */
+        Telling: {
+            readonly id: number;
+            name: string;
+            kind: components["schemas"]["KindEnum"];
+            target: string;
+            /**
+             * @description The least severe that is told.
+             *
+             *     * `urgent` - urgent
+             *     * `soon` - soon
+             *     * `note` - note
+             */
+            severity?: components["schemas"]["SeverityEnum"];
+            /** @description None for all. */
+            paddocks?: string[];
+            /** @description Kinds of findings, none for all. */
+            codes?: components["schemas"]["CodesEnum"][];
+            tells_ends?: boolean;
+            gather_seconds?: number;
+            /** @description Minutes after midnight. */
+            quiet_from?: number | null;
+            /** @description Minutes after midnight. */
+            quiet_to?: number | null;
+            /** @description The weekdays on which quiet hours begin; 0 is Monday. */
+            quiet_days?: number[];
+            zone?: string;
+            urgent_anyway?: boolean;
+            is_on?: boolean;
+            readonly made_by: string;
+            /** Format: date-time */
+            readonly made_at: string;
+        };
+        /** @description The rules, the last messages, and whether mail can go out from here at all. */
+        TellingPlace: {
+            rules: components["schemas"]["Telling"][];
+            deliveries: components["schemas"]["Delivery"][];
+            has_mail: boolean;
+        };
+        /** @description A rule: which findings are told, to whom, how, and when not. The secret of a webhook is not among it. */
+        TellingRequest: {
+            name: string;
+            kind: components["schemas"]["KindEnum"];
+            target: string;
+            /**
+             * @description The least severe that is told.
+             *
+             *     * `urgent` - urgent
+             *     * `soon` - soon
+             *     * `note` - note
+             */
+            severity?: components["schemas"]["SeverityEnum"];
+            /** @description None for all. */
+            paddocks?: string[];
+            /** @description Kinds of findings, none for all. */
+            codes?: components["schemas"]["CodesEnum"][];
+            tells_ends?: boolean;
+            gather_seconds?: number;
+            /** @description Minutes after midnight. */
+            quiet_from?: number | null;
+            /** @description Minutes after midnight. */
+            quiet_to?: number | null;
+            /** @description The weekdays on which quiet hours begin; 0 is Monday. */
+            quiet_days?: number[];
+            zone?: string;
+            urgent_anyway?: boolean;
+            is_on?: boolean;
+        };
         TermCount: {
             term: string;
             /** @description On how many admitted hosts the term holds. */
             hosts: number;
         };
+        Told: {
+            finding: number;
+            title: string;
+            event: components["schemas"]["EventEnum"];
+        };
+        /** @description What came of starting or stopping a service last; ``why`` is "" where it was done. */
+        Tried: {
+            /** @default  */
+            verb?: string;
+            /** @default  */
+            why?: string;
+            remedy?: string[];
+            /** Format: date-time */
+            at?: string;
+        };
+        TryServiceRequest: {
+            name: string;
+            verb: components["schemas"]["VerbEnum"];
+        };
+        /**
+         * @description * `start` - start
+         *     * `stop` - stop
+         * @enum {string}
+         */
+        VerbEnum: "start" | "stop";
         Verdict: {
             term: string;
             holds: boolean;
             /** @description What is there instead, or what met the term; empty for nothing. */
             found: string;
+        };
+        Watch: {
+            paddocks: components["schemas"]["WatchedPaddock"][];
+            hosts: components["schemas"]["WatchedHost"][];
+            forecasts: components["schemas"]["Forecast"][];
+            running_out: components["schemas"]["RunningOut"][];
+        };
+        /** @description What a host's watch told last of its agent's service. */
+        WatchReport: {
+            /** Format: date-time */
+            at: string;
+            service: string;
+            running: string;
+            start_type: string;
+            starts_at_boot: boolean;
+            account: string;
+            restarts: number;
+            /** Format: double */
+            uptime: number;
+            sentence: string;
+            is_silent: boolean;
+        };
+        WatchedHost: {
+            name: string;
+            paddock: string;
+            link: string;
+            is_flapping: boolean;
+            availability: components["schemas"]["Windows"];
+            watch: components["schemas"]["WatchReport"] | null;
+            services: components["schemas"]["WatchedService"][];
+        };
+        WatchedPaddock: {
+            name: string;
+            hosts: number;
+            availability: components["schemas"]["Windows"];
+        };
+        WatchedService: {
+            readonly name: string;
+            readonly running: string;
+            readonly said: string;
+            /** Format: date-time */
+            readonly since: string;
+            tried: components["schemas"]["Tried"];
+        };
+        Week: {
+            /** Format: double */
+            start: number;
+            /** Format: double */
+            end: number;
+            link: components["schemas"]["Span"][];
+            holds: components["schemas"]["Span"][];
+            services: components["schemas"]["Lane"][];
+            jobs: components["schemas"]["JobSpan"][];
+            tools: components["schemas"]["Moment"][];
+            findings: components["schemas"]["FindingSpan"][];
+        };
+        Windows: {
+            day: components["schemas"]["Availability"];
+            week: components["schemas"]["Availability"];
+            month: components["schemas"]["Availability"];
         };
         /** @description Everything that the yard shows, in one answer. */
         Yard: {
@@ -1811,6 +2574,163 @@ export interface operations {
             };
         };
     };
+    deliveries_send_again_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Delivery"];
+                };
+            };
+        };
+    };
+    findings_list: {
+        parameters: {
+            query?: {
+                /** @description Those that have closed, the newest first, instead of open ones. */
+                closed?: boolean;
+                /** @description Only those of one host. */
+                host?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Findings"];
+                };
+            };
+        };
+    };
+    findings_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Finding"];
+                };
+            };
+        };
+    };
+    findings_acknowledge_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["NoteRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Finding"];
+                };
+            };
+        };
+    };
+    findings_act_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    findings_bring_back_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Finding"];
+                };
+            };
+        };
+    };
+    findings_snooze_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SnoozeRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Finding"];
+                };
+            };
+        };
+    };
     fit_create: {
         parameters: {
             query?: never;
@@ -2047,6 +2967,31 @@ export interface operations {
             };
         };
     };
+    hosts_readings_retrieve: {
+        parameters: {
+            query?: {
+                /** @description How far back: 24, at most 8784. */
+                hours?: number;
+                reading?: "agent_memory" | "clock" | "disk_free" | "load" | "memory_free" | "open_files" | "system_free" | "uptime";
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Readings"];
+                };
+            };
+        };
+    };
     hosts_restart_create: {
         parameters: {
             query?: never;
@@ -2112,6 +3057,30 @@ export interface operations {
             };
         };
     };
+    hosts_service_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryServiceRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     hosts_survey_create: {
         parameters: {
             query?: never;
@@ -2153,6 +3122,30 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    hosts_week_retrieve: {
+        parameters: {
+            query?: {
+                /** @description 7, at most 31. */
+                days?: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Week"];
+                };
             };
         };
     };
@@ -2543,6 +3536,133 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    telling_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TellingPlace"];
+                };
+            };
+        };
+    };
+    telling_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TellingRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewTelling"];
+                };
+            };
+        };
+    };
+    telling_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    telling_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedChangeTellingRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Telling"];
+                };
+            };
+        };
+    };
+    telling_try_out_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Delivery"];
+                };
+            };
+        };
+    };
+    watch_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Watch"];
+                };
             };
         };
     };

@@ -2,20 +2,26 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
+
 import msgspec
 from django.conf import settings
 from django.db import transaction
 
 from paddock_agent import wire
 from paddock_core.lifecycle import LIVE
-from paddock_core.link_state import Seen
+from paddock_core.link_state import Seen, heartbeat_for
 
+from ...hosts.actions.watched_services import grace_of
 from ...hosts.models import Host
 from ...link import connections
 from ...work.actions.take_report import attempt_called, lose_lease
 from ...work.models import Attempt
+from ..models import Health
 from .note_link import note_link
 
+LATEST = 4e9
+"""Seconds since the epoch: in 2096 this will be somebody's surprise."""
 LIVE_STATES = [state.value for state in LIVE]
 
 
@@ -28,6 +34,7 @@ def greet(host_id: int, hello: wire.Hello, address: str) -> wire.Welcome:
     host.address = address
     host.save(update_fields=["facts", "address"])
     note_link(host, Seen.HELLO)
+    _note_certificate(host, hello.certificate_ends)
     for attempt in Attempt.objects.select_related("job", "host__paddock").filter(host=host, state__in=LIVE_STATES):
         if attempt.wire_name not in hello.attempts:
             lose_lease(attempt, "The agent came back without it: it was killed or restarted while the script ran.")
@@ -39,5 +46,15 @@ def greet(host_id: int, hello: wire.Hello, address: str) -> wire.Welcome:
         host=host.name,
         admitted=host.standing == Host.Standing.ADMITTED,
         slots=max(1, host.slots),
-        heartbeat=settings.HEARTBEAT_SECONDS,
+        heartbeat=heartbeat_for(grace_of(host), settings.HEARTBEAT_SECONDS),
+        services=host.watched_services[: wire.MOST_SERVICES],
     )
+
+
+def _note_certificate(host: Host, ends: float | None) -> None:
+    """When the server's certificate ends, as the host sees it; a moment that cannot be is none."""
+    moment = datetime.fromtimestamp(ends, UTC) if ends is not None and 0 < ends < LATEST else None
+    health, _ = Health.objects.get_or_create(host=host)
+    if health.certificate_ends != moment:
+        health.certificate_ends = moment
+        health.save(update_fields=["certificate_ends"])

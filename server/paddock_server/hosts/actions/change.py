@@ -1,4 +1,4 @@
-"""Changes what people decide about a host: its labels and its slots."""
+"""Changes what people decide about a host: its labels, its slots, and which services are watched on it."""
 
 from __future__ import annotations
 
@@ -15,24 +15,35 @@ from ...people.models import Role
 from ...work import dispatcher
 from ..models import Host
 from ..wording import clean_labels
+from .watched_services import tell_services
 
 
 @transaction.atomic
-def change(actor: Actor, host: Host, labels: Sequence[str] | None = None, slots: int | None = None) -> None:
+def change(
+    actor: Actor,
+    host: Host,
+    labels: Sequence[str] | None = None,
+    slots: int | None = None,
+    services: Sequence[str] | None = None,
+) -> None:
     """What is None stays. Raises Invalid for a wrong label."""
-    actor.demand(Role.ADMINISTRATOR, host.paddock.name, "Changing a host's labels and slots")
-    before = {"labels": host.labels, "slots": host.slots}
+    actor.demand(Role.ADMINISTRATOR, host.paddock.name, "Changing a host's labels, slots and watched services")
+    before = {"labels": host.labels, "slots": host.slots, "services": host.services}
     if labels is not None:
         host.labels = clean_labels(labels)
     if slots is not None:
         host.slots = slots
-    after = {"labels": host.labels, "slots": host.slots}
+    if services is not None:
+        host.services = list(services)
+    after = {"labels": host.labels, "slots": host.slots, "services": host.services}
     changed = {key: {"from": before[key], "to": after[key]} for key in before if before[key] != after[key]}
     if not changed:
         return
-    host.save(update_fields=["labels", "slots"])
+    host.save(update_fields=["labels", "slots", "services"])
     write(actor, "changed", "host", host.name, host.paddock.name, **changed)
     if slots is not None:
         connections.send(host.pk, wire.Slots(slots=slots))
+    if services is not None:
+        tell_services(host)
     feed.tell("host", host.name, host.paddock.name)
     dispatcher.wake_after_commit()

@@ -4,19 +4,22 @@ from __future__ import annotations
 
 from django.db import transaction
 
-from ...link import feed
+from ...link import connections, feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ..models import Paddock
+from ..models import LIVING, Host, Paddock
+from .watched_services import grace_of, tell_services
+
+FIELDS = ("purpose", "networks", "admits_at_once", "grace", "watch_may_start", "services")
 
 
 @transaction.atomic
 def change_paddock(actor: Actor, paddock: Paddock, **wanted: object) -> None:
-    """``wanted`` has any of ``purpose``, ``networks`` and ``admits_at_once``; what is not named stays."""
+    """``wanted`` has any of FIELDS; what is not named stays. Agents hear at once of services and a grace."""
     actor.demand(Role.ADMINISTRATOR, paddock.name, "Changing a paddock")
     changed = {}
-    for field in ("purpose", "networks", "admits_at_once"):
+    for field in FIELDS:
         before = getattr(paddock, field)
         if field in wanted and wanted[field] != before:
             changed[field] = {"from": before, "to": wanted[field]}
@@ -26,3 +29,8 @@ def change_paddock(actor: Actor, paddock: Paddock, **wanted: object) -> None:
     paddock.save(update_fields=list(changed))
     write(actor, "changed", "paddock", paddock.name, paddock.name, **changed)
     feed.tell("paddock", paddock.name, paddock.name)
+    for host in Host.objects.filter(paddock=paddock, standing__in=LIVING).select_related("paddock"):
+        if "services" in changed:
+            tell_services(host)
+        if "grace" in changed:
+            connections.set_grace(host.pk, grace_of(host))

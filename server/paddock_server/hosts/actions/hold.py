@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from django.db import transaction
+from django.utils import timezone
 
 from paddock_core.lifecycle import LIVE
 
 from ...errors import NotNow
+from ...health.models import HoldChange
 from ...link import feed
 from ...logbook.write import write
 from ...people.actor import SERVER, Actor
@@ -55,5 +57,6 @@ def _set(actor: Actor, host: Host, holding: Host.Holding, verb: str, reason: str
         raise NotNow(f"{host.name} is not inside yet: it is {host.standing}. Nothing runs on it.")
     host.holding, host.hold_reason = holding, reason
     host.save(update_fields=["holding", "hold_reason"])
+    HoldChange.objects.create(host=host, at=timezone.now(), holding=holding)
     write(actor, verb, "host", host.name, host.paddock.name, **({"reason": reason} if reason else {}))
     feed.tell("host", host.name, host.paddock.name)

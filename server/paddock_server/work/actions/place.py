@@ -11,6 +11,7 @@ from django.utils import timezone
 from paddock_core.fleet import Installation
 from paddock_core.lifecycle import AttemptState, JobState, Placed
 
+from ...health.meters import JOB_WAIT
 from ...hosts.models import Host
 from ...logbook.write import write
 from ...people.actor import SERVER
@@ -32,5 +33,6 @@ def place(job_id: int, host: Host, binding: Sequence[Installation]) -> None:
         tools=[asdict(one) for one in binding],
         offered_at=timezone.now(),
     )
+    JOB_WAIT.observe((timezone.now() - job.submitted_at).total_seconds())
     advance(job, Placed())
     write(SERVER, "offered", "job", str(job.pk), host.paddock.name, host=host.name, attempt=job.attempts.count())

@@ -1,0 +1,113 @@
+"""Takes in what a host's watch reports, and answers whether the watch may start the agent's service.
+
+A watch has a key with which it can report on its own host, and nothing else. What it says is not believed where it
+cannot be: such a report is refused, and the refusal is found.
+"""
+
+from __future__ import annotations
+
+import time
+from datetime import timedelta
+
+import msgspec
+from django.db import transaction
+from django.utils import timezone
+
+from paddock_agent import wire
+from paddock_core.link_state import Link
+
+from ...errors import Invalid
+from ...hosts.models import Host
+from ...link import feed
+from ...logbook.write import write
+from ...people.actor import Actor
+from .. import looking
+from ..models import Health, ServiceChange
+from .note_strange import note_strange
+
+LONGEST_LINE, MOST_LINES = 300, 10
+MOST_RESTARTS = 1_000_000
+LONGEST_UPTIME = 100 * 366 * 86_400.0
+CLOCK_MAY_DIFFER = 366 * 86_400.0
+"""A clock that was never set is years off, and is another finding; beyond that nobody's clock is."""
+ASKED_FOR = timedelta(minutes=5)
+"""How long a person's wish to have the service started waits for the watch."""
+
+
+def take_watch_report(host: Host, told: wire.WatchReport) -> wire.WatchAnswer:
+    """Raises Invalid for a report that cannot be."""
+    if why := why_impossible(host, told, time.time()):
+        note_strange(host, "watch", f"From {host.address or 'somewhere'}: {why}")
+        raise Invalid(f"The report was not taken in: {why}")
+    return _take(host, _clipped(told))
+
+
+def why_impossible(host: Host, told: wire.WatchReport, now: float) -> str:
+    """Why a report cannot be true, "" where it can."""
+    state = told.state
+    if told.host.lower() != host.name.lower():
+        return f"it reports on {told.host[:80]}, and its key is that of {host.name}."
+    if not abs(told.at - now) <= CLOCK_MAY_DIFFER:
+        return "its time is years away."
+    if not 0 <= state.restarts <= MOST_RESTARTS:
+        return f"it tells of {state.restarts} restarts."
+    if not 0 <= told.uptime <= LONGEST_UPTIME:
+        return f"it tells of an uptime of {told.uptime:g} seconds."
+    if state.family != host.facts.get("os", state.family):
+        return f"it speaks of a service of {state.family}, and the host is one of {host.facts['os']}."
+    return ""
+
+
+def _clipped(told: wire.WatchReport) -> wire.WatchReport:
+    """The report with lines that people can read: short, and without control characters."""
+    state = told.state
+    shown = msgspec.structs.replace(
+        told,
+        why_absent=_line(told.why_absent),
+        state=type(state)(
+            **{
+                **{name: _line(value) if isinstance(value, str) else value for name, value in vars(state).items()},
+                "family": state.family,
+                "running": state.running,
+                "cause": state.cause,
+                "evidence": tuple(_line(one) for one in state.evidence[-MOST_LINES:]),
+            }
+        ),
+    )
+    return shown
+
+
+def _line(text: str) -> str:
+    return "".join(letter if letter.isprintable() else " " for letter in text[:LONGEST_LINE])
+
+
+@transaction.atomic
+def _take(host: Host, told: wire.WatchReport) -> wire.WatchAnswer:
+    health, _ = Health.objects.select_for_update().get_or_create(host=host)
+    before = _state_word(health.report) if health.report else ""
+    now = timezone.now()
+    health.report, health.reported_at = msgspec.to_builtins(told), now
+    word = _state_word(health.report)
+    if told.started:
+        health.started_at = now
+        write(Actor(f"the watch of {host.name}", None), "started", "service", told.state.name, host.paddock.name)
+    if word != before:
+        ServiceChange.objects.create(host=host, at=now, state=told.state.running, said=_said(told))
+        feed.tell("host", host.name, host.paddock.name)
+    asked = health.start_asked_at is not None and health.start_asked_at > now - ASKED_FOR
+    needed = told.state.running in ("stopped", "failed") and host.link != Link.CONNECTED
+    start = needed and host.paddock.watch_may_start and host.standing == Host.Standing.ADMITTED
+    if asked and start:
+        health.start_asked_at = None
+    health.save()
+    looking.stir(host.name)
+    return wire.WatchAnswer(start=start, asked=asked and start)
+
+
+def _state_word(report: dict) -> str:
+    state = report["state"]
+    return " ".join(str(state.get(name)) for name in ("running", "cause", "starts_at_boot")) + report.get("boot", "")
+
+
+def _said(told: wire.WatchReport) -> str:
+    return (told.why_absent or wire.diagnose(told.state).sentence)[:500]

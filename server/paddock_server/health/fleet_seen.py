@@ -1,0 +1,203 @@
+"""The fleet as the rules of the core see it: kept between looks, and read anew only where something has changed."""
+
+from __future__ import annotations
+
+import math
+import time
+from collections import defaultdict
+from collections.abc import Collection, Mapping
+from dataclasses import replace
+from datetime import datetime, timedelta
+
+import msgspec
+from django.conf import settings
+from django.db.models import Count, Q
+from django.utils import timezone
+
+from paddock_agent import wire
+from paddock_core.findings import FleetSeen, HostSeen, PassSeen, WatchedService, WatchSeen
+from paddock_core.findings.seen import Strange
+from paddock_core.lifecycle import AttemptState
+from paddock_core.link_state import FLAPPING_WINDOW, Link
+from paddock_core.proportions import Contrast, Tally, contrasts
+from paddock_core.trend import Trend
+
+from ..hosts.models import LIVING, EntryPass, Host
+from ..work.models import Attempt
+from . import vitals
+from .looking import stirred
+from .models import Health, LinkChange
+from .models import WatchedService as WatchedRow
+
+OLDEST_AGENT = "0.1.0"
+"""The oldest agent that this server supports."""
+CONTRASTS_OVER = timedelta(days=7)
+CONTRASTS_REST = 20.0
+"""Comparing all hosts' failures rests so many times as long as it took, so that it costs a twentieth at most."""
+
+
+class SeenFleet:
+    """What is kept between looks. Used by one thread at a time."""
+
+    def __init__(self) -> None:
+        self._hosts: dict[int, HostSeen] = {}
+        self._contrasts: Mapping[str, Contrast] = {}
+        self._contrasts_due = 0.0
+
+    def look(self) -> FleetSeen:
+        """The fleet as it is now."""
+        if stirred.everything:
+            stirred.everything = False
+            stirred.hosts.clear()
+            self._hosts = _read(None)
+        elif stirred.hosts:
+            taken = stirred.hosts.copy()
+            stirred.hosts -= taken
+            self._hosts = {pk: host for pk, host in self._hosts.items() if host.name not in taken} | _read(taken)
+        self._compare()
+        losses, unanswered = _losses(), _unanswered()
+        hosts = []
+        for pk, host in self._hosts.items():
+            newest = vitals.of(pk)
+            hosts.append(
+                replace(
+                    host,
+                    losses=losses.get(pk, ()),
+                    unanswered=unanswered.get(pk, ()),
+                    contrast=self._contrasts.get(host.name),
+                    clock=newest.median("clock"),
+                    disk_free=newest.median("disk_free"),
+                    system_free=newest.median("system_free"),
+                    memory_free=newest.median("memory_free"),
+                    work_trouble=newest.work_trouble,
+                )
+            )
+        return FleetSeen(tuple(hosts), _passes())
+
+    def _compare(self) -> None:
+        began = time.monotonic()
+        if stirred.jobs_ended and began >= self._contrasts_due:
+            stirred.jobs_ended = False
+            self._contrasts = contrasts(_tallies())
+            ended = time.monotonic()
+            self._contrasts_due = ended + CONTRASTS_REST * (ended - began)
+
+
+def _read(names: Collection[str] | None) -> dict[int, HostSeen]:
+    hosts = Host.objects.filter(standing__in=LIVING).select_related("paddock", "health")
+    rows = WatchedRow.objects.all()
+    if names is not None:
+        hosts, rows = hosts.filter(name__in=names), rows.filter(host__name__in=names)
+    watched: dict[int, list[WatchedService]] = defaultdict(list)
+    for pk, name, running, since in rows.values_list("host", "name", "running", "since"):
+        watched[pk].append(WatchedService(name, running, since.timestamp()))
+    return {host.pk: _seen(host, tuple(watched[host.pk])) for host in hosts}
+
+
+def _seen(host: Host, services: tuple[WatchedService, ...]) -> HostSeen:
+    facts = host.facts
+    health = getattr(host, "health", None) or Health()
+    strange = {kind: Strange(one["at"], one["sentence"]) for kind, one in health.strange.items()}
+    family = facts.get("os", "linux")
+    return HostSeen(
+        name=host.name,
+        paddock=host.paddock.name,
+        family=family if family in ("linux", "macos", "windows") else "linux",
+        address=host.address,
+        is_admitted=host.standing == Host.Standing.ADMITTED,
+        holding=host.holding,
+        link=Link(host.link),
+        link_since=_seconds(host.link_since),
+        link_cause=host.link_cause,
+        kept_by=facts.get("kept_by", ""),
+        boot=facts.get("boot", ""),
+        account=facts.get("user", ""),
+        agent_version=facts.get("agent_version", ""),
+        oldest_agent=OLDEST_AGENT,
+        work_folder=facts.get("work_folder", ""),
+        outdated=tuple(one["name"] for one in facts.get("differs", ())),
+        disk_total=facts.get("disk_total", math.nan),
+        memory=facts.get("memory", math.nan),
+        disk_trend=Trend(**health.disk_trend) if health.disk_trend else None,
+        watch=watch_seen(health),
+        watch_every=settings.WATCH_SECONDS,
+        watch_may_start=host.paddock.watch_may_start,
+        services=services,
+        clone=strange.get("clone"),
+        hurried=strange.get("hurried"),
+        absurd=strange.get("absurd"),
+        watch_lied=strange.get("watch"),
+        certificate_ends=_seconds(health.certificate_ends, math.nan),
+    )
+
+
+def watch_seen(health: Health) -> WatchSeen | None:
+    """What the watch told last, in the words of the rules; None where none has ever reported."""
+    if not health.report or health.reported_at is None:
+        return None
+    told = msgspec.convert(health.report, wire.WatchReport)
+    state, diagnosis = told.state, wire.diagnose(told.state)
+    return WatchSeen(
+        at=health.reported_at.timestamp(),
+        service=state.name,
+        running=state.running,
+        starts_at_boot=state.starts_at_boot,
+        start_type=state.start_type,
+        account=state.account,
+        cause=state.cause.value,
+        code=state.code,
+        restarts=state.restarts,
+        sentence="" if diagnosis.is_well else diagnosis.sentence,
+        remedy=() if diagnosis.is_well else diagnosis.remedy,
+        lines=state.evidence,
+        on_purpose=told.on_purpose,
+        boot=told.boot,
+        uptime=told.uptime,
+        started_at=_seconds(health.started_at),
+        starts_left=told.starts_left,
+    )
+
+
+def _losses() -> dict[int, tuple[float, ...]]:
+    since = timezone.now() - timedelta(seconds=FLAPPING_WINDOW)
+    found: dict[int, list[float]] = defaultdict(list)
+    lost = LinkChange.objects.filter(at__gte=since, state=Link.LOST.value).order_by("at")
+    for pk, at in lost.values_list("host", "at"):
+        found[pk].append(at.timestamp())
+    return {pk: tuple(several) for pk, several in found.items()}
+
+
+def _unanswered() -> dict[int, tuple[float, ...]]:
+    """Offers of the last hour that were taken back because nobody answered, while the host was connected."""
+    since = timezone.now() - timedelta(hours=1)
+    found: dict[int, list[float]] = defaultdict(list)
+    gone = Attempt.objects.filter(state=AttemptState.LOST.value, started_at=None, ended_at__gte=since)
+    for pk, at in gone.values_list("host", "ended_at"):
+        found[pk].append(at.timestamp())
+    return {pk: tuple(several) for pk, several in found.items()}
+
+
+def _tallies() -> list[Tally]:
+    """The attempts of the last week that a host could be blamed for: those that ran to their own end."""
+    ran = Attempt.objects.filter(
+        ended_at__gte=timezone.now() - CONTRASTS_OVER,
+        state__in=[AttemptState.PASSED.value, AttemptState.FAILED.value, AttemptState.TIMED_OUT.value],
+    )
+    counted = ran.values_list("host__name", "job__pipeline", "job__name").annotate(
+        tries=Count("id"), passed=Count("id", filter=Q(state=AttemptState.PASSED.value))
+    )
+    return [
+        Tally(host, f"{name} of {pipeline}", tries - passed, tries)
+        for host, pipeline, name, tries, passed in counted.order_by()
+    ]
+
+
+def _passes() -> tuple[PassSeen, ...]:
+    good = EntryPass.objects.filter(revoked_at=None, ends_at__gt=timezone.now()).select_related("paddock")
+    return tuple(
+        PassSeen(one.name, one.paddock.name, one.ends_at.timestamp(), one.uses - one.used, one.used > 0) for one in good
+    )
+
+
+def _seconds(moment: datetime | None, otherwise: float = 0.0) -> float:
+    return moment.timestamp() if moment else otherwise

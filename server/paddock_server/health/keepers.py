@@ -1,0 +1,77 @@
+"""What runs beside the link for the hosts' health: the keeper of readings and the keeper of findings."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import logging
+import time
+
+from channels.db import database_sync_to_async
+from django.conf import settings
+
+from paddock_core.findings import evaluate
+
+from . import vitals
+from .actions.keep_findings import keep_findings
+from .actions.keep_readings import hosts_due, keep_readings, thin
+from .fleet_seen import SeenFleet
+from .looking import stirred
+from .meters import FINDINGS_LOOK
+
+log = logging.getLogger("paddock.health")
+
+READINGS_EVERY = 60.0
+LEAST_REST, REST = 0.2, 4.0
+"""Seconds between two looks at least, and how many times as long as a look took: looking costs a fifth at most, however
+much happens."""
+
+
+async def keep_reading() -> None:
+    """Writes readings once a minute, for ever, and thins the hosts whose minute it is."""
+    while True:
+        try:
+            await asyncio.sleep(READINGS_EVERY)
+        finally:  # also when the server stops: nothing that was read is lost
+            await write_readings()
+        try:
+            await database_sync_to_async(_thin)(time.time())
+        except Exception:
+            log.exception("Readings could not be thinned; it is tried again in an hour.")
+
+
+async def write_readings() -> None:
+    """Writes what was read since the last time."""
+    try:
+        await database_sync_to_async(keep_readings)(vitals.unwritten())
+    except Exception:
+        log.exception("Readings could not be written; those of one minute are lost.")
+
+
+def _thin(now: float) -> None:
+    thin(hosts_due(now), now)
+
+
+async def keep_finding() -> None:
+    """Looks for findings whenever something happens, and every few seconds, for ever."""
+    stirred.wanted = asyncio.Event()
+    stirred.wanted.set()
+    seen = SeenFleet()
+    while True:
+        with contextlib.suppress(TimeoutError):
+            async with asyncio.timeout(settings.FINDINGS_SECONDS):
+                await stirred.wanted.wait()
+        stirred.wanted.clear()
+        began = time.monotonic()
+        try:
+            await database_sync_to_async(look)(seen)
+        except Exception:
+            log.exception("Looking for findings failed; the next look starts anew.")
+            stirred.everything = True
+        await asyncio.sleep(max(LEAST_REST, REST * (time.monotonic() - began)))
+
+
+def look(seen: SeenFleet) -> None:
+    """One look at the fleet."""
+    with FINDINGS_LOOK.time():
+        keep_findings(evaluate(seen.look(), time.time()))

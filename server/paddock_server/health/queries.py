@@ -1,0 +1,263 @@
+"""Findings, availability, readings and a host's week, as people may see them."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Collection, Iterable, Mapping
+from dataclasses import asdict
+from datetime import UTC, datetime, timedelta
+
+import numpy as np
+from django.db.models import OuterRef, Q, QuerySet, Subquery
+from django.utils import timezone
+
+from paddock_core.availability import Availability, availability, together
+from paddock_core.findings.finding import ORDER, Severity
+from paddock_core.findings.lifetime import is_quiet
+from paddock_core.link_state import Link, is_flapping
+from paddock_core.trend import LOOK_BACK, Trend
+from paddock_core.vitals import BY_MINUTE_FOR, FULL_FOR, HOUR, MINUTE, NAMES, WIDTH, Floats, unpacked
+
+from ..errors import NotThere
+from ..hosts.models import Host
+from ..people.actor import Actor
+from ..people.models import Role
+from ..toolchains.models import Installation
+from ..work.models import Attempt
+from .models import Finding, FreshReadings, Health, HoldChange, HourOfReadings, LinkChange, ServiceChange
+
+WINDOWS = {"day": 86_400.0, "week": 7 * 86_400.0, "month": 30 * 86_400.0}
+MOST_FORECASTS = 12
+MOST_EVENTS = 500
+
+
+def visible_findings(actor: Actor) -> QuerySet[Finding]:
+    """The findings of the paddocks that the actor may see; those that concern several only who may see everything."""
+    paddocks = actor.where(Role.VIEWER)
+    return Finding.objects.all() if paddocks is None else Finding.objects.filter(paddock__in=paddocks)
+
+
+def finding_numbered(actor: Actor, pk: int) -> Finding:
+    """One finding. Raises NotThere."""
+    found = visible_findings(actor).filter(pk=pk).first()
+    if found is None:
+        raise NotThere("There is no such finding, or none that you may see.")
+    return found
+
+
+def by_urgency(findings: Iterable[Finding]) -> list[Finding]:
+    """The most urgent first, then the oldest; those that somebody has put aside last. Sets ``aside`` on each."""
+    now = timezone.now().timestamp()
+    listed = list(findings)
+    for one in listed:
+        snoozed = one.snoozed_until.timestamp() if one.snoozed_until else None
+        one.aside = is_quiet(now, one.acknowledged_at is not None, snoozed)
+    return sorted(listed, key=lambda one: (one.aside, ORDER[Severity(one.severity)], one.since, one.pk))
+
+
+def worst_by_host(actor: Actor) -> dict[str, tuple[int, str]]:
+    """For each host with open findings that nobody has put aside: how many, and the most severe."""
+    worst: dict[str, tuple[int, str]] = {}
+    for one in by_urgency(visible_findings(actor).filter(closed_at=None)):
+        if not one.aside:
+            for name in one.hosts:
+                number, severity = worst.get(name, (0, one.severity))
+                worst[name] = (number + 1, severity)
+    return worst
+
+
+def link_changes(hosts: Collection[int], start: datetime) -> dict[int, list[tuple[float, Link]]]:
+    """The changes of each host's link since ``start``, and the last one before: two queries, however many hosts."""
+    found: dict[int, list[tuple[float, Link]]] = defaultdict(list)
+    last_before = LinkChange.objects.filter(host=OuterRef("pk"), at__lte=start).order_by("-id").values("state")[:1]
+    for pk, state in Host.objects.filter(pk__in=hosts).annotate(was=Subquery(last_before)).values_list("pk", "was"):
+        if state:
+            found[pk].append((start.timestamp(), Link(state)))
+    since = LinkChange.objects.filter(host__in=hosts, at__gt=start).order_by("id")
+    for pk, at, state in since.values_list("host", "at", "state"):
+        found[pk].append((at.timestamp(), Link(state)))
+    return found
+
+
+def holds(hosts: Collection[int], now: float) -> dict[int, list[tuple[float, float]]]:
+    """When each host was held or draining, as spans."""
+    spans: dict[int, list[tuple[float, float]]] = defaultdict(list)
+    begun: dict[int, float] = {}
+    changes = HoldChange.objects.filter(host__in=hosts).order_by("id")
+    for pk, at, holding in changes.values_list("host", "at", "holding"):
+        if holding:
+            begun.setdefault(pk, at.timestamp())
+        elif pk in begun:
+            spans[pk].append((begun.pop(pk), at.timestamp()))
+    for pk, at in begun.items():
+        spans[pk].append((at, now))
+    return spans
+
+
+def availabilities(hosts: list[Host], now: datetime) -> dict[int, dict[str, Availability]]:
+    """Each host's availability in each window."""
+    end, pks = now.timestamp(), [host.pk for host in hosts]
+    links, held = link_changes(pks, now - timedelta(seconds=max(WINDOWS.values()))), holds(pks, end)
+    return {
+        pk: {name: availability(end - width, end, links[pk], held[pk]) for name, width in WINDOWS.items()} for pk in pks
+    }
+
+
+def by_paddock(hosts: list[Host], each: Mapping[int, Mapping[str, Availability]]) -> dict[str, dict[str, Availability]]:
+    """The same for paddocks: the time of all their hosts together."""
+    members: dict[str, list[int]] = defaultdict(list)
+    for host in hosts:
+        members[host.paddock.name].append(host.pk)
+    return {
+        paddock: {window: together([each[pk][window] for pk in pks]) for window in WINDOWS}
+        for paddock, pks in members.items()
+    }
+
+
+def flapping(hosts: list[Host], now: datetime) -> set[int]:
+    """The hosts whose link comes and goes just now."""
+    losses: dict[int, list[float]] = defaultdict(list)
+    lost = LinkChange.objects.filter(host__in=hosts, state=Link.LOST.value, at__gte=now - timedelta(hours=1))
+    for pk, at in lost.values_list("host", "at"):
+        losses[pk].append(at.timestamp())
+    return {pk for pk, several in losses.items() if is_flapping(several, now.timestamp())}
+
+
+def readings(host: Host, name: str, start: float, end: float) -> list[tuple[float, float, float, float]]:
+    """One reading of a host over time, as finely as it is kept: ``(when, least, mean, most)``, in order."""
+    column = NAMES.index(name)
+    now = timezone.now().timestamp()
+    found: list[tuple[float, Floats]] = []
+    fine_from = max(start, now - BY_MINUTE_FOR)
+    coarse = end - start > BY_MINUTE_FOR
+    hours = HourOfReadings.objects.filter(host=host, at__gte=_time(start - HOUR), at__lt=_time(end)).order_by("at")
+    for at, minutes, whole in hours.values_list("at", "minutes", "summary"):
+        begins = at.timestamp()
+        if minutes is None or coarse or begins < fine_from - HOUR:
+            found.append((begins + HOUR / 2, unpacked(whole, WIDTH, 3)[column]))
+        else:
+            rows = unpacked(minutes, -1, WIDTH, 3)[:, column]
+            found += [(begins + (i + 0.5) * MINUTE, row) for i, row in enumerate(rows)]
+    last = found[-1][0] if found else 0.0
+    fresh_from = max(start, last + MINUTE, now - FULL_FOR - HOUR)
+    fresh = FreshReadings.objects.filter(host=host, at__gte=_time(fresh_from - MINUTE), at__lt=_time(end)).order_by(
+        "at"
+    )
+    for at, data in fresh.values_list("at", "data"):
+        for row in unpacked(data, -1, WIDTH + 1):
+            found.append((at.timestamp() + row[0], np.repeat(row[column + 1], 3)))
+    return [
+        (at, float(row[0]), float(row[1]), float(row[2]))
+        for at, row in sorted(found, key=lambda one: one[0])
+        if start <= at <= end and not np.isnan(row[1])
+    ]
+
+
+def forecasts(hosts: list[Host], now: datetime) -> list[dict[str, object]]:
+    """The disks that fill up, the soonest full first: what was free by the hour, and where that leads to."""
+    known = {host.pk: host for host in hosts}
+    trends = []
+    for health in Health.objects.filter(host__in=known, disk_trend__isnull=False):
+        trend = Trend(**health.disk_trend)
+        trends.append((trend.empty_in() - (now.timestamp() - trend.at), health.host_id, trend))
+    found = []
+    for left, pk, trend in sorted(trends, key=lambda one: one[:2])[:MOST_FORECASTS]:
+        soon, late = trend.empty_between()
+        until = trend.at + min(max(late, 1.2 * trend.empty_in()), LOOK_BACK * 2)
+        found.append(
+            {
+                "host": known[pk].name,
+                "paddock": known[pk].paddock.name,
+                "full_in": max(0.0, left),
+                "full_soonest": max(0.0, left - trend.empty_in() + soon),
+                "full_latest": max(0.0, left - trend.empty_in() + late),
+                "total": known[pk].facts.get("disk_total", 0),
+                "read": _disk_by_hour(pk, now),
+                "forecast": trend.line(until, 24),
+            }
+        )
+    return found
+
+
+def _disk_by_hour(host: int, now: datetime) -> list[tuple[float, float]]:
+    since = now - timedelta(seconds=LOOK_BACK)
+    rows = HourOfReadings.objects.filter(host=host, at__gte=since).order_by("at").values_list("at", "summary")
+    column = NAMES.index("disk_free")
+    values = [(at.timestamp(), float(unpacked(data, WIDTH, 3)[column, 1])) for at, data in rows]
+    return [(at, value) for at, value in values if not np.isnan(value)]
+
+
+def week(host: Host, days: int, now: datetime) -> dict[str, object]:
+    """What happened to a host, on one time axis: link, holds, services, jobs, tools and findings. Spans are
+    ``{from, to, state, said}``, moments ``{at, what, said}``; times in seconds since the epoch."""
+    start = now - timedelta(days=days)
+    begin, end = start.timestamp(), now.timestamp()
+    return {
+        "start": begin,
+        "end": end,
+        "link": _spans(LinkChange.objects.filter(host=host), ("state", "cause"), start, now),
+        "holds": [
+            {"start": max(a, begin), "end": b, "state": "held", "said": ""}
+            for a, b in holds([host.pk], end)[host.pk]
+            if b > begin
+        ],
+        "services": [
+            {"name": name, "spans": _spans(changes, ("state", "said"), start, now)}
+            for name, changes in _service_lanes(host)
+        ],
+        "jobs": [
+            {"start": max(a.timestamp(), begin), "end": (b or now).timestamp(), "state": state, "said": job, "job": pk}
+            for a, b, state, job, pk in Attempt.objects.filter(Q(ended_at=None) | Q(ended_at__gt=start), host=host)
+            .exclude(started_at=None)
+            .order_by("-started_at")
+            .values_list("started_at", "ended_at", "state", "job__name", "job")[:MOST_EVENTS]
+        ],
+        "tools": [
+            {"at": at.timestamp(), "what": tool, "said": f"{tool} {version} at {path}"}
+            for at, tool, version, path in Installation.objects.filter(host=host, seen_since__gt=start).values_list(
+                "seen_since", "tool", "version", "path"
+            )[:MOST_EVENTS]
+        ],
+        "findings": [
+            {
+                "start": max(one.opened_at.timestamp(), begin),
+                "end": (one.closed_at or now).timestamp(),
+                "state": one.severity,
+                "said": one.title,
+                "is_open": one.closed_at is None,
+            }
+            for one in Finding.objects.filter(Q(closed_at=None) | Q(closed_at__gt=start)).order_by("opened_at")
+            if host.name in one.hosts
+        ][:MOST_EVENTS],
+    }
+
+
+def _service_lanes(host: Host) -> list[tuple[str, QuerySet[ServiceChange]]]:
+    changes = ServiceChange.objects.filter(host=host)
+    names = changes.values_list("name", flat=True).order_by("name").distinct()
+    return [(name, changes.filter(name=name)) for name in names]
+
+
+def _spans(changes: QuerySet, columns: tuple[str, str], start: datetime, end: datetime) -> list[dict[str, object]]:
+    rows = list(changes.filter(at__gt=start).order_by("id").values_list("at", *columns)[:MOST_EVENTS])
+    if before := changes.filter(at__lte=start).order_by("-id").values_list(*columns).first():
+        rows.insert(0, (start, *before))
+    ends = [*(row[0] for row in rows[1:]), end]
+    return [
+        {"start": at.timestamp(), "end": until.timestamp(), "state": state, "said": said}
+        for (at, state, said), until in zip(rows, ends, strict=False)
+    ]
+
+
+def shown(found: Availability) -> dict[str, object]:
+    """An availability with what is made of it."""
+    return {
+        **{name: value for name, value in asdict(found).items() if name != "repairs"},
+        "share": found.share,
+        "between_losses": found.between_losses,
+        "to_repair": found.to_repair,
+    }
+
+
+def _time(seconds: float) -> datetime:
+    return datetime.fromtimestamp(max(0.0, seconds), UTC)

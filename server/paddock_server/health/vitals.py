@@ -1,0 +1,75 @@
+"""The newest readings of the hosts, in memory: the link puts them in, the keeper of readings writes them in batches.
+
+All of it belongs to the server's loop, but for what is said to be safe elsewhere.
+"""
+
+from __future__ import annotations
+
+import math
+import statistics
+import time
+from collections import defaultdict, deque
+from dataclasses import dataclass, field
+
+from paddock_agent import wire
+from paddock_core.vitals import NAMES, cleaned
+
+from .meters import HEARTBEAT_GAP
+
+RECENT = 12
+"""Readings that the medians go over: three minutes at the usual heartbeat."""
+
+Row = tuple[float, ...]
+
+
+@dataclass
+class Vitals:
+    """One host's. ``rows`` are pairs of when (seconds since the epoch, by the server's clock) and what."""
+
+    rows: deque[tuple[float, Row]] = field(default_factory=lambda: deque(maxlen=RECENT))
+    work_trouble: str = ""
+    heard: float = 0.0
+
+    def median(self, name: str) -> float:
+        """The median of the last readings; NaN where there are none."""
+        column = NAMES.index(name)
+        known = [row[column] for _, row in list(self.rows) if not math.isnan(row[column])]
+        return statistics.median(known) if known else math.nan
+
+
+_vitals: dict[int, Vitals] = defaultdict(Vitals)
+_unwritten: dict[int, list[tuple[float, Row]]] = defaultdict(list)
+
+
+def take(host_id: int, beat: wire.Heartbeat, now: float | None = None) -> tuple[str, ...]:
+    """Takes in a heartbeat's readings, heard ``now``; returns the names of those that cannot be."""
+    now = time.time() if now is None else now
+    given = {name: value for name in NAMES if (value := getattr(beat, name, None)) is not None}
+    if beat.at is not None:
+        given["clock"] = beat.at - now
+    found = cleaned(given)
+    vitals = _vitals[host_id]
+    vitals.rows.append((now, found.row))
+    if vitals.heard:
+        HEARTBEAT_GAP.observe(now - vitals.heard)
+    vitals.heard = now
+    vitals.work_trouble = beat.work_trouble
+    _unwritten[host_id].append((now, found.row))
+    return found.absurd
+
+
+def of(host_id: int) -> Vitals:
+    """The newest readings of a host; empty ones where nothing was heard. Safe from every thread."""
+    return _vitals.get(host_id) or Vitals()
+
+
+def forget(host_id: int) -> None:
+    """A host that connects anew starts anew: what was read before may be long ago."""
+    _vitals.pop(host_id, None)
+
+
+def unwritten() -> dict[int, list[tuple[float, Row]]]:
+    """What was read since it was last asked, by host."""
+    taken = dict(_unwritten)
+    _unwritten.clear()
+    return taken

@@ -1,0 +1,34 @@
+"""What a host's watch told last, for people."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+import msgspec
+from django.conf import settings
+
+from paddock_agent import wire
+
+from ..hosts.models import Host
+from .fleet_seen import watch_seen
+
+
+def watch_shown(host: Host, now: datetime) -> dict[str, object] | None:
+    """The report with its diagnosis; None where no watch has ever reported."""
+    health = getattr(host, "health", None)
+    seen = watch_seen(health) if health else None
+    if health is None or seen is None:
+        return None
+    told = msgspec.convert(health.report, wire.WatchReport)
+    return {
+        "at": health.reported_at,
+        "service": seen.service,
+        "running": seen.running,
+        "start_type": seen.start_type,
+        "starts_at_boot": seen.starts_at_boot,
+        "account": seen.account,
+        "restarts": seen.restarts,
+        "uptime": told.uptime,
+        "sentence": told.why_absent or wire.diagnose(told.state).sentence,
+        "is_silent": now.timestamp() - seen.at > 2.5 * settings.WATCH_SECONDS,
+    }

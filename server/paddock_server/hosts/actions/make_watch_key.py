@@ -1,0 +1,20 @@
+"""Makes the key of a host's watch, which may report and nothing else; an older one dies."""
+
+from __future__ import annotations
+
+from django.db import transaction
+
+from ... import secret
+from ...logbook.write import write
+from ...people.actor import agent_of
+from ..models import Host
+
+
+@transaction.atomic
+def make_watch_key(host: Host) -> str:
+    """The key, shown this once."""
+    key = secret.make("watch")
+    host.watch_digest = secret.digest(key)
+    host.save(update_fields=["watch_digest"])
+    write(agent_of(host.name), "set up the watch of", "host", host.name, host.paddock.name)
+    return key

@@ -1,0 +1,1 @@
+"""Telling people of findings: by mail, and to webhooks."""

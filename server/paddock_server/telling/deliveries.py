@@ -1,0 +1,88 @@
+"""The keeper of deliveries: sends what is due, tries again what failed, and gives up at last. Sleeps until then."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import logging
+from datetime import timedelta
+
+from channels.db import database_sync_to_async
+from django.db import transaction
+from django.utils import timezone
+
+from ..link import running
+from .models import Delivery
+from .sending import NotSent, send
+
+log = logging.getLogger("paddock.telling")
+
+AT_ONCE = 8
+"""Messages on their way at a time: a receiver that never answers holds up one of them, for its ten seconds."""
+LONGEST_SLEEP = 60.0
+
+
+class _Deliveries:
+    def __init__(self) -> None:
+        self.wanted: asyncio.Event | None = None
+
+    def wake(self) -> None:
+        if self.wanted is not None:
+            self.wanted.set()
+
+
+_deliveries = _Deliveries()
+
+
+def wake_after_commit() -> None:
+    """There is something new to send, once the transaction is through."""
+    transaction.on_commit(lambda: running.post(_deliveries.wake))
+
+
+async def keep_telling() -> None:
+    """Delivers, for ever."""
+    _deliveries.wanted = asyncio.Event()
+    on_their_way: dict[int, asyncio.Task[None]] = {}
+    while True:
+        _deliveries.wanted.clear()
+        on_their_way = {pk: task for pk, task in on_their_way.items() if not task.done()}
+        try:
+            due, rest = await database_sync_to_async(_due)(AT_ONCE - len(on_their_way), list(on_their_way))
+        except Exception:
+            log.exception("Looking for messages to send failed; it is tried again.")
+            due, rest = [], LONGEST_SLEEP
+        for pk in due:
+            on_their_way[pk] = asyncio.create_task(_deliver(pk))
+            on_their_way[pk].add_done_callback(lambda _: _deliveries.wake())
+        with contextlib.suppress(TimeoutError):
+            async with asyncio.timeout(rest):
+                await _deliveries.wanted.wait()
+
+
+def _due(most: int, already: list[int]) -> tuple[list[int], float]:
+    """The messages that are due, and the seconds until the next one is."""
+    now = timezone.now()
+    waiting = Delivery.objects.filter(state="waiting").exclude(pk__in=already).order_by("due_at")
+    due = list(waiting.filter(due_at__lte=now).values_list("pk", flat=True)[: max(0, most)])
+    later = waiting.filter(due_at__gt=now).values_list("due_at", flat=True).first()
+    rest = min(LONGEST_SLEEP, (later - now) / timedelta(seconds=1) + 0.01) if later else LONGEST_SLEEP
+    return due, rest
+
+
+async def _deliver(pk: int) -> None:
+    from .actions.deliver import note_failure, note_sent, prepare
+
+    try:
+        delivery = await database_sync_to_async(prepare)(pk)
+        if delivery is None:
+            return
+        telling = delivery.telling
+        try:
+            await send(telling.kind, telling.target, telling.secret, delivery.subject, delivery.body)
+        except NotSent as failure:
+            await database_sync_to_async(note_failure)(pk, str(failure))
+        else:
+            await database_sync_to_async(note_sent)(pk)
+    except Exception:
+        log.exception("A message could not be delivered.")
+        await database_sync_to_async(note_failure)(pk, "An error of this server's; its log has it.")

@@ -1,0 +1,67 @@
+from django.db import models
+
+from ..health.models import SEVERITIES
+
+KINDS = [("mail", "mail"), ("webhook", "webhook")]
+EVENTS = [("opened", "opened"), ("closed", "closed")]
+DELIVERY_STATES = [(state, state) for state in ("waiting", "sent", "given up", "not needed")]
+
+
+class Telling(models.Model):
+    """A rule: which findings are told, to whom, how, and when not.
+
+    ``paddocks`` and ``codes`` are those that are told, none for all; ``severity`` the least severe. Within
+    ``gather_seconds`` what is found goes into one message. In the quiet hours, from ``quiet_from`` to ``quiet_to``
+    minutes after midnight in ``zone`` on ``quiet_days`` (0 is Monday), messages wait for their end, but for urgent ones
+    where ``urgent_anyway``. ``secret`` signs webhooks: it has to be known to sign, so it is kept as it is.
+    """
+
+    name = models.CharField(max_length=100, unique=True)
+    kind = models.CharField(max_length=10, choices=KINDS)
+    target = models.CharField(max_length=500)
+    secret = models.CharField(max_length=200, blank=True)
+    severity = models.CharField(max_length=10, choices=SEVERITIES, default="soon")
+    paddocks = models.JSONField(default=list)
+    codes = models.JSONField(default=list)
+    tells_ends = models.BooleanField(default=True)
+    gather_seconds = models.PositiveIntegerField(default=60)
+    quiet_from = models.PositiveIntegerField(null=True)
+    quiet_to = models.PositiveIntegerField(null=True)
+    quiet_days = models.JSONField(default=list)
+    zone = models.CharField(max_length=60, default="UTC")
+    urgent_anyway = models.BooleanField(default=True)
+    is_on = models.BooleanField(default=True)
+    made_by = models.CharField(max_length=200)
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["name"]
+
+
+class Delivery(models.Model):
+    """One message of a rule, from when it is gathered to when it has arrived, or was given up."""
+
+    telling = models.ForeignKey(Telling, models.CASCADE, related_name="deliveries")
+    state = models.CharField(max_length=12, choices=DELIVERY_STATES, default="waiting", db_index=True)
+    due_at = models.DateTimeField()
+    tries = models.PositiveIntegerField(default=0)
+    trouble = models.CharField(max_length=500, blank=True)
+    subject = models.CharField(max_length=300, blank=True)
+    body = models.TextField(blank=True)
+    made_at = models.DateTimeField(auto_now_add=True)
+    sent_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-id"]
+
+
+class Told(models.Model):
+    """A finding's opening or closing, in a message."""
+
+    delivery = models.ForeignKey(Delivery, models.CASCADE, related_name="told")
+    finding = models.ForeignKey("health.Finding", models.CASCADE, related_name="told")
+    event = models.CharField(max_length=10, choices=EVENTS)
+    at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["id"]

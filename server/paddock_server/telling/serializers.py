@@ -1,0 +1,151 @@
+from __future__ import annotations
+
+import re
+from urllib.parse import urlsplit
+from zoneinfo import available_timezones
+
+from django.core.exceptions import ValidationError
+from django.core.validators import validate_email
+from rest_framework import serializers
+
+from paddock_core.findings import BY_CODE
+
+from ..health.models import SEVERITIES
+from .models import DELIVERY_STATES, EVENTS, KINDS, Delivery, Telling
+
+MINUTES = {"min_value": 0, "max_value": 24 * 60 - 1, "required": False, "allow_null": True}
+
+
+class TellingSerializer(serializers.ModelSerializer):
+    """A rule: which findings are told, to whom, how, and when not. The secret of a webhook is not among it."""
+
+    kind = serializers.ChoiceField(choices=KINDS)
+    severity = serializers.ChoiceField(choices=SEVERITIES, required=False, help_text="The least severe that is told.")
+    paddocks = serializers.ListField(
+        child=serializers.CharField(max_length=63), max_length=200, required=False, help_text="None for all."
+    )
+    codes = serializers.ListField(
+        child=serializers.ChoiceField(choices=[(code, code) for code in BY_CODE]),
+        max_length=100,
+        required=False,
+        help_text="Kinds of findings, none for all.",
+    )
+    gather_seconds = serializers.IntegerField(min_value=0, max_value=3600, required=False)
+    quiet_from = serializers.IntegerField(**MINUTES, help_text="Minutes after midnight.")
+    quiet_to = serializers.IntegerField(**MINUTES, help_text="Minutes after midnight.")
+    quiet_days = serializers.ListField(
+        child=serializers.IntegerField(min_value=0, max_value=6),
+        max_length=7,
+        required=False,
+        help_text="The weekdays on which quiet hours begin; 0 is Monday.",
+    )
+
+    class Meta:
+        model = Telling
+        fields = [
+            "id",
+            "name",
+            "kind",
+            "target",
+            "severity",
+            "paddocks",
+            "codes",
+            "tells_ends",
+            "gather_seconds",
+            "quiet_from",
+            "quiet_to",
+            "quiet_days",
+            "zone",
+            "urgent_anyway",
+            "is_on",
+            "made_by",
+            "made_at",
+        ]
+        read_only_fields = ["made_by", "made_at"]
+
+    def validate_zone(self, zone: str) -> str:
+        if zone not in available_timezones():
+            raise serializers.ValidationError(f'"{zone}" is no time zone. Write it as UTC or Europe/Lisbon.')
+        return zone
+
+    def validate(self, given: dict) -> dict:
+        kind = given.get("kind", getattr(self.instance, "kind", ""))
+        if "target" in given and (why := why_not_target(kind, given["target"])):
+            raise serializers.ValidationError({"target": why})
+        for name in ("quiet_from", "quiet_to"):
+            other = {"quiet_from": "quiet_to", "quiet_to": "quiet_from"}[name]
+            if given.get(name) is not None and given.get(other, getattr(self.instance, other, None)) is None:
+                raise serializers.ValidationError({other: "Quiet hours have a beginning and an end."})
+        return given
+
+
+def why_not_target(kind: str, target: str) -> str:
+    """Why nothing can be sent there, "" where it can."""
+    if kind == "mail":
+        try:
+            validate_email(target)
+        except ValidationError:
+            return f'"{target}" is no mail address.'
+        return ""
+    parts = urlsplit(target)
+    if parts.scheme not in ("http", "https") or not parts.hostname or re.search(r"\s", target):
+        return f'"{target}" is no address of a webhook: it starts with http:// or https://.'
+    return "Write the address without a name and a password: it is shown." if parts.username else ""
+
+
+class ChangeTellingSerializer(TellingSerializer):
+    """What may be changed of a rule: name and kind stay."""
+
+    name = serializers.CharField(read_only=True)
+    kind = serializers.CharField(read_only=True)
+
+
+class NewTellingSerializer(TellingSerializer):
+    """A rule just made, with the secret that signs its webhooks: the only time that it is shown; "" for mail."""
+
+    secret = serializers.CharField(allow_blank=True)
+
+    class Meta(TellingSerializer.Meta):
+        fields = [*TellingSerializer.Meta.fields, "secret"]
+
+
+class ToldSerializer(serializers.Serializer):
+    finding = serializers.IntegerField(source="finding_id")
+    title = serializers.CharField(source="finding.title")
+    event = serializers.ChoiceField(choices=EVENTS)
+
+
+class DeliverySerializer(serializers.ModelSerializer):
+    """One message, with what became of it."""
+
+    telling = serializers.CharField(source="telling.name")
+    kind = serializers.CharField(source="telling.kind")
+    target = serializers.CharField(source="telling.target")
+    state = serializers.ChoiceField(choices=DELIVERY_STATES)
+    told = ToldSerializer(many=True)
+
+    class Meta:
+        model = Delivery
+        fields = [
+            "id",
+            "telling",
+            "kind",
+            "target",
+            "state",
+            "due_at",
+            "tries",
+            "trouble",
+            "subject",
+            "made_at",
+            "sent_at",
+            "told",
+        ]
+        read_only_fields = fields
+
+
+class TellingPlaceSerializer(serializers.Serializer):
+    """The rules, the last messages, and whether mail can go out from here at all."""
+
+    rules = TellingSerializer(many=True)
+    deliveries = DeliverySerializer(many=True)
+    has_mail = serializers.BooleanField()

@@ -1,0 +1,45 @@
+"""Task Scheduler as the stand-ins have it: as much of schtasks as the watch needs."""
+
+from __future__ import annotations
+
+import shlex
+import xml.etree.ElementTree as ElementTree
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from paddock_agent.system.port import Completed
+
+if TYPE_CHECKING:
+    from .simulated import SimulatedSystem
+
+NAMESPACE = "{http://schemas.microsoft.com/windows/2004/02/mit/task}"
+
+
+@dataclass
+class SimulatedTasks:
+    """One host's."""
+
+    system: SimulatedSystem
+
+    def answer(self, command: Sequence[str]) -> Completed:
+        """What schtasks says."""
+        match list(command):
+            case ["schtasks", "/Create", "/TN", name, "/XML", place, "/F"]:
+                text = self.system.read_text(place)
+                if text is None:
+                    return Completed(1, "", "ERROR: The system cannot find the file specified.\n")
+                listed = ElementTree.fromstring(text)  # noqa: S314 - our own agent wrote it
+                found = listed.find(f"{NAMESPACE}Actions/{NAMESPACE}Exec")
+                if found is None:
+                    return Completed(1, "", "ERROR: The task XML is malformed.\n")
+                arguments = found.findtext(f"{NAMESPACE}Arguments") or ""
+                words = [word.strip('"') for word in shlex.split(arguments, posix=False)]
+                self.system.repeat(name, [found.findtext(f"{NAMESPACE}Command") or "", *words])
+                return Completed(0, "SUCCESS\n", "")
+            case ["schtasks", "/Query", "/TN", name]:
+                known = name in self.system.repeated
+                return Completed(0, name, "") if known else Completed(1, "", "ERROR: The system cannot find it.\n")
+            case ["schtasks", "/Delete", "/TN", name, "/F"]:
+                self.system.repeated.pop(name, None)
+        return Completed(0, "SUCCESS\n", "")
