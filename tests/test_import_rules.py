@@ -24,7 +24,7 @@ RULES: dict[str, tuple[set[str], set[str] | None]] = {
     "core/paddock_core": (set(), {"lark", "numpy", "scipy"}),
     "agent/paddock_agent": (set(), {"msgspec", "websockets", "psutil", "platformdirs", *PYWIN32}),
     "server/paddock_server": ({"paddock_core", "paddock_agent.wire", "paddock_agent.errors"}, None),
-    "standins/paddock_standins": ({"paddock_agent"}, {"yaml"}),
+    "standins/paddock_standins": ({"paddock_agent"}, {"yaml", "aiosmtpd"}),
 }
 NOT_IN_THE_CORE = {
     "os",

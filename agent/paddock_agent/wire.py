@@ -424,8 +424,8 @@ class WatchReport(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class WatchAnswer(msgspec.Struct, frozen=True):
-    """``start``: the service should run, and the watch may start it. ``asked``: a person asks for it now, so that it does
-    not matter whether it was stopped on purpose, or how often it was started."""
+    """``start``: the service should run, and the watch may start it. ``asked``: a person asks for it now, so that it
+    does not matter whether it was stopped on purpose, or how often it was started."""
 
     start: bool = False
     asked: bool = False

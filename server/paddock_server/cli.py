@@ -10,6 +10,7 @@ import getpass
 import os
 import sys
 from collections.abc import Sequence
+from pathlib import Path
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -56,7 +57,19 @@ def _parser() -> argparse.ArgumentParser:
     one.add_argument("--role", choices=["viewer", "operator", "administrator"], default="viewer")
     one.add_argument("--paddock", help="only for this paddock (default: for everything)")
     one.set_defaults(command=_user)
+
+    one = commands.add_parser("history", help="take over links and readings that were recorded elsewhere, from a file")
+    one.add_argument("file", type=Path, help="JSON; docs/health.md says how it is made up")
+    one.set_defaults(command=_history)
     return parser
+
+
+def _history(options: argparse.Namespace) -> int:
+    from .health.actions.load_history import load_history
+    from .people.actor import COMMAND_LINE
+
+    print(load_history(COMMAND_LINE, options.file.read_bytes()))
+    return 0
 
 
 def _serve(options: argparse.Namespace) -> int:

@@ -22,6 +22,9 @@ from typing import Any
 
 from .api_client import Api, ApiError
 from .description import all_hosts
+from .made_up_past import made_up_past
+from .receivers import SECRET
+from .troubles import TROUBLES, found_all, set_up_telling, set_up_watching
 
 USER = "harbourmaster"
 OTHERS = {"deckhand": "operator", "lookout": "viewer"}
@@ -69,6 +72,13 @@ BUILD_APP = "\n".join(
 )
 
 
+def free_port() -> int:
+    """A port that nobody listens at."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
 class DemoFailed(Exception):
     """The demo cannot go on; the sentence says why."""
 
@@ -80,6 +90,8 @@ class Demo:
         self.data = data
         self.port = port
         self.url = f"http://127.0.0.1:{port}"
+        self.received = data / "received"
+        self._far_ends: dict[str, str] = {}
         self._children: list[tuple[str, subprocess.Popen[bytes]]] = []
         self._bin = Path(sys.executable).parent
         data.mkdir(parents=True, exist_ok=True, mode=0o700)
@@ -88,6 +100,13 @@ class Demo:
         """Starts everything and waits until it works together. Raises DemoFailed."""
         self._check_port()
         login = self._login()
+        mail, webhook = free_port(), free_port()
+        self._far_ends = {"PADDOCK_SMTP": f"smtp://127.0.0.1:{mail}", "PADDOCK_URL": self.url}
+        self._spawn(
+            "receivers",
+            [sys.executable, "-m", "paddock_standins.receivers", "--folder", str(self.received),
+             "--mail", str(mail), "--webhook", str(webhook)],
+        )  # fmt: skip
         self._spawn("server", [str(self._bin / "paddock"), "serve", "--port", str(self.port)])
         self._wait("the server to answer", lambda: Api(self.url).is_up())
         api = Api(self.url, login["token"])
@@ -107,6 +126,10 @@ class Demo:
         if not api.get("/api/v1/jobs/")["results"]:
             self._submit_jobs(api)
             self._bring_in(api)
+            self._remember(api)
+            self._trouble(api, f"http://127.0.0.1:{webhook}/")
+        else:
+            self._move_webhook(api, f"http://127.0.0.1:{webhook}/")
         self._say_where(login, api)
 
     def stop(self) -> None:
@@ -178,7 +201,7 @@ class Demo:
         return done.stdout
 
     def _environment(self, more: dict[str, str] | None = None) -> dict[str, str]:
-        return {**os.environ, "PADDOCK_DATA": str(self.data), **(more or {})}
+        return {**os.environ, "PADDOCK_DATA": str(self.data), **self._far_ends, **(more or {})}
 
     def _spawn(self, name: str, command: list[str], given: bytes | None = None) -> None:
         """Starts a part in a session of its own, so that Ctrl-C reaches it through ``stop``, in the right order."""
@@ -297,16 +320,45 @@ class Demo:
         into the machine's terminal, admits it. The account of one has a password that nobody gave, so it fails."""
         for name, more in BROUGHT_IN.items():
             made = self._sheet(api, name, **more)
-            paste = subprocess.run(
-                [str(self._bin / "paddock-terminal"), name, "--data", str(self.data)],
-                input=made["command"]["run"] + "\n", capture_output=True, text=True, check=False,
-            )  # fmt: skip
-            if paste.returncode:
-                raise DemoFailed(f"{name}: {paste.stderr.strip()}")
+            self._paste(name, made["command"]["run"])
         self._sheet(api, STILL_EXPECTED, labels=["mobile"])
         for name, more in BROUGHT_IN.items():
             if "account" not in more:
                 self._prove(api, name)
+
+    def _paste(self, name: str, line: str) -> None:
+        """Types a line into a machine's terminal."""
+        paste = subprocess.run(
+            [str(self._bin / "paddock-terminal"), name, "--data", str(self.data)],
+            input=f"{line}\n", capture_output=True, text=True, check=False,
+        )  # fmt: skip
+        if paste.returncode:
+            raise DemoFailed(f"{name}: {paste.stderr.strip()}")
+
+    def _remember(self, api: Api) -> None:
+        """Gives the server the past of the stand-ins."""
+        known = {one["name"] for one in api.get("/api/v1/hosts/")["results"]}
+        file = self.data / "past.json"
+        file.write_text(json.dumps(made_up_past([one for one in all_hosts() if one.name in known], time.time())))
+        self._paddock("history", str(file))
+
+    def _trouble(self, api: Api, webhook: str) -> None:
+        """Lets happen to the machines what happens to machines, and waits until it is found."""
+        set_up_watching(api)
+        (self.received / SECRET).write_text(set_up_telling(api, webhook))
+        for name, lines in TROUBLES.items():
+            for line in lines:
+                self._paste(name, line)
+        for one in all_hosts():
+            if one.name in TROUBLES:
+                self._paste(one.name, "paddock-agent watch report")
+        self._wait("the troubles to be found", lambda: found_all(api))
+
+    def _move_webhook(self, api: Api, webhook: str) -> None:
+        """The stand-in of the webhook listens elsewhere at each start."""
+        for rule in api.get("/api/v1/telling/")["rules"]:
+            if rule["kind"] == "webhook":
+                api.patch(f"/api/v1/telling/{rule['id']}/", {"target": webhook})
 
     def _sheet(self, api: Api, name: str, **more: object) -> Any:
         one = next(one for one in all_hosts() if one.name == name)
@@ -334,7 +386,8 @@ class Demo:
             print(f"  job {job['id']} {job['name']}: {job['state']}{where}. {job['reason']}".rstrip())
         print(f"\n{STILL_EXPECTED} is expected, and bare: make the command on its sheet in the yard, and paste it into")
         print(f"  {self._bin / 'paddock-terminal'} {STILL_EXPECTED}")
-        print(f"\nLogs and data are in {self.data}; `make demo-clean` removes them.")
+        print(f"\nWhat the demo's mail server and webhook got is in {self.received}.")
+        print(f"Logs and data are in {self.data}; `make demo-clean` removes them.")
         print("Ctrl-C stops everything.", flush=True)
 
 

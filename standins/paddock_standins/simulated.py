@@ -59,7 +59,7 @@ class SimulatedSystem(System):
         self.running_service = ""
         self.running_account = description.account
         self.adopted: dict[str, str] = {}
-        self._written: dict[str, str] = {}
+        self._written: dict[str, str] = {"/proc/1/comm": "systemd\n"} if self.family == "linux" else {}
         self.disk_free = float(description.disk_free)
         self.memory_share = 0.35
         self.clock_ahead = 0.0
@@ -67,6 +67,7 @@ class SimulatedSystem(System):
         self.repeated: dict[str, tuple[str, ...]] = {}
         self.repeats: Callable[[str], None] = _nothing_stops
         self.start_again()
+        self.started_at -= description.up_for
         accounts = {description.account: "", **description.accounts}
         self.launchd = SimulatedLaunchd(
             system=self,
@@ -82,8 +83,6 @@ class SimulatedSystem(System):
             stop_program=stop_service,
         )
         self.tasks = SimulatedTasks(self)
-        for name, running in description.services.items():
-            self.set_service(name, running)
         self.control = SimulatedServiceControl(
             accounts={name: Account(password) for name, password in accounts.items()},
             programs=lambda path: bool(self.executables(path)),
@@ -92,6 +91,8 @@ class SimulatedSystem(System):
             fresh={**description.environment, **description.fresh},
             refuses_rights=description.refuses_rights,
         )
+        for name, running in description.services.items():
+            self.set_service(name, running)
 
     async def run(self, command: Sequence[str], time_limit: float) -> Completed:
         """See the port."""
@@ -231,7 +232,7 @@ class SimulatedSystem(System):
             memory_free=int(self.description.memory * self.memory_share * (0.8 + 0.2 * wave)),
             system_free=int(self.description.disk_free * 0.4),
             open_files=40 + round(20 * wave),
-            uptime=self.description.up_for + time.time() - self.started_at,
+            uptime=time.time() - self.started_at,
             agent_memory=38 * 1024**2,
         )
 

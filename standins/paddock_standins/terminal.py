@@ -17,6 +17,7 @@ from pathlib import Path
 
 from paddock_agent import identity, keeping
 from paddock_agent.errors import AgentError
+from paddock_agent.services import manager_of
 from paddock_agent.services.windows_control import ServiceError
 
 from .description import size
@@ -27,13 +28,18 @@ from .service_control import Account
 SOCKET = "terminal.sock"
 DONE = "\x04"
 LONGEST_LINE = 16 * 1024
+HAPPENS = re.compile(
+    r"(power off|power on|reboot|stop agent|disable agent|remove account|clock|disk|memory)"
+    r"(?: ([\d.+-]+(?: [MGT]B)?))?"
+)
 HELP = """\
 This is a stand-in for a machine. It takes
   the command of a bring-up sheet
   paddock-agent service status | start | stop | restart | install [--user ACCOUNT]
   paddock-agent watch report | install
   the commands of the remedies for its system, such as {accounts}
-  what happens to machines: power off, power on, reboot, clock SECONDS AHEAD, disk SIZE FREE, memory SHARE FREE
+  what happens to machines: power off, power on, reboot, stop agent, disable agent, remove account,
+  clock SECONDS AHEAD, disk SIZE FREE, memory SHARE FREE
   exit"""
 
 
@@ -76,6 +82,12 @@ async def happen(machine: Machine, what: str, value: str) -> None:
             case "reboot":
                 await machine.power_off()
                 machine.power_on()
+            case "stop agent":
+                await manager_of(system).stop(system.running_service)
+            case "disable agent":
+                disable(machine)
+            case "remove account":
+                await remove_account(machine)
             case "clock":
                 system.clock_ahead = float(value)
             case "disk":
@@ -86,11 +98,33 @@ async def happen(machine: Machine, what: str, value: str) -> None:
         raise ScriptFailed(f'"{value}" is no value for {what}: clock 90, disk 300 MB, memory 0.02.') from None
 
 
+def disable(machine: Machine) -> None:
+    """Somebody sets the agent's service not to start by itself any more."""
+    name = machine.system.running_service
+    match machine.description.family:
+        case "linux":
+            machine.system.systemd.answer(["systemctl", "disable", name])
+        case "macos":
+            machine.system.launchd.answer(["launchctl", "disable", f"system/{name}"])
+        case "windows":
+            machine.system.control.set_start(name, "Disabled")
+
+
+async def remove_account(machine: Machine) -> None:
+    """Somebody removes the account of the agent's service, and the machine is started again."""
+    account = machine.system.running_account
+    machine.system.systemd.accounts.discard(account)
+    machine.system.launchd.accounts.pop(account, None)
+    machine.system.control.accounts.pop(account.removeprefix(".\\"), None)
+    await machine.power_off()
+    machine.power_on()
+
+
 async def _run(machine: Machine, line: str, tell: Callable[[str], None]) -> None:
     windows = machine.description.family == "windows"
     if "PADDOCK_PASS" in line:
         await run_command(machine, line, tell)
-    elif happens := re.fullmatch(r"(power off|power on|reboot|clock|disk|memory)(?: ([\d.+-]+(?: [MGT]B)?))?", line):
+    elif happens := HAPPENS.fullmatch(line):
         await happen(machine, happens.group(1), happens.group(2) or "")
     elif found := re.fullmatch(r"(?:sudo )?paddock-agent watch (report|install)", line):
         if found.group(1) == "install":

@@ -22,8 +22,11 @@ def evaluate(fleet: FleetSeen, now: float, rules: Sequence[Rule] = RULES) -> lis
 
 
 def _alone(hosts: Sequence[HostSeen], now: float, rules: Sequence[Rule]) -> Iterator[Finding]:
+    """Nothing runs on a host at the gate, so nothing about it is in trouble: its bring-up says how far it is."""
     looking = [(rule, rule.look) for rule in rules if rule.look]
     for host in hosts:
+        if not host.is_admitted:
+            continue
         for rule, look in looking:
             for one in look(host, now):
                 yield _finding(rule, one, (host.name,), host.paddock)

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Callable, Coroutine
+from contextvars import Context
 from typing import Any
 
 
@@ -21,7 +22,9 @@ server = _Running()
 def post(function: Callable[..., object], *arguments: object) -> None:
     """Calls ``function`` in the server's loop, soon. Safe from every thread."""
     if server.loop is not None and not server.loop.is_closed():
-        server.loop.call_soon_threadsafe(function, *arguments)
+        # In a context of its own: that of the thread says that the thread is busy, and what the function starts would
+        # take that for its own, and refuse to use the database.
+        server.loop.call_soon_threadsafe(function, *arguments, context=Context())
 
 
 def post_later(seconds: float, function: Callable[..., object], *arguments: object) -> None:

@@ -11,7 +11,7 @@ from ..seen import HostSeen
 
 
 def look(host: HostSeen, now: float) -> Iterator[Found]:
-    if host.link is not Link.STOPPED or host.told_since or not host.is_admitted or host.holding:
+    if host.link is not Link.STOPPED or host.told_since or host.holding:
         return
     if host.watch_is_silent(now):
         said = "It said goodbye, and its watch has fallen silent too: the machine was shut down in order."

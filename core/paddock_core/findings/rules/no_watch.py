@@ -13,7 +13,7 @@ FIRST_REPORT_PATIENCE = 300.0
 
 
 def look(host: HostSeen, now: float) -> Iterator[Found]:
-    if host.link is not Link.CONNECTED or not host.kept_by or host.watch is not None or not host.is_admitted:
+    if host.link is not Link.CONNECTED or not host.kept_by or host.watch is not None:
         return
     if now - host.link_since < FIRST_REPORT_PATIENCE:
         return

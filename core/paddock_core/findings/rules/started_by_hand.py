@@ -11,7 +11,7 @@ from ..seen import HostSeen
 
 
 def look(host: HostSeen, now: float) -> Iterator[Found]:
-    if host.link is Link.CONNECTED and not host.kept_by and host.is_admitted:
+    if host.link is Link.CONNECTED and not host.kept_by:
         yield Found(
             "Its agent was started by hand: after the next restart of the machine the host is gone until somebody logs "
             "in there.",
