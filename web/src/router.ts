@@ -10,6 +10,7 @@ export const router = createRouter({
     { path: '/bring-in/many', name: 'bring-many', component: () => import('./screens/BringManyScreen.vue'), meta: { title: 'Bring in many hosts' } },
     { path: '/bring-in/:id(\\d+)', name: 'bring-up', component: () => import('./screens/BringUpScreen.vue'), props: true, meta: { title: 'Bring-up' } },
     { path: '/board/:id(\\d+)?', name: 'board', component: () => import('./screens/BoardScreen.vue'), meta: { title: 'Board' } },
+    { path: '/watch', name: 'watch', component: () => import('./screens/WatchScreen.vue'), meta: { title: 'Watch' } },
     { path: '/logbook', name: 'logbook', component: () => import('./screens/LogbookScreen.vue'), meta: { title: 'Logbook' } },
     { path: '/login', name: 'login', component: () => import('./screens/LoginScreen.vue'), meta: { title: 'Log in' } },
     { path: '/:rest(.*)*', name: 'nowhere', component: () => import('./screens/NowhereScreen.vue'), meta: { title: 'Nothing here' } },

@@ -23,7 +23,7 @@ export const useYard = defineStore('yard', () => {
 
   const loadSoon = gathered(load)
   onNote((note) => {
-    if (!['log', 'pass', 'bring-up', 'guessing'].includes(note.noun)) loadSoon()
+    if (!['log', 'pass', 'bring-up', 'guessing', 'telling'].includes(note.noun)) loadSoon()
   })
 
   return { yard, trouble, plates, atTheGate, load }

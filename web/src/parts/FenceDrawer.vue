@@ -1,16 +1,19 @@
 <script setup lang="ts">
-import { Button, Checkbox, Drawer, Input, Select } from 'ant-design-vue'
+import { Button, Checkbox, Drawer, Input, InputNumber, Select } from 'ant-design-vue'
 import { ref, watch } from 'vue'
 import { answered, api } from '../api/client'
 import { useYard } from '../api/yard'
 import { useDoing } from './doing'
 
-/** What a paddock's fence says: from where agents may call, and whether a pass alone lets them in. */
+/** What a paddock's fence says: from where agents may call, whether a pass alone lets them in, and what is watched. */
 const paddock = defineModel<string | null>('paddock', { required: true })
 const yard = useYard()
 const purpose = ref('')
 const networks = ref<string[]>([])
 const admitsAtOnce = ref(false)
+const services = ref<string[]>([])
+const watchMayStart = ref(false)
+const grace = ref(0)
 const { isBusy, trouble, doing } = useDoing()
 
 watch(paddock, (name) => {
@@ -21,12 +24,22 @@ watch(paddock, (name) => {
     purpose.value = found?.purpose ?? ''
     networks.value = found?.networks ?? []
     admitsAtOnce.value = found?.admits_at_once ?? false
+    services.value = found?.services ?? []
+    watchMayStart.value = found?.watch_may_start ?? false
+    grace.value = found?.grace ?? 0
   })
 })
 
 function save(): Promise<void> {
   return doing(async () => {
-    const body = { purpose: purpose.value, networks: networks.value, admits_at_once: admitsAtOnce.value }
+    const body = {
+      purpose: purpose.value,
+      networks: networks.value,
+      admits_at_once: admitsAtOnce.value,
+      services: services.value,
+      watch_may_start: watchMayStart.value,
+      grace: grace.value,
+    }
     await answered(api.PATCH('/api/v1/paddocks/{name}/', { params: { path: { name: paddock.value ?? '' } }, body }))
     await yard.load()
     paddock.value = null
@@ -45,6 +58,18 @@ function save(): Promise<void> {
       </label>
       <Checkbox v-model:checked="admitsAtOnce">Admit pass holders at once</Checkbox>
       <p class="soft">Then a pass alone is enough to run jobs here, from inside the networks: nobody looks first.</p>
+      <label class="later">
+        Services that builds need
+        <span class="soft">Watched on all its hosts; jobs ask for one with <code>service NAME running</code>.</span>
+        <Select v-model:value="services" mode="tags" :token-separators="[',', ' ']" :open="false" placeholder="none" data-field="services" />
+      </label>
+      <Checkbox v-model:checked="watchMayStart" data-field="watch-may-start">Watches may start the agent's service</Checkbox>
+      <p class="soft">When it has stopped or failed, at most three times an hour, and never one that was stopped with the agent's own command.</p>
+      <label class="later">
+        Grace
+        <span class="soft">Seconds of silence after which a host is lost; 0 takes the server's own.</span>
+        <InputNumber v-model:value="grace" :min="0" :max="3600" />
+      </label>
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
       <Button type="primary" html-type="submit" :loading="isBusy">Save</Button>
     </form>
@@ -58,6 +83,10 @@ label:not(.ant-checkbox-wrapper) {
   gap: 2px;
   margin-bottom: 14px;
   font-weight: 500;
+}
+
+.later {
+  margin-top: 14px;
 }
 
 label .soft {

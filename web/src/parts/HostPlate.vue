@@ -5,7 +5,7 @@ import { plateMarks, plateWord } from './plate'
 import PlateTrace from './PlateTrace.vue'
 import SlotMarks from './SlotMarks.vue'
 import { useNow } from './clock'
-import { ago, systemName } from './wording'
+import { ago, count, systemName } from './wording'
 
 const props = defineProps<{ plate: Plate }>()
 const now = useNow(30_000)
@@ -18,7 +18,8 @@ const since = computed(() => (props.plate.link_since ? `${props.plate.link}, sin
     class="plate plate-marks"
     :class="plateMarks(plate)"
     :to="{ name: 'host', params: { name: plate.name } }"
-    :title="`${plate.name}: ${since}`"
+    :title="`${plate.name}: ${since}${plate.findings ? `; ${count(plate.findings, 'finding')}` : ''}`"
+    :data-findings="plate.findings"
     :data-host="plate.name"
     :data-link="plate.link"
   >
@@ -30,12 +31,15 @@ const since = computed(() => (props.plate.link_since ? `${props.plate.link}, sin
       <span class="soft">{{ systemName(plate.os) }}{{ plate.arch ? ` · ${plate.arch}` : '' }}</span>
       <em v-if="word" :class="{ trouble: plate.link === 'lost' }">{{ word }}</em>
     </span>
+    <i v-if="plate.findings" class="corner" aria-hidden="true"></i>
+    <span v-if="plate.findings" class="for-screen-readers">{{ count(plate.findings, 'finding') }}</span>
     <PlateTrace :trace="plate.trace" />
   </RouterLink>
 </template>
 
 <style scoped>
 .plate {
+  position: relative;
   display: flex;
   flex-direction: column;
   gap: 3px;
@@ -48,6 +52,10 @@ const since = computed(() => (props.plate.link_since ? `${props.plate.link}, sin
 
 .plate:hover {
   border-color: var(--ink);
+}
+
+.plate:has(.corner) .line:first-child {
+  padding-right: 9px;
 }
 
 .line {

@@ -13,6 +13,7 @@ const MARKS = [
   <div class="legend" aria-label="What the marks mean">
     <span v-for="[mark, word] in MARKS" :key="mark"><i class="plate-marks" :class="mark"></i>{{ word }}</span>
     <span><i class="plate-marks-expected"></i>expected</span>
+    <span><i class="plate-marks connected folded"><b class="corner"></b></i>has a finding</span>
     <span><i class="slot"></i>slot working</span>
     <span class="end">trace: last 24 hours</span>
   </div>
@@ -36,6 +37,10 @@ span {
 i {
   width: 20px;
   height: 12px;
+}
+
+.folded {
+  position: relative;
 }
 
 .slot {

@@ -44,3 +44,21 @@ export function ago(moment: string, now: number): string {
 export function exactly(moment: string): string {
   return new Intl.DateTimeFormat(undefined, { dateStyle: 'medium', timeStyle: 'medium' }).format(new Date(moment))
 }
+
+/** A share as 99.95 %; never rounded up to the whole. */
+export function share(part: number): string {
+  if (part >= 1) return '100 %'
+  const percent = Math.floor(part * 10_000) / 100
+  return `${percent >= 99 ? percent.toFixed(2) : percent.toFixed(1)} %`
+}
+
+/** Minutes after midnight as 06:30, and back; null for what is no time. */
+export function clockTime(minutes: number): string {
+  return `${String(Math.floor(minutes / 60)).padStart(2, '0')}:${String(minutes % 60).padStart(2, '0')}`
+}
+
+export function minutesOf(time: string): number | null {
+  const found = /^(\d{1,2}):(\d{2})$/.exec(time.trim())
+  const minutes = found ? Number(found[1]) * 60 + Number(found[2]) : NaN
+  return minutes < 24 * 60 && Number(found?.[2]) < 60 ? minutes : null
+}

@@ -4,10 +4,15 @@ import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import { answered, api, type Schemas } from '../api/client'
 import { gathered, onNote } from '../api/feed'
+import { useFindings } from '../api/findings'
 import { useSession } from '../api/session'
 import HostFacts from '../parts/HostFacts.vue'
+import FindingItem from '../parts/FindingItem.vue'
 import HostHistory from '../parts/HostHistory.vue'
+import HostReadings from '../parts/HostReadings.vue'
+import HostServices from '../parts/HostServices.vue'
 import HostSettings from '../parts/HostSettings.vue'
+import HostWeek from '../parts/HostWeek.vue'
 import ToolTable from '../parts/ToolTable.vue'
 import WayToWork from '../parts/WayToWork.vue'
 import { size, systemName } from '../parts/wording'
@@ -16,6 +21,8 @@ import { size, systemName } from '../parts/wording'
 const props = defineProps<{ name: string }>()
 const router = useRouter()
 const session = useSession()
+const findings = useFindings()
+void findings.load()
 const host = ref<Schemas['Host'] | null>(null)
 const trouble = ref('')
 const said = ref('')
@@ -47,6 +54,7 @@ onNote((note) => {
   if (note.noun === 'everything' || (note.noun === 'host' && note.name.toLowerCase() === props.name.toLowerCase())) loadSoon()
 })
 
+const troubles = computed(() => findings.of(host.value?.name ?? ''))
 const mayOperate = computed(() => session.may('operator', host.value?.paddock))
 const mayDecide = computed(() => session.may('administrator', host.value?.paddock))
 const isInside = computed(() => host.value?.standing === 'admitted')
@@ -124,6 +132,9 @@ async function act(verb: Verb): Promise<void> {
       </div>
       <p v-for="odd in host.suspicions" :key="odd.sentence" class="trouble odd">{{ odd.sentence }}</p>
       <WayToWork :steps="host.way" />
+      <section v-if="troubles.length" class="findings" aria-label="Findings"><FindingItem v-for="(one, i) in troubles" :key="one.id" :finding="one" :open="i === 0 && !one.aside" without-host /></section>
+      <HostWeek :name="host.name" />
+      <HostServices :host="host" />
       <div class="columns">
         <ToolTable :host="host" />
         <div>
@@ -131,6 +142,7 @@ async function act(verb: Verb): Promise<void> {
           <HostSettings v-if="mayDecide" :host="host" @changed="load" />
         </div>
       </div>
+      <HostReadings :host="host" />
       <HostHistory :name="host.name" />
     </template>
   </div>
@@ -169,5 +181,10 @@ async function act(verb: Verb): Promise<void> {
   .columns {
     grid-template-columns: minmax(0, 1fr);
   }
+}
+.findings {
+  display: grid;
+  grid-template-columns: repeat(auto-fit, minmax(380px, 1fr));
+  gap: 0 28px;
 }
 </style>

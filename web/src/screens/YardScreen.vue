@@ -5,10 +5,12 @@ import { useRouter } from 'vue-router'
 import { answered, api, type Schemas } from '../api/client'
 import { gathered, onNote } from '../api/feed'
 import { useComing } from '../api/coming'
+import { useFindings } from '../api/findings'
 import { useSession } from '../api/session'
 import { useYard, type Plate } from '../api/yard'
 import ExpectedPlate from '../parts/ExpectedPlate.vue'
 import FenceDrawer from '../parts/FenceDrawer.vue'
+import FindingList from '../parts/FindingList.vue'
 import GatePanel from '../parts/GatePanel.vue'
 import GuessingItems from '../parts/GuessingItems.vue'
 import HandItem from '../parts/HandItem.vue'
@@ -25,6 +27,7 @@ const yard = useYard()
 const session = useSession()
 const router = useRouter()
 const coming = useComing()
+const findings = useFindings()
 const guessing = ref<Schemas['Guessing'][]>([])
 const fenced = ref<string | null>(null)
 const stuck = ref<Schemas['Job'][]>([])
@@ -35,10 +38,7 @@ const away = computed(() => yard.plates.filter((one) => one.standing === 'admitt
 /** Empty paddocks stand last: there is nothing to see in them. */
 const paddocks = computed(() => [...(yard.yard?.paddocks ?? [])].sort((a, b) => Number(!a.hosts.length) - Number(!b.hosts.length)))
 const mayBringIn = computed(() => session.may('administrator'))
-const lost = computed(() => yard.plates.filter((one) => one.standing === 'admitted' && one.link === 'lost'))
-const outdated = computed(() => yard.plates.filter((one) => one.link === 'connected' && one.outdated.length))
-const afresh = ref(new Set<string>())
-const hands = computed(() => lost.value.length + yard.atTheGate.length + coming.stuck.length + guessing.value.length + outdated.value.length + stuck.value.length)
+const hands = computed(() => findings.pressing.length + yard.atTheGate.length + coming.stuck.length + guessing.value.length + stuck.value.length)
 
 function slots(plates: Plate[]): string {
   const all = plates.reduce((sum, one) => sum + one.slots, 0)
@@ -59,12 +59,8 @@ function bringIn(): void {
   if (mayBringIn.value) void router.push({ name: 'bring-in' })
 }
 
-async function startAfresh(plate: Plate): Promise<void> {
-  afresh.value.add(plate.name)
-  await answered(api.POST('/api/v1/hosts/{name}/restart/', { params: { path: { name: plate.name } } })).catch(() => afresh.value.delete(plate.name))
-}
-
 void coming.load()
+void findings.load()
 void loadStuck()
 const loadStuckSoon = gathered(loadStuck)
 onNote((note) => {
@@ -109,24 +105,14 @@ onKeys({ n: bringIn })
       </div>
       <aside id="hand" aria-label="Needs a hand">
         <h2 class="row"><span>Needs a hand</span><span class="soft">{{ hands }}</span></h2>
-        <HandItem v-for="plate in lost" :key="plate.name" what="Lost" :since="plate.link_since ?? ''" kind="trouble" :data-lost="plate.name">
-          <template #title><RouterLink :to="{ name: 'host', params: { name: plate.name } }">{{ plate.name }}</RouterLink> is lost</template>
-          {{ plate.link_cause }}
-          <template v-if="plate.working">{{ count(plate.working, 'job was', 'jobs were') }} on it.</template>
-        </HandItem>
+        <FindingList :findings="findings.findings" />
+        <p v-if="findings.trouble" class="trouble" role="alert">{{ findings.trouble }}</p>
         <HandItem v-for="sheet in coming.stuck" :key="sheet.id" what="Bring-up" :since="sheet.made_at" kind="trouble" :data-stuck="sheet.title">
           <template #title><RouterLink :to="{ name: 'bring-up', params: { id: String(sheet.id) } }">{{ sheet.title }}</RouterLink> does not come in</template>
           {{ sheet.sentence }}
         </HandItem>
         <GuessingItems v-model="guessing" />
         <GatePanel />
-        <HandItem v-for="plate in outdated" :key="plate.name" what="Old environment" :since="plate.link_since ?? ''" kind="note" :data-outdated="plate.name">
-          <template #title><RouterLink :to="{ name: 'host', params: { name: plate.name } }">{{ plate.name }}</RouterLink> works with an old environment</template>
-          {{ plate.outdated.join(', ') }} changed on the machine since its agent started: tools that were installed since are not seen.
-          <template v-if="session.may('operator', plate.paddock)" #actions>
-            <Button size="small" :disabled="afresh.has(plate.name)" title="It finishes what runs first" @click="startAfresh(plate)">{{ afresh.has(plate.name) ? 'Asked' : 'Start its agent afresh' }}</Button>
-          </template>
-        </HandItem>
         <HandItem v-for="job in stuck" :key="job.id" what="Waits" :since="job.submitted_at" kind="trouble">
           <template #title><RouterLink :to="{ name: 'board', params: { id: String(job.id) } }">{{ job.name }}</RouterLink> of {{ job.pipeline }}: {{ job.reason_kind }}</template>
           {{ job.reason }}

@@ -1,0 +1,57 @@
+import { LineChart } from 'echarts/charts'
+import { GridComponent, MarkLineComponent, TooltipComponent } from 'echarts/components'
+import { init, use, type EChartsCoreOption } from 'echarts/core'
+import { SVGRenderer } from 'echarts/renderers'
+import { onBeforeUnmount, onMounted, watch, type Ref } from 'vue'
+
+use([LineChart, GridComponent, MarkLineComponent, TooltipComponent, SVGRenderer])
+
+/** A colour of the theme, as it is now. */
+export function colour(name: string): string {
+  return getComputedStyle(document.documentElement).getPropertyValue(`--${name}`).trim()
+}
+
+/** Draws a chart into an element, anew whenever its option, its size or the theme changes. */
+export function useChart(place: Ref<HTMLElement | null>, option: () => EChartsCoreOption): void {
+  onMounted(() => {
+    if (!place.value) return
+    const chart = init(place.value, null, { renderer: 'svg' })
+    const draw = () => chart.setOption({ animation: false, ...option() }, { notMerge: true })
+    const sized = new ResizeObserver(() => chart.resize())
+    const themed = new MutationObserver(draw)
+    sized.observe(place.value)
+    themed.observe(document.documentElement, { attributeFilter: ['data-theme'] })
+    const stop = watch(option, draw, { immediate: true })
+    onBeforeUnmount(() => {
+      stop()
+      sized.disconnect()
+      themed.disconnect()
+      chart.dispose()
+    })
+  })
+}
+
+/** Axes and grid as all charts here have them: thin, quiet, with times below. */
+export function frame(start: number, end: number, named: (value: number) => string, most?: number): EChartsCoreOption {
+  const soft = colour('ink-soft')
+  return {
+    grid: { left: 8, right: 12, top: 10, bottom: 4, containLabel: true },
+    textStyle: { fontFamily: 'Barlow', fontSize: 12 },
+    xAxis: {
+      type: 'time',
+      min: start * 1000,
+      max: end * 1000,
+      splitNumber: 4,
+      axisLine: { lineStyle: { color: colour('fence') } },
+      axisLabel: { color: soft, hideOverlap: true, fontSize: 12 },
+    },
+    yAxis: {
+      type: 'value',
+      min: 0,
+      max: most,
+      splitNumber: 3,
+      splitLine: { lineStyle: { color: colour('fence') } },
+      axisLabel: { color: soft, formatter: named, fontSize: 12 },
+    },
+  }
+}
