@@ -153,6 +153,7 @@ def test_what_is_urgent_comes_first():
         (replace(WELL, contrast=Contrast("knot-01", 3, 20, 9, 180, ("soak",), 1e-6)), []),
         (replace(CASES["clone"], clone=Strange(NOW - 7200, "")), []),
         (replace(LOST, kept_by="", watch=None), ["agent-ended"]),
+        (replace(LOST, watch=told(since=NOW - 5)), []),
     ],
 )
 def test_edges(host, expected):

@@ -16,12 +16,14 @@ from ..trend import Trend
 class WatchSeen:
     """What the watch told last: the agent's service as its manager sees it.
 
-    ``running`` is running, stopped, failed, trying again or missing; ``cause`` the diagnosis in a word, "" for none;
-    ``sentence`` and ``remedy`` the diagnosis in full. ``on_purpose``: it was stopped by the agent's own command.
-    ``boot`` is the identity of the machine's present run, ``started_at`` when the watch last started the service.
+    ``since`` is when it first told of this state; ``running`` is running, stopped, failed, trying again or missing;
+    ``cause`` the diagnosis in a word, "" for none; ``sentence`` and ``remedy`` the diagnosis in full. ``on_purpose``:
+    it was stopped by the agent's own command. ``boot`` is the identity of the machine's present run, ``started_at``
+    when the watch last started the service.
     """
 
     at: float
+    since: float = 0.0
     service: str = ""
     running: str = "running"
     starts_at_boot: bool = True

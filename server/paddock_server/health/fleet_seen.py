@@ -139,6 +139,7 @@ def watch_seen(health: Health) -> WatchSeen | None:
     state, diagnosis = told.state, wire.diagnose(told.state)
     return WatchSeen(
         at=health.reported_at.timestamp(),
+        since=_seconds(health.state_since),
         service=state.name,
         running=state.running,
         starts_at_boot=state.starts_at_boot,

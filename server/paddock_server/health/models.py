@@ -60,12 +60,14 @@ class WatchedService(models.Model):
 
 
 class Health(models.Model):
-    """What is known of a host's health beside its link: what the watch told last (``report``, a wire.WatchReport), what
-    was strange about what it sent, and the trend of its disk (a paddock_core.trend.Trend)."""
+    """What is known of a host's health beside its link: what the watch told last (``report``, a wire.WatchReport, in
+    the same words since ``state_since``), what was strange about what it sent, and the trend of its disk (a
+    paddock_core.trend.Trend)."""
 
     host = models.OneToOneField("hosts.Host", models.CASCADE, related_name="health")
     report = models.JSONField(default=dict)
     reported_at = models.DateTimeField(null=True)
+    state_since = models.DateTimeField(null=True)
     started_at = models.DateTimeField(null=True)
     start_asked_at = models.DateTimeField(null=True)
     certificate_ends = models.DateTimeField(null=True)

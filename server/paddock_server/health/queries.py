@@ -28,6 +28,8 @@ from .models import Finding, FreshReadings, Health, HoldChange, HourOfReadings, 
 
 WINDOWS = {"day": 86_400.0, "week": 7 * 86_400.0, "month": 30 * 86_400.0}
 MOST_FORECASTS = 12
+FORECASTS_WITHIN = 60 * 86_400.0
+"""What is full later than that is nobody's concern yet."""
 MOST_EVENTS = 500
 
 
@@ -159,7 +161,9 @@ def forecasts(hosts: list[Host], now: datetime) -> list[dict[str, object]]:
     trends = []
     for health in Health.objects.filter(host__in=known, disk_trend__isnull=False):
         trend = Trend(**health.disk_trend)
-        trends.append((trend.empty_in() - (now.timestamp() - trend.at), health.host_id, trend))
+        left = trend.empty_in() - (now.timestamp() - trend.at)
+        if left <= FORECASTS_WITHIN:
+            trends.append((left, health.host_id, trend))
     found = []
     for left, pk, trend in sorted(trends, key=lambda one: one[:2])[:MOST_FORECASTS]:
         soon, late = trend.empty_between()

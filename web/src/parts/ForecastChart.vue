@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { ref } from 'vue'
 import type { Schemas } from '../api/client'
-import { colour, frame, useChart } from './time-chart'
-import { duration, size } from './wording'
+import { colour, frame, sizeStep, useChart } from './time-chart'
+import { inDays, size } from './wording'
 
 /** A disk that fills up: what was free, and where that leads to, with its band. */
 const props = defineProps<{ forecast: Schemas['Forecast'] }>()
@@ -10,12 +10,13 @@ const place = ref<HTMLElement | null>(null)
 
 useChart(place, () => {
   const { read, forecast } = props.forecast
+  const most = Math.max(1, ...read.map(([, free = 0]) => free))
   const begin = read[0]?.[0] ?? forecast[0]?.[0] ?? 0
   const end = forecast.at(-1)?.[0] ?? begin + 1
   const band = { type: 'line', stack: 'band', symbol: 'none', lineStyle: { opacity: 0 }, silent: true, tooltip: { show: false } }
   const line = { type: 'line', symbol: 'none' }
   return {
-    ...frame(begin, end, size),
+    ...frame(begin, end, size, { most, step: sizeStep(most) }),
     tooltip: { trigger: 'axis', valueFormatter: (value: unknown) => size(Number(value)) },
     series: [
       { ...band, data: forecast.map(([at = 0, , low]) => [at * 1000, low]) },
@@ -44,8 +45,7 @@ useChart(place, () => {
   <figure :data-forecast="forecast.host">
     <figcaption>
       <RouterLink :to="{ name: 'host', params: { name: forecast.host } }">{{ forecast.host }}</RouterLink>
-      is full in about <strong>{{ duration(forecast.full_in) }}</strong>
-      <span class="soft">({{ duration(forecast.full_soonest) }} to {{ duration(forecast.full_latest) }}), of {{ size(forecast.total) }}</span>
+      is full in about <strong>{{ inDays(forecast.full_in) }}</strong>{{ ' ' }}<span class="soft">({{ inDays(forecast.full_soonest) }} to {{ inDays(forecast.full_latest) }}), of {{ size(forecast.total) }}</span>
     </figcaption>
     <div ref="place" class="place" role="img" :aria-label="`Free disk of ${forecast.host}, and where it leads to`"></div>
   </figure>

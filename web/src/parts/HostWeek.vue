@@ -27,6 +27,9 @@ onNote((note) => {
   if (note.noun === 'finding' || note.noun === 'everything' || (note.noun === 'host' && note.name === props.name)) loadSoon()
 })
 
+/** Not there, and nothing wrong with that: a thin line, as the thin edge of a plate. */
+const THIN = new Set(['stopped', 'missing', 'never-seen', 'cancelled', 'note'])
+
 const when = (seconds: number) => exactly(new Date(seconds * 1000).toISOString())
 const dayName = new Intl.DateTimeFormat(undefined, { weekday: 'short', day: 'numeric' })
 const shown = computed(() => (week.value ? lanes(week.value, when) : []))
@@ -49,9 +52,13 @@ function open(job?: number): void {
             <rect width="6" height="6" class="hatch-ground" />
             <rect width="2" height="6" class="hatch-line" />
           </pattern>
+          <pattern id="week-trouble" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(-45)">
+            <rect width="7" height="7" class="trouble-ground" />
+            <rect width="2" height="7" class="trouble-line" />
+          </pattern>
         </defs>
         <line v-for="mark in marks" :key="mark.x" :x1="mark.x" :x2="mark.x" y1="0" y2="16" class="day" />
-        <rect v-for="(bar, i) in lane.bars" :key="i" :x="bar.x" :width="bar.width" y="2" height="12" :class="['bar', bar.state, { job: bar.to }]" @click="open(bar.to)">
+        <rect v-for="(bar, i) in lane.bars" :key="i" :x="bar.x" :width="bar.width" :y="THIN.has(bar.state) ? 6 : 2" :height="THIN.has(bar.state) ? 4 : 12" :class="['bar', bar.state, { job: bar.to }]" @click="open(bar.to)">
           <title>{{ bar.title }}</title>
         </rect>
         <path v-for="(mark, i) in lane.marks" :key="`m${i}`" :d="`M${mark.x} 2v12`" class="mark"><title>{{ mark.title }}</title></path>
@@ -121,7 +128,15 @@ svg {
 .bar.failed,
 .bar.urgent,
 .bar.timed-out {
+  fill: url('#week-trouble');
+}
+
+.trouble-ground {
   fill: var(--rust);
+}
+
+.trouble-line {
+  fill: var(--rust-pale);
 }
 
 .bar.stopped,
@@ -129,7 +144,7 @@ svg {
 .bar.never-seen,
 .bar.cancelled,
 .bar.note {
-  fill: var(--fence);
+  fill: var(--slate);
 }
 
 .bar.soon,
@@ -188,11 +203,12 @@ svg {
 }
 
 .key i.lost {
-  background: var(--rust);
+  background: repeating-linear-gradient(-45deg, var(--rust) 0 4px, var(--rust-pale) 4px 6px);
 }
 
 .key i.stopped {
-  background: var(--fence);
+  height: 3px;
+  background: var(--slate);
 }
 
 .key i.soon {

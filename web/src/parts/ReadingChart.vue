@@ -1,7 +1,7 @@
 <script setup lang="ts">
-import { ref, watch } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { answered, api, type Schemas } from '../api/client'
-import { colour, frame, useChart } from './time-chart'
+import { colour, frame, sizeStep, useChart } from './time-chart'
 import { duration, size } from './wording'
 
 /** One reading of a host over time: its mean, within a band from the least to the most. */
@@ -25,16 +25,26 @@ watch(() => [props.host, props.reading, props.hours], load, { immediate: true })
 
 function named(value: number): string {
   if (read.value?.unit === 'bytes') return size(value)
-  if (read.value?.unit === 's') return duration(value)
+  if (read.value?.unit === 's') return `${value < 0 ? '−' : ''}${Math.abs(value) < 600 ? `${Math.abs(Math.round(value * 10) / 10)} s` : duration(Math.abs(value))}`
   return String(Math.round(value * 100) / 100)
 }
+
+/** Sizes have steps of whole units; a clock may be behind. */
+const scale = computed(() => {
+  const most = props.capacity
+  if (read.value?.unit === 'bytes') {
+    const top = most ?? Math.max(1, ...read.value.rows.map((row) => row[3] ?? 0))
+    return { most: top, step: sizeStep(top) }
+  }
+  return { most, least: props.reading === 'clock' ? undefined : 0 }
+})
 
 useChart(place, () => {
   const rows = read.value?.rows ?? []
   const end = Date.now() / 1000
   const band = { type: 'line', stack: 'band', symbol: 'none', lineStyle: { opacity: 0 }, silent: true, tooltip: { show: false } }
   return {
-    ...frame(Math.max(end - props.hours * 3600, Math.min(rows[0]?.[0] ?? 0, end - 600)), end, named, props.capacity),
+    ...frame(Math.max(end - props.hours * 3600, Math.min(rows[0]?.[0] ?? 0, end - 600)), end, named, scale.value),
     tooltip: { trigger: 'axis', valueFormatter: (value: unknown) => named(Number(value)) },
     series: [
       { ...band, data: rows.map(([at = 0, least]) => [at * 1000, least]) },

@@ -31,8 +31,22 @@ export function useChart(place: Ref<HTMLElement | null>, option: () => EChartsCo
   })
 }
 
+/** The step of an axis of bytes: 1, 2 or 5 times a power of ten of the unit that people read, about four to the most. */
+export function sizeStep(most: number): number {
+  const unit = 1024 ** Math.max(0, Math.floor(Math.log(Math.max(1, most)) / Math.log(1024)))
+  const rough = most / unit / 3
+  const power = 10 ** Math.floor(Math.log10(Math.max(rough, 1e-9)))
+  return unit * power * ([1, 2, 5, 10].find((step) => step * power >= rough) ?? 10)
+}
+
+interface Scale {
+  least?: number
+  most?: number
+  step?: number
+}
+
 /** Axes and grid as all charts here have them: thin, quiet, with times below. */
-export function frame(start: number, end: number, named: (value: number) => string, most?: number): EChartsCoreOption {
+export function frame(start: number, end: number, named: (value: number) => string, scale: Scale): EChartsCoreOption {
   const soft = colour('ink-soft')
   return {
     grid: { left: 8, right: 12, top: 10, bottom: 4, containLabel: true },
@@ -47,8 +61,9 @@ export function frame(start: number, end: number, named: (value: number) => stri
     },
     yAxis: {
       type: 'value',
-      min: 0,
-      max: most,
+      min: 'least' in scale ? scale.least : 0,
+      max: scale.most && scale.step ? Math.ceil(scale.most / scale.step) * scale.step : scale.most,
+      interval: scale.step,
       splitNumber: 3,
       splitLine: { lineStyle: { color: colour('fence') } },
       axisLabel: { color: soft, formatter: named, fontSize: 12 },

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { ago, duration, size } from './wording'
+import { ago, clockTime, duration, inDays, minutesOf, share, size } from './wording'
 
 describe('words for numbers', () => {
   it.each([
@@ -24,5 +24,27 @@ describe('words for numbers', () => {
     const now = Date.parse('2026-11-23T12:00:00Z')
     expect(ago('2026-11-23T11:58:00Z', now)).toBe('2 min ago')
     expect(ago('2026-11-23T12:00:01Z', now)).toBe('just now')
+  })
+
+  it.each([
+    [1, '100 %'],
+    [0.99999, '99.99 %'],
+    [0.9704, '97.0 %'],
+    [0, '0.0 %'],
+  ])('a share of %d is %s, never rounded up to the whole', (part, said) => expect(share(part)).toBe(said))
+
+  it.each([
+    ['06:30', 390],
+    [' 23:59 ', 1439],
+    ['24:00', null],
+    ['7:60', null],
+    ['noon', null],
+  ])('the time %s is %s minutes after midnight', (text, minutes) => {
+    expect(minutesOf(text)).toBe(minutes)
+    if (minutes !== null) expect(minutesOf(clockTime(minutes))).toBe(minutes)
+  })
+
+  it('tells days with a tenth where that says something', () => {
+    expect([inDays(9.26 * 86_400), inDays(187 * 86_400)]).toEqual(['9.3 days', '187 days'])
   })
 })

@@ -62,3 +62,9 @@ export function minutesOf(time: string): number | null {
   const minutes = found ? Number(found[1]) * 60 + Number(found[2]) : NaN
   return minutes < 24 * 60 && Number(found?.[2]) < 60 ? minutes : null
 }
+
+/** A time that is told in days, with a tenth where that says something: 9.3 days. */
+export function inDays(seconds: number): string {
+  const days = seconds / 86_400
+  return days < 20 ? `${days.toFixed(1)} days` : `${Math.round(days)} days`
+}

@@ -28,7 +28,7 @@ async function load(): Promise<void> {
       answered(api.GET('/api/v1/findings/', { params: { query: { closed: true } } })),
     ])
     watch.value = seen
-    over.value = closed.findings.slice(0, 15)
+    over.value = closed.findings.slice(0, 8)
     trouble.value = ''
   } catch (error) {
     trouble.value = (error as Error).message
@@ -92,10 +92,9 @@ function between(seconds: number | null): string {
             <tbody>
               <tr v-for="host in hosts.slice(0, SHOWN)" :key="host.name" :data-watched="host.name">
                 <td>
-                  <RouterLink :to="{ name: 'host', params: { name: host.name } }">{{ host.name }}</RouterLink>
-                  <span class="soft"> {{ host.paddock }}</span>
-                  <strong v-if="host.is_flapping" class="trouble"> comes and goes</strong>
-                  <span v-else-if="host.link !== 'connected'" class="trouble"> {{ host.link }}</span>
+                  <RouterLink :to="{ name: 'host', params: { name: host.name } }">{{ host.name }}</RouterLink>{{ ' ' }}<span class="soft">{{ host.paddock }}</span>
+                  <strong v-if="host.is_flapping" class="trouble">{{ ' ' }}· comes and goes</strong>
+                  <span v-else-if="host.link !== 'connected'" class="trouble">{{ ' ' }}· {{ host.link }}</span>
                 </td>
                 <AvailabilityCell :found="host.availability.day" />
                 <AvailabilityCell :found="host.availability.week" />
@@ -132,7 +131,7 @@ function between(seconds: number | null): string {
             <table v-else class="plain-table">
               <tbody>
                 <tr v-for="one in watch.running_out" :key="one.what + one.name">
-                  <td>{{ one.what }} “{{ one.name }}”<span class="soft"> {{ one.paddock }}</span></td>
+                  <td>{{ one.what }} “{{ one.name }}”{{ ' ' }}<span class="soft">{{ one.paddock }}</span></td>
                   <td :title="exactly(one.ends_at)">in {{ duration((Date.parse(one.ends_at) - Date.now()) / 1000) }}</td>
                 </tr>
               </tbody>

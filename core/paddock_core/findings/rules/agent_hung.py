@@ -16,7 +16,7 @@ WITHIN = 3600.0
 
 def look(host: HostSeen, now: float) -> Iterator[Found]:
     told = host.told_since
-    if told and told.running == "running":
+    if told and told.running == "running" and now - max(host.link_since, told.since) >= host.watch_every / 2:
         yield Found(
             "The machine is up and reaches the server, and its agent's service runs, but the agent itself is not "
             "heard: "

@@ -92,6 +92,7 @@ def _take(host: Host, told: wire.WatchReport) -> wire.WatchAnswer:
         health.started_at = now
         write(Actor(f"the watch of {host.name}", None), "started", "service", told.state.name, host.paddock.name)
     if word != before:
+        health.state_since = now
         ServiceChange.objects.create(host=host, at=now, state=told.state.running, said=_said(told))
         feed.tell("host", host.name, host.paddock.name)
     asked = health.start_asked_at is not None and health.start_asked_at > now - ASKED_FOR
