@@ -23,7 +23,6 @@ class WatchSeen:
     """
 
     at: float
-    since: float = 0.0
     service: str = ""
     running: str = "running"
     starts_at_boot: bool = True
@@ -40,6 +39,7 @@ class WatchSeen:
     uptime: float = math.nan
     started_at: float = 0.0
     starts_left: int = 0
+    since: float = 0.0
 
 
 @dataclass(frozen=True)
