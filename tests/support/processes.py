@@ -27,7 +27,7 @@ def free_port() -> int:
 class RealServer:
     """``paddock serve`` on a port of its own, with an administrator called harbourmaster."""
 
-    def __init__(self, data: Path, grace: float = 45, bind: str = "127.0.0.1") -> None:
+    def __init__(self, data: Path, grace: float = 45, bind: str = "127.0.0.1", watch: float = 60) -> None:
         self.port = free_port()
         self.url = f"http://{bind}:{self.port}"
         self._bind = bind
@@ -37,6 +37,7 @@ class RealServer:
             **{name: value for name, value in os.environ.items() if not name.startswith(("PADDOCK_", "DJANGO_"))},
             "PADDOCK_DATA": str(data),
             "PADDOCK_LINK_GRACE": str(grace),
+            "PADDOCK_WATCH_SECONDS": str(watch),
             "PADDOCK_PASSWORD": PASSWORD,
             "PADDOCK_HOSTS": bind,
         }
@@ -92,6 +93,11 @@ class RealServer:
 
     def host(self, name: str) -> dict:
         return self.api.get(f"/api/v1/hosts/{name}/")
+
+    def finding(self, code: str, host: str = "") -> dict | None:
+        """The open finding of this kind, of one host if that is named; None where there is none."""
+        found = self.api.get("/api/v1/findings/")["findings"]
+        return next((one for one in found if one["code"] == code and (not host or host in one["hosts"])), None)
 
     def job(self, number: int) -> dict:
         return self.api.get(f"/api/v1/jobs/{number}/")

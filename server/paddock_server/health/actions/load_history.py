@@ -69,8 +69,9 @@ def _links(host: Host, past: HostHistory) -> int:
     for at, state, cause in sorted(past.link):
         if state not in states:
             raise Invalid(f'{host.name}: "{state[:40]}" is no state of a link. There is {", ".join(sorted(states))}.')
-        if first is None or at < first.timestamp():
-            rows.append(LinkChange(host=host, at=_time(host, at), state=state, cause=cause))
+        moment = _time(host, at)
+        if first is None or moment < first:
+            rows.append(LinkChange(host=host, at=moment, state=state, cause=cause))
     later: list[dict[str, Any]] = list(LinkChange.objects.filter(host=host).order_by("id").values())
     # Changes are read in the order in which they were written: what is older goes in front.
     LinkChange.objects.filter(host=host).delete()
