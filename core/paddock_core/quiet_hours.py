@@ -35,6 +35,8 @@ class QuietHours:
     def __post_init__(self) -> None:
         if not (0 <= self.start < DAY_MINUTES and 0 <= self.end < DAY_MINUTES):
             raise ValueError("quiet hours start and end within a day")
+        if self.start == self.end and set(self.days) >= set(range(7)):
+            raise ValueError("it would be quiet for ever")
 
 
 def _at(day: datetime, minutes: int) -> datetime:

@@ -12,7 +12,6 @@ from django.utils import timezone
 from people import FACTS, somebody
 
 from paddock_agent import wire
-from paddock_core.findings import evaluate
 from paddock_core.link_state import Seen
 from paddock_server.health import vitals
 from paddock_server.health.actions.keep_findings import keep_findings
@@ -34,7 +33,14 @@ RUNNING = wire.ServiceState(UNIT, "linux", "running", starts_at_boot=True, start
 
 
 def report(host, state=RUNNING, name="", **more):
-    told = {"host": name or host.name, "at": time.time(), "state": state, "boot": "b1", "uptime": 900.0, "starts_left": 3}
+    told = {
+        "host": name or host.name,
+        "at": time.time(),
+        "state": state,
+        "boot": "b1",
+        "uptime": 900.0,
+        "starts_left": 3,
+    }
     return wire.WatchReport(**{**told, **more})
 
 
@@ -57,7 +63,7 @@ def look():
 
     def once():
         stirred.everything = True
-        keep_findings(evaluate(seen.look(), time.time()))
+        keep_findings(seen.look(time.time()))
         return {one.code: one for one in Finding.objects.filter(closed_at=None)}
 
     return once

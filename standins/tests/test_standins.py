@@ -21,6 +21,11 @@ FOUND = {
     "ketch-01": ("windows", "10.0.20348.2461", "x64", {"jdk 17.0.9", "jdk 21.0.5", "maven 3.9.6", "npm 10.5.0"}),
     "russet-01": ("macos", "14.5", "arm64", {"jdk 17.0.11", "jdk 21.0.3", "python 3.9.6", "python 3.12.3"}),
     "sloop-01": ("windows", "10.0.20348.2461", "x64", {"git 2.45.1.windows.1"}),
+    "dunlin-01": ("linux", "12", "x64", {"git 2.39.5", "make 4.3"}),
+    "dunlin-02": ("linux", "12", "x64", {"git 2.39.5", "make 4.3"}),
+    "pippin-01": ("macos", "14.5", "arm64", {"git 2.39.3"}),
+    "skiff-01": ("windows", "10.0.20348.2461", "x64", {"git 2.45.1.windows.1"}),
+    "skiff-02": ("windows", "10.0.20348.2461", "x64", {"git 2.45.1.windows.1"}),
 }
 
 

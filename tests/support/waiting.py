@@ -11,7 +11,7 @@ T = TypeVar("T")
 PATIENCE = 60.0
 
 
-def until(is_so: Callable[[], T], what: str = "it") -> T:
+def until(is_so: Callable[[], T], what: object = "it") -> T:
     """What ``is_so`` gives as soon as that is true; fails once patience ends."""
     ends = time.monotonic() + PATIENCE
     while True:

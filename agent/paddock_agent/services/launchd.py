@@ -75,12 +75,12 @@ class Launchd(ServiceManager):
         """See the port."""
         if not await self._printed(name):
             domain = (await self._target(name)).rsplit("/", 1)[0]
-            await run_or_fail(self._system, ["launchctl", "bootstrap", domain, self._place(name)])
-        await run_or_fail(self._system, ["launchctl", "kickstart", await self._target(name)])
+            await self._as_root("bootstrap", domain, self._place(name))
+        await self._as_root("kickstart", await self._target(name))
 
     async def stop(self, name: str) -> None:
         """See the port. A loaded job would be started again, so it is taken out until it is started."""
-        await run_or_fail(self._system, ["launchctl", "bootout", await self._target(name)])
+        await self._as_root("bootout", await self._target(name))
 
     async def restart(self, name: str) -> None:
         """See the port."""
@@ -139,8 +139,18 @@ class Launchd(ServiceManager):
 
     def letting(self, account: str, service: str) -> tuple[str, ...]:
         """See the port: launchd lets only root, so by a rule of sudo."""
-        rule = f"{account} ALL=(root) NOPASSWD: /bin/launchctl kickstart system/{service}"
+        verbs = (
+            f"kickstart system/{service}",
+            f"bootout system/{service}",
+            f"bootstrap system {self._daemon_file(service)}",
+        )
+        rule = f"{account} ALL=(root) NOPASSWD: {', '.join(f'/bin/launchctl {verb}' for verb in verbs)}"
         return (f"echo {shlex.quote(rule)} | sudo tee -a /etc/sudoers.d/paddock",)
+
+    async def _as_root(self, *words: str) -> None:
+        """launchctl changes things for root only; an agent of another account goes by the rule of ``letting``."""
+        become = [] if self._system.is_privileged() else ["sudo", "-n"]
+        await run_or_fail(self._system, [*become, "launchctl", *words])
 
     async def _why_not_spawned(self, state: ServiceState, listed: dict[str, object]) -> Cause:
         if not await self._user_id(state.account):

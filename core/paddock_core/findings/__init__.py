@@ -1,7 +1,7 @@
 """Findings: diagnosed troubles, from a rule set. One file in ``rules`` for each rule, and one line where it is
 listed."""
 
-from .evaluate import evaluate
+from .evaluate import evaluate, look_at_host, together
 from .finding import Evidence, Finding, Found, Remedy, Rule, Severity
 from .lifetime import Lifetime, after
 from .rules import BY_CODE, RULES
@@ -24,4 +24,6 @@ __all__ = [
     "WatchedService",
     "after",
     "evaluate",
+    "look_at_host",
+    "together",
 ]

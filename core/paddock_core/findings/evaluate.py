@@ -1,8 +1,12 @@
-"""Runs the rules over the fleet."""
+"""Runs the rules over the fleet: over each host alone, and over all of them together.
+
+The two are apart so that whoever keeps findings need look again only at the hosts that have changed.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
+from itertools import chain
 
 from .finding import ORDER, Finding, Found, Rule
 from .rules import RULES
@@ -11,28 +15,31 @@ from .seen import FleetSeen, HostSeen
 
 
 def evaluate(fleet: FleetSeen, now: float, rules: Sequence[Rule] = RULES) -> list[Finding]:
-    """All findings at ``now`` (seconds since the epoch), the most urgent first, then the oldest.
+    """All findings at ``now`` (seconds since the epoch), the most urgent first, then the oldest."""
+    return together(fleet, chain.from_iterable(look_at_host(host, now, rules) for host in fleet.hosts), now, rules)
 
-    What several hosts of one network have in common is one finding about the network, instead of one for each.
-    """
-    found = [*_alone(fleet.hosts, now, rules), *_together(fleet, now, rules)]
+
+def look_at_host(host: HostSeen, now: float, rules: Sequence[Rule] = RULES) -> tuple[Finding, ...]:
+    """The findings of one host. Nothing runs on a host at the gate, so nothing about it is in trouble: its bring-up
+    says how far it is."""
+    if not host.is_admitted:
+        return ()
+    hosts = (host.name,)
+    return tuple(
+        _finding(rule, one, hosts, host.paddock) for rule in rules if rule.look for one in rule.look(host, now)
+    )
+
+
+def together(fleet: FleetSeen, alone: Iterable[Finding], now: float, rules: Sequence[Rule] = RULES) -> list[Finding]:
+    """The findings of single hosts with those of all of them. What several hosts of one network have in common is one
+    finding about the network, instead of one for each."""
+    found = [*alone, *_of_all(fleet, now, rules)]
     instead = covered(found)
     kept = [one for one in found if one.key not in instead]
     return sorted(kept, key=lambda one: (ORDER[one.severity], one.since, one.key))
 
 
-def _alone(hosts: Sequence[HostSeen], now: float, rules: Sequence[Rule]) -> Iterator[Finding]:
-    """Nothing runs on a host at the gate, so nothing about it is in trouble: its bring-up says how far it is."""
-    looking = [(rule, rule.look) for rule in rules if rule.look]
-    for host in hosts:
-        if not host.is_admitted:
-            continue
-        for rule, look in looking:
-            for one in look(host, now):
-                yield _finding(rule, one, (host.name,), host.paddock)
-
-
-def _together(fleet: FleetSeen, now: float, rules: Sequence[Rule]) -> Iterator[Finding]:
+def _of_all(fleet: FleetSeen, now: float, rules: Sequence[Rule]) -> Iterator[Finding]:
     for rule in rules:
         if rule.look_at_all:
             for one in rule.look_at_all(fleet, now):

@@ -8,6 +8,7 @@ from collections import defaultdict
 from collections.abc import Collection, Mapping
 from dataclasses import replace
 from datetime import datetime, timedelta
+from itertools import chain
 
 import msgspec
 from django.conf import settings
@@ -15,7 +16,16 @@ from django.db.models import Count, Q
 from django.utils import timezone
 
 from paddock_agent import wire
-from paddock_core.findings import FleetSeen, HostSeen, PassSeen, WatchedService, WatchSeen
+from paddock_core.findings import (
+    Finding,
+    FleetSeen,
+    HostSeen,
+    PassSeen,
+    WatchedService,
+    WatchSeen,
+    look_at_host,
+    together,
+)
 from paddock_core.findings.seen import Strange
 from paddock_core.lifecycle import AttemptState
 from paddock_core.link_state import FLAPPING_WINDOW, Link
@@ -31,48 +41,74 @@ from .models import WatchedService as WatchedRow
 
 OLDEST_AGENT = "0.1.0"
 """The oldest agent that this server supports."""
+LOOK_AGAIN = 12
+"""A host about which nothing has changed is looked at in every twelfth look: some findings are of time alone."""
 CONTRASTS_OVER = timedelta(days=7)
 CONTRASTS_REST = 20.0
 """Comparing all hosts' failures rests so many times as long as it took, so that it costs a twentieth at most."""
 
 
 class SeenFleet:
-    """What is kept between looks. Used by one thread at a time."""
+    """What is kept between looks: each host as the rules saw it last, and what they found. Used by one thread at a
+    time.
+
+    A host is looked at again when something about it has changed, when it is away or has a finding, and otherwise once
+    in a while: a fleet that is well costs next to nothing.
+    """
 
     def __init__(self) -> None:
         self._hosts: dict[int, HostSeen] = {}
+        self._found: dict[int, tuple[Finding, ...]] = {}
+        self._looked_at: dict[int, float] = {}
         self._contrasts: Mapping[str, Contrast] = {}
         self._contrasts_due = 0.0
 
-    def look(self) -> FleetSeen:
-        """The fleet as it is now."""
+    def look(self, now: float) -> list[Finding]:
+        """All findings at ``now``, in seconds since the epoch."""
+        changed = self._take_changes()
+        self._compare()
+        losses, unanswered = _losses(), _unanswered()
+        for pk, host in self._hosts.items():
+            newest = vitals.of(pk)
+            if not (
+                pk in changed
+                or newest.has_moved
+                or self._found.get(pk)
+                or host.is_away
+                or pk in losses
+                or pk in unanswered
+                or now - self._looked_at.get(pk, 0.0) > LOOK_AGAIN * settings.FINDINGS_SECONDS
+            ):
+                continue
+            seen = _with_vitals(host, newest)
+            seen = replace(
+                seen,
+                losses=losses.get(pk, ()),
+                unanswered=unanswered.get(pk, ()),
+                contrast=self._contrasts.get(host.name),
+            )
+            self._found[pk], self._looked_at[pk] = look_at_host(seen, now), now
+        fleet = FleetSeen(tuple(self._hosts.values()), _passes())
+        return together(fleet, chain.from_iterable(self._found.values()), now)
+
+    def _take_changes(self) -> set[int]:
+        """Reads anew what has changed; returns which hosts that are."""
         if stirred.everything:
             stirred.everything = False
             stirred.hosts.clear()
             self._hosts = _read(None)
-        elif stirred.hosts:
-            taken = stirred.hosts.copy()
-            stirred.hosts -= taken
-            self._hosts = {pk: host for pk, host in self._hosts.items() if host.name not in taken} | _read(taken)
-        self._compare()
-        losses, unanswered = _losses(), _unanswered()
-        hosts = []
-        for pk, host in self._hosts.items():
-            newest = vitals.of(pk)
-            hosts.append(
-                replace(
-                    host,
-                    losses=losses.get(pk, ()),
-                    unanswered=unanswered.get(pk, ()),
-                    contrast=self._contrasts.get(host.name),
-                    clock=newest.median("clock"),
-                    disk_free=newest.median("disk_free"),
-                    system_free=newest.median("system_free"),
-                    memory_free=newest.median("memory_free"),
-                    work_trouble=newest.work_trouble,
-                )
-            )
-        return FleetSeen(tuple(hosts), _passes())
+            self._found = {}
+            return set(self._hosts)
+        names = stirred.hosts.copy()
+        if not names:
+            return set()
+        stirred.hosts -= names
+        fresh = _read(names)
+        for pk in [pk for pk, host in self._hosts.items() if host.name in names and pk not in fresh]:
+            del self._hosts[pk]
+            self._found.pop(pk, None)
+        self._hosts |= fresh
+        return set(fresh)
 
     def _compare(self) -> None:
         began = time.monotonic()
@@ -81,6 +117,20 @@ class SeenFleet:
             self._contrasts = contrasts(_tallies())
             ended = time.monotonic()
             self._contrasts_due = ended + CONTRASTS_REST * (ended - began)
+            outstanding = {name for name, one in self._contrasts.items() if one.stands_out}
+            self._looked_at = {pk: at for pk, at in self._looked_at.items() if self._hosts[pk].name not in outstanding}
+
+
+def _with_vitals(host: HostSeen, newest: vitals.Vitals) -> HostSeen:
+    newest.look()
+    return replace(
+        host,
+        clock=newest.median("clock"),
+        disk_free=newest.median("disk_free"),
+        system_free=newest.median("system_free"),
+        memory_free=newest.median("memory_free"),
+        work_trouble=newest.work_trouble,
+    )
 
 
 def _read(names: Collection[str] | None) -> dict[int, HostSeen]:

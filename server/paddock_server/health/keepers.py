@@ -10,8 +10,6 @@ import time
 from channels.db import database_sync_to_async
 from django.conf import settings
 
-from paddock_core.findings import evaluate
-
 from . import vitals
 from .actions.keep_findings import keep_findings
 from .actions.keep_readings import hosts_due, keep_readings, thin
@@ -74,4 +72,4 @@ async def keep_finding() -> None:
 def look(seen: SeenFleet) -> None:
     """One look at the fleet."""
     with FINDINGS_LOOK.time():
-        keep_findings(evaluate(seen.look(), time.time()))
+        keep_findings(seen.look(time.time()))

@@ -48,8 +48,10 @@ def stir_named(noun: str, name: str) -> None:
     """What the browsers are told has changed, the findings look at too."""
     if noun == "host":
         stir(name)
-    else:
+    elif noun == "paddock":
         stir_all()
+    else:
+        transaction.on_commit(lambda: running.post(stirred.wake))
 
 
 def note_job_ended() -> None:

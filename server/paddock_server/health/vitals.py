@@ -20,6 +20,16 @@ RECENT = 12
 """Readings that the medians go over: three minutes at the usual heartbeat."""
 
 Row = tuple[float, ...]
+MOVES = tuple(
+    (NAMES.index(name), part, least)
+    for name, part, least in (
+        ("disk_free", 0.02, 1e8),
+        ("system_free", 0.02, 1e8),
+        ("memory_free", 0.1, 1e8),
+        ("clock", 0.0, 5.0),
+    )
+)
+"""By how much a reading has to move to be looked at: a part of what it was, and something beside."""
 
 
 @dataclass
@@ -29,6 +39,23 @@ class Vitals:
     rows: deque[tuple[float, Row]] = field(default_factory=lambda: deque(maxlen=RECENT))
     work_trouble: str = ""
     heard: float = 0.0
+    has_moved: bool = True
+    """Whether what was read since the last look differs enough from then to be looked at."""
+    looked_at: Row = ()
+
+    def look(self) -> None:
+        """The readings are looked at now."""
+        self.has_moved = False
+        self.looked_at = self.rows[-1][1] if self.rows else ()
+
+    def note_move(self, row: Row) -> None:
+        """Compares a new reading with what was looked at: a comparison costs a fiftieth of a look."""
+        if not self.looked_at:
+            self.has_moved = True
+        for column, part, least in MOVES:
+            before, now = (self.looked_at or row)[column], row[column]
+            if abs(now - before) > part * abs(before) + least or (now != now) != (before != before):
+                self.has_moved = True
 
     def median(self, name: str) -> float:
         """The median of the last readings; NaN where there are none."""
@@ -50,10 +77,13 @@ def take(host_id: int, beat: wire.Heartbeat, now: float | None = None) -> tuple[
     found = cleaned(given)
     vitals = _vitals[host_id]
     vitals.rows.append((now, found.row))
+    if not vitals.has_moved:
+        vitals.note_move(found.row)
     if vitals.heard:
         HEARTBEAT_GAP.observe(now - vitals.heard)
     vitals.heard = now
-    vitals.work_trouble = beat.work_trouble
+    if vitals.work_trouble != beat.work_trouble:
+        vitals.work_trouble, vitals.has_moved = beat.work_trouble, True
     _unwritten[host_id].append((now, found.row))
     return found.absurd
 

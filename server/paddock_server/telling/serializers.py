@@ -9,6 +9,7 @@ from django.core.validators import validate_email
 from rest_framework import serializers
 
 from paddock_core.findings import BY_CODE
+from paddock_core.quiet_hours import QuietHours
 
 from ..health.models import SEVERITIES
 from .models import DELIVERY_STATES, EVENTS, KINDS, Delivery, Telling
@@ -76,6 +77,14 @@ class TellingSerializer(serializers.ModelSerializer):
             other = {"quiet_from": "quiet_to", "quiet_to": "quiet_from"}[name]
             if given.get(name) is not None and given.get(other, getattr(self.instance, other, None)) is None:
                 raise serializers.ValidationError({other: "Quiet hours have a beginning and an end."})
+        quiet = [
+            given.get(name, getattr(self.instance, name, None)) for name in ("quiet_from", "quiet_to", "quiet_days")
+        ]
+        if None not in quiet:
+            try:
+                QuietHours(quiet[0], quiet[1], quiet[2])
+            except ValueError as error:
+                raise serializers.ValidationError({"quiet_from": f"{error}."}) from None
         return given
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable, Iterator
+from functools import lru_cache
 from ipaddress import ip_address, ip_network
 
 from ...link_state import Link
@@ -18,6 +19,7 @@ CODE = "network-silent"
 _COVERS = ("machine-silent", "agent-ended")
 
 
+@lru_cache(maxsize=10_000)
 def network_of(address: str) -> str:
     """The network that an address is taken to belong to: 24 bits of IPv4, 64 of IPv6; "" for none.
 
@@ -32,9 +34,10 @@ def network_of(address: str) -> str:
 
 
 def look_at_all(fleet: FleetSeen, now: float) -> Iterator[Found]:
+    lost = {network_of(host.address) for host in fleet.hosts if host.link is Link.LOST and host.is_admitted} - {""}
     members: dict[str, list[HostSeen]] = defaultdict(list)
-    for host in fleet.hosts:
-        if host.is_admitted and (network := network_of(host.address)):
+    for host in fleet.hosts if lost else ():
+        if host.is_admitted and (network := network_of(host.address)) in lost:
             members[network].append(host)
     for network, hosts in members.items():
         silent = [host for host in hosts if host.link is Link.LOST and not host.told_since]
