@@ -13,8 +13,9 @@ from people import FACTS, somebody
 
 from paddock_agent import wire
 from paddock_core.link_state import Seen
-from paddock_server.health import vitals
+from paddock_server.health import vitals, watches
 from paddock_server.health.actions.keep_findings import keep_findings
+from paddock_server.health.actions.keep_readings import keep_readings
 from paddock_server.health.actions.note_link import note_link
 from paddock_server.health.actions.note_services import note_services, note_tried
 from paddock_server.health.fleet_seen import SeenFleet
@@ -73,6 +74,7 @@ def look():
 def nothing_read(host):
     yield
     vitals.forget(host.pk)
+    watches.forget(host.pk)
 
 
 def test_a_watch_key_is_given_for_the_agents_and_shown_once(host):
@@ -161,6 +163,21 @@ def test_from_trouble_to_remedy(host, look, administrator):
     assert sorted(verbs) == ["found", "found", "saw the end of", "saw the end of"]
     states = ServiceChange.objects.filter(host=host).values_list("state", flat=True)
     assert list(states) == ["stopped", "running"]
+
+
+def test_reports_that_say_nothing_new_are_only_heard(host, look, django_assert_max_num_queries):
+    key = make_watch_key(host)
+    post(key, report(host))
+    first = Health.objects.get(host=host).reported_at
+    with django_assert_max_num_queries(1):
+        assert post(key, report(host, uptime=960.0)).status_code == 200
+    assert Health.objects.get(host=host).reported_at == first
+    heard = watches.unwritten()
+    assert list(heard) == [host.pk]
+    keep_readings({}, heard)
+    assert Health.objects.get(host=host).reported_at > first
+    post(key, report(host, boot="b2"))
+    assert Health.objects.get(host=host).report["boot"] == "b2", "what is new is written at once"
 
 
 def test_a_finding_that_stays_is_written_once(host, look):

@@ -34,7 +34,7 @@ from paddock_core.trend import Trend
 
 from ..hosts.models import LIVING, EntryPass, Host
 from ..work.models import Attempt
-from . import vitals
+from . import vitals, watches
 from .looking import stirred
 from .models import Health, LinkChange
 from .models import WatchedService as WatchedRow
@@ -80,13 +80,14 @@ class SeenFleet:
                 or now - self._looked_at.get(pk, 0.0) > LOOK_AGAIN * settings.FINDINGS_SECONDS
             ):
                 continue
-            seen = _with_vitals(host, newest)
             seen = replace(
-                seen,
+                _with_vitals(host, newest),
+                watch=replace(host.watch, at=watches.heard_at(pk, host.watch.at)) if host.watch else None,
                 losses=losses.get(pk, ()),
                 unanswered=unanswered.get(pk, ()),
                 contrast=self._contrasts.get(host.name),
             )
+            self._hosts[pk] = seen
             self._found[pk], self._looked_at[pk] = look_at_host(seen, now), now
         fleet = FleetSeen(tuple(self._hosts.values()), _passes())
         return together(fleet, chain.from_iterable(self._found.values()), now)
@@ -188,7 +189,7 @@ def watch_seen(health: Health) -> WatchSeen | None:
     told = msgspec.convert(health.report, wire.WatchReport)
     state, diagnosis = told.state, wire.diagnose(told.state)
     return WatchSeen(
-        at=health.reported_at.timestamp(),
+        at=watches.heard_at(health.host_id, health.reported_at.timestamp()),
         since=_seconds(health.state_since),
         service=state.name,
         running=state.running,

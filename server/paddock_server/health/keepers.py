@@ -10,7 +10,7 @@ import time
 from channels.db import database_sync_to_async
 from django.conf import settings
 
-from . import vitals
+from . import vitals, watches
 from .actions.keep_findings import keep_findings
 from .actions.keep_readings import hosts_due, keep_readings, thin
 from .fleet_seen import SeenFleet
@@ -29,7 +29,8 @@ async def keep_reading() -> None:
     """Writes readings once a minute, for ever, and thins the hosts whose minute it is."""
     while True:
         try:
-            await asyncio.sleep(READINGS_EVERY)
+            # At the turn of the minute: what is read within one is one row.
+            await asyncio.sleep(READINGS_EVERY - time.time() % READINGS_EVERY + 0.5)
         finally:  # also when the server stops: nothing that was read is lost
             await write_readings()
         try:
@@ -41,7 +42,7 @@ async def keep_reading() -> None:
 async def write_readings() -> None:
     """Writes what was read since the last time."""
     try:
-        await database_sync_to_async(keep_readings)(vitals.unwritten())
+        await database_sync_to_async(keep_readings)(vitals.unwritten(), watches.unwritten())
     except Exception:
         log.exception("Readings could not be written; those of one minute are lost.")
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import UTC, datetime
 
 import msgspec
 from django.conf import settings
@@ -21,7 +21,7 @@ def watch_shown(host: Host, now: datetime) -> dict[str, object] | None:
         return None
     told = msgspec.convert(health.report, wire.WatchReport)
     return {
-        "at": health.reported_at,
+        "at": datetime.fromtimestamp(seen.at, UTC),
         "service": seen.service,
         "running": seen.running,
         "start_type": seen.start_type,

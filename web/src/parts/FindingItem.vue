@@ -60,7 +60,7 @@ function bringBack(): Promise<void> {
 </script>
 
 <template>
-  <article class="item" :data-finding="finding.code" :data-host="finding.hosts[0]" :class="{ aside: finding.aside }">
+  <article class="item" :data-finding="finding.code" :data-about-host="finding.hosts[0]" :class="{ aside: finding.aside }">
     <p class="when" :class="kind">{{ finding.severity }} · <TimeAgo :at="finding.since" /></p>
     <h3>
       <template v-if="!withoutHost && named.length">

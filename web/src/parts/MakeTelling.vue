@@ -51,7 +51,7 @@ function make(): Promise<void> {
   <Drawer v-model:open="open" title="Tell somebody of findings" width="480">
     <form @submit.prevent="make">
       <label>Name<Input v-model:value="name" :maxlength="100" placeholder="harbour office" required data-field="name" /></label>
-      <Radio.Group v-model:value="kind" :options="[{ label: 'Mail', value: 'mail' }, { label: 'Webhook', value: 'webhook' }]" />
+      <Radio.Group v-model:value="kind" name="kind" :options="[{ label: 'Mail', value: 'mail' }, { label: 'Webhook', value: 'webhook' }]" />
       <label>
         {{ kind === 'mail' ? 'Address' : 'Address of the webhook' }}
         <span v-if="kind === 'webhook'" class="soft">It gets CloudEvents as a JSON batch, signed with HMAC-SHA256; the secret is shown once.</span>

@@ -34,8 +34,13 @@ BATCH = 500
 
 
 @transaction.atomic
-def keep_readings(read: Mapping[int, Sequence[tuple[float, tuple[float, ...]]]]) -> int:
-    """Writes what was read, by host: one row for each host and minute. Returns the number of rows."""
+def keep_readings(
+    read: Mapping[int, Sequence[tuple[float, tuple[float, ...]]]], heard: Mapping[int, float] | None = None
+) -> int:
+    """Writes what was read, by host: one row for each host and minute; and that the watches of ``heard`` were heard.
+    Returns the number of rows."""
+    if heard:
+        Health.objects.filter(host__in=heard).update(reported_at=_time(max(heard.values())))
     known = set(Host.objects.filter(pk__in=read).values_list("pk", flat=True)) if read else set()
     rows = []
     for host, several in read.items():

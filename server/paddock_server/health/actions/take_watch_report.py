@@ -21,7 +21,7 @@ from ...hosts.models import Host
 from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
-from .. import looking
+from .. import looking, watches
 from ..models import Health, ServiceChange
 from .note_strange import note_strange
 
@@ -39,7 +39,12 @@ def take_watch_report(host: Host, told: wire.WatchReport) -> wire.WatchAnswer:
     if why := why_impossible(host, told, time.time()):
         note_strange(host, "watch", f"From {host.address or 'somewhere'}: {why}")
         raise Invalid(f"The report was not taken in: {why}")
-    return _take(host, _clipped(told))
+    shown = _clipped(told)
+    needed = shown.state.running in ("stopped", "failed") and host.link != Link.CONNECTED
+    watches.note(host.pk)
+    if watches.is_news(host.pk, shown) or needed:
+        return _take(host, shown, needed)
+    return wire.WatchAnswer()
 
 
 def why_impossible(host: Host, told: wire.WatchReport, now: float) -> str:
@@ -82,7 +87,7 @@ def _line(text: str) -> str:
 
 
 @transaction.atomic
-def _take(host: Host, told: wire.WatchReport) -> wire.WatchAnswer:
+def _take(host: Host, told: wire.WatchReport, needed: bool) -> wire.WatchAnswer:
     health, _ = Health.objects.select_for_update().get_or_create(host=host)
     before = _state_word(health.report) if health.report else ""
     now = timezone.now()
@@ -96,7 +101,6 @@ def _take(host: Host, told: wire.WatchReport) -> wire.WatchAnswer:
         ServiceChange.objects.create(host=host, at=now, state=told.state.running, said=_said(told))
         feed.tell("host", host.name, host.paddock.name)
     asked = health.start_asked_at is not None and health.start_asked_at > now - ASKED_FOR
-    needed = told.state.running in ("stopped", "failed") and host.link != Link.CONNECTED
     start = needed and host.paddock.watch_may_start and host.standing == Host.Standing.ADMITTED
     if asked and start:
         health.start_asked_at = None

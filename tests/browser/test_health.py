@@ -1,0 +1,142 @@
+"""In a real browser: from a trouble that is found, through its evidence, to the remedy that closes it."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+
+import pytest
+from page import Page
+from processes import BIN, RealServer
+from selenium.webdriver.common.by import By
+from waiting import until
+
+from paddock_standins.description import all_hosts
+
+HERE = ("skiff-01", "dunlin-02", "dinghy-01")
+"""The stand-ins that these tests look at; all of them join."""
+
+
+@pytest.fixture(scope="module")
+def yard(server, tmp_path_factory):
+    """A server of its own, whose watches report every two seconds, with the stand-ins connected and let in."""
+    folder = tmp_path_factory.mktemp("yard")
+    real = RealServer(folder, grace=3, watch=2)
+    joining = [one for one in all_hosts() if not one.is_bare]
+    passes = {}
+    for paddock in {one.paddock for one in joining}:
+        passes[paddock] = real.make_pass(paddock, uses=20)
+    with (folder / "standins.log").open("wb") as log:
+        machines = subprocess.Popen(
+            [sys.executable, "-m", "paddock_standins", "--server", real.url, "--data", folder / "standins"],
+            stdin=subprocess.PIPE,
+            env=real.environment,
+            stdout=log,
+            stderr=log,
+        )
+    machines.stdin.write(json.dumps(passes).encode())
+    machines.stdin.close()
+
+    def connected():
+        hosts = real.api.get("/api/v1/hosts/")["results"]
+        return len(hosts) == len(joining) and all(one["surveyed_at"] for one in hosts)
+
+    until(connected, "the stand-ins to connect")
+    for one in joining:
+        real.api.post(f"/api/v1/hosts/{one.name}/admit/")
+    until(lambda: all(real.host(name)["watch"] for name in HERE), "the watches to report")
+    real.folder = folder
+    yield real
+    machines.terminate()
+    machines.wait(30)
+    real.stop()
+
+
+def in_terminal(yard, name, line):
+    command = [BIN / "paddock-terminal", name, "--data", yard.folder]
+    done = subprocess.run(command, input=f"{line}\n", capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stderr
+
+
+@pytest.fixture
+def page(browser, yard):
+    shown = Page(browser, yard.url)
+    shown.log_in()
+    shown.says("The yard")
+    return shown
+
+
+def test_from_trouble_to_remedy(page, yard):
+    in_terminal(yard, "skiff-01", "stop agent")
+    plate = "a[data-host=skiff-01]"
+    page.one(f"{plate}[data-link=stopped] .corner")
+    item = "[data-finding=service-stopped]"
+    page.says("The machine is up, and the service of its agent was stopped", item)
+    page.button("Evidence and remedy", item).click()
+    command = page.one(f"{item} .copy-text code").text
+    assert command == "paddock-agent service start"
+    page.one(f"{item} h3 a").click()
+    page.says("skiff-01", "h1")
+    broken = page.one(".way li.broken")
+    assert "goodbye" in broken.text
+    page.says("Kept running · broken", ".way")
+    page.one("[data-lane=Link] rect.stopped")
+    page.one("[data-lane=Findings] rect.urgent")
+    in_terminal(yard, "skiff-01", command)
+    page.gone(item)
+    page.gone(".way li.broken")
+    page.one("body").send_keys("4")
+    page.says("The watch")
+    page.one("[data-over=service-stopped]")
+    page.one("[data-watched=skiff-01]")
+
+
+def test_somebody_sees_to_it(page):
+    item = "[data-finding=started-by-hand][data-about-host=dunlin-02]"
+    page.button("I see to it", item).click()
+    page.one(f"{item} input").send_keys("a service from Thursday on")
+    page.button("Say so", item).click()
+    page.gone(item)
+    page.browser.find_element(By.XPATH, "//button[contains(., 'put aside')]").click()
+    page.says("harbourmaster sees to it: a service from Thursday on", item)
+    page.button("Bring back", item).click()
+    page.button("I see to it", item)
+
+
+def test_a_service_that_builds_need(page, yard):
+    page.button("fence…", "[data-paddock=workshop]").click()
+    field = page.one("[data-field=services] input")
+    field.send_keys("chartdb,")
+    page.button("Save").click()
+    item = "[data-finding=watched-service-down][data-about-host=dinghy-01]"
+    page.says("chartdb, which builds here need, is stopped", item)
+    page.button("Start the service", item).click()
+    page.gone(item)
+    page.browser.get(f"{yard.url}/hosts/dinghy-01")
+    page.says("running", "[data-service=chartdb]")
+
+
+def test_readings_are_drawn(page, yard):
+    page.browser.get(f"{yard.url}/hosts/dinghy-01")
+    for reading in ("load", "memory_free", "disk_free", "clock"):
+        page.one(f"[data-reading={reading}] svg")
+
+
+def test_who_is_told(page):
+    page.one("body").send_keys("4")
+    page.button("Add a rule").click()
+    page.one("[data-field=name]").send_keys("signal mast")
+    page.one("input[type=radio][value=webhook]").click()
+    target = page.one("[data-field=target]")
+    target.send_keys("nowhere")
+    page.button("Add it").click()
+    page.says("is no address of a webhook", ".ant-drawer-open")
+    target.clear()
+    target.send_keys("http://127.0.0.1:9/hook")
+    page.button("Add it").click()
+    assert page.one("[data-webhook-secret] code").text.startswith("paddock-webhook-")
+    rule = "[data-rule='signal mast']"
+    page.button("Try it out", rule).click()
+    page.says("could not be called", "[data-delivery=waiting]")
+    page.button("Try again now", "[data-delivery=waiting]")
