@@ -127,9 +127,11 @@ class Demo:
             self._submit_jobs(api)
             self._bring_in(api)
             self._remember(api)
-            self._trouble(api, f"http://127.0.0.1:{webhook}/")
+            set_up_watching(api)
+            (self.received / SECRET).write_text(set_up_telling(api, f"http://127.0.0.1:{webhook}/"))
         else:
             self._move_webhook(api, f"http://127.0.0.1:{webhook}/")
+        self._trouble(api)
         self._say_where(login, api)
 
     def stop(self) -> None:
@@ -342,10 +344,9 @@ class Demo:
         file.write_text(json.dumps(made_up_past([one for one in all_hosts() if one.name in known], time.time())))
         self._paddock("history", str(file))
 
-    def _trouble(self, api: Api, webhook: str) -> None:
-        """Lets happen to the machines what happens to machines, and waits until it is found."""
-        set_up_watching(api)
-        (self.received / SECRET).write_text(set_up_telling(api, webhook))
+    def _trouble(self, api: Api) -> None:
+        """Lets happen to the machines what happens to machines, and waits until it is found. Stand-ins forget it when
+        they are started again, so it happens at every start."""
         for name, lines in TROUBLES.items():
             for line in lines:
                 self._paste(name, line)

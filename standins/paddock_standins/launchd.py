@@ -97,10 +97,11 @@ class SimulatedLaunchd:
             case "bootstrap", [domain, place]:
                 return self._bootstrap(domain, place)
             case "bootout", [target]:
-                self.system.repeated.pop(_label(target), None)
+                is_agent = self.system.repeated.pop(_label(target), None) is None
                 if self.jobs.pop(_label(target), None) is None:
                     return _failed(3, "Boot-out failed: 3: No such process")
-                self.stop_program(_label(target))
+                if is_agent:
+                    self.stop_program(_label(target))
             case "kickstart", [*_, target]:
                 if _label(target) not in self.jobs:
                     return _failed(NO_SUCH_SERVICE, f'Could not find service "{_label(target)}"')

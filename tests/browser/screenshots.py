@@ -86,6 +86,12 @@ def take_all(
     camera.shoot("bring-up-in-progress")
     camera.go(f"/hosts/{REAL_HOST}", "[data-tool=git]")
     camera.shoot("host")
+    camera.go("/hosts/dunlin-01", "[data-finding] .copy-text")
+    camera.until_there("[data-lane=Findings]")
+    camera.shoot("host-broken")
+    camera.go("/watch", "[data-forecast] svg path")
+    camera.until_there("[data-delivery=sent]")
+    camera.shoot("watch")
     jobs = {one["name"]: one["id"] for one in api.get("/api/v1/jobs/")["results"]}
     camera.go(f"/board/{jobs['sign-installer']}", ".funnel")
     camera.shoot("board-waiting")

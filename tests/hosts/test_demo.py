@@ -12,6 +12,7 @@ from waiting import until
 
 from paddock_standins.api_client import Api
 from paddock_standins.demo import REAL_HOST, Demo, DemoFailed
+from paddock_standins.troubles import EXPECTED
 
 
 def in_terminal(demo, name, line):
@@ -25,7 +26,7 @@ def told(demo):
     return Api(demo.url, login["token"]), login
 
 
-def test_three_jobs_eleven_hosts_and_nothing_left_when_it_stops(tmp_path, capsys):
+def test_jobs_hosts_troubles_and_nothing_left_when_it_stops(tmp_path, capsys):
     demo = Demo(tmp_path / "demo", free_port())
     try:
         demo.start()
@@ -34,14 +35,18 @@ def test_three_jobs_eleven_hosts_and_nothing_left_when_it_stops(tmp_path, capsys
         assert demo.url in said
         assert f"log in as {login['user']} (administrator), password {login['password']}" in said
         hosts = {one["name"]: one for one in api.get("/api/v1/hosts/")["results"]}
-        assert len(hosts) == 11
-        assert {name for name, one in hosts.items() if one["link"] != "connected"} == {"ketch-02"}
+        assert len(hosts) == 16
+        away = {name for name, one in hosts.items() if one["link"] != "connected"}
+        assert away == {"ketch-02", "dunlin-01", "dunlin-02", "skiff-01"}
+        found = {one["code"] for one in api.get("/api/v1/findings/")["findings"]}
+        assert len(EXPECTED) >= 8
+        assert found >= EXPECTED
         at_gate = [name for name, one in hosts.items() if one["standing"] == "at the gate"]
         assert at_gate == ["ketch-02", "sloop-01"]
         systems = [
             one["facts"]["os"] for one in hosts.values() if one["standing"] == "admitted" and one["name"] != REAL_HOST
         ]
-        assert sorted(systems) == ["linux"] * 2 + ["macos"] * 3 + ["windows"] * 3
+        assert sorted(systems) == ["linux"] * 4 + ["macos"] * 4 + ["windows"] * 5
         proof, mac, waiting, *brought_in = sorted(api.get("/api/v1/jobs/")["results"], key=lambda one: one["id"])
         assert [(one["name"], one["state"]) for one in brought_in] == [
             ("prove bramley-02", "passed"),
@@ -61,6 +66,18 @@ def test_three_jobs_eleven_hosts_and_nothing_left_when_it_stops(tmp_path, capsys
         assert f"folder: {proof['attempts'][0]['folder']}" in log
         assert (mac["state"], mac["attempts"][0]["host"]) == ("running", "russet-01")
         assert (waiting["state"], waiting["reason_nearest"]) == ("waiting", "release-signing")
+        # One trouble is walked through, as docs/health.md has it: what its remedy says is pasted, and it closes.
+        one = next(one for one in api.get("/api/v1/findings/")["findings"] if one["hosts"] == ["dunlin-01"])
+        for command in one["remedy"]["commands"]:
+            in_terminal(demo, "dunlin-01", command)
+        until(lambda: api.get(f"/api/v1/findings/{one['id']}/")["closed_at"], "the finding to close")
+        assert api.get("/api/v1/hosts/dunlin-01/")["link"] == "connected"
+        (forecast,) = api.get("/api/v1/watch/")["forecasts"]
+        assert forecast["host"] == "bramley-02"
+        until(lambda: list(demo.received.glob("*-webhook.json")), "the webhook to be called")
+        events = json.loads(min(demo.received.glob("*-webhook.json")).read_text())
+        assert {event["specversion"] for event in events} == {"1.0"}
+        until(lambda: list(demo.received.glob("*-mail.eml")), "the mail to arrive")
         api.post("/api/v1/hosts/sloop-01/turn-away/")
         children = [child for _, child in demo._children]
         with pytest.raises(DemoFailed, match=f"Port {demo.port} is taken"):

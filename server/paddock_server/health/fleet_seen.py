@@ -108,6 +108,7 @@ class SeenFleet:
         for pk in [pk for pk, host in self._hosts.items() if host.name in names and pk not in fresh]:
             del self._hosts[pk]
             self._found.pop(pk, None)
+            self._looked_at.pop(pk, None)
         self._hosts |= fresh
         return set(fresh)
 
@@ -119,7 +120,9 @@ class SeenFleet:
             ended = time.monotonic()
             self._contrasts_due = ended + CONTRASTS_REST * (ended - began)
             outstanding = {name for name, one in self._contrasts.items() if one.stands_out}
-            self._looked_at = {pk: at for pk, at in self._looked_at.items() if self._hosts[pk].name not in outstanding}
+            for pk, host in self._hosts.items():
+                if host.name in outstanding:
+                    self._looked_at.pop(pk, None)
 
 
 def _with_vitals(host: HostSeen, newest: vitals.Vitals) -> HostSeen:

@@ -6,6 +6,7 @@ const open = defineModel<boolean>('open', { required: true })
 const KEYS = [
   ['1', 'the yard'],
   ['2', 'the board'],
+  ['4', 'the watch'],
   ['6', 'the logbook'],
   ['/', 'find a host or a job'],
   ['n', 'bring in a host (in the yard)'],
