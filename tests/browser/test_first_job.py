@@ -95,7 +95,7 @@ def test_from_a_pass_to_a_job_that_ran(page, server, tmp_path):
         page.one(f"{plate}[data-link=connected]")
         agent.stop(signal.SIGKILL)
         page.one(f"{plate}[data-link=lost]")
-        page.says("closed without a goodbye", "[data-lost=avocet-01]")
+        page.says("without a goodbye", "[data-finding=agent-ended][data-about-host=avocet-01]")
     finally:
         agent.stop()
     # The browser notes the refused trial of the misspelt term; nothing else may have gone wrong.

@@ -127,7 +127,7 @@ def test_who_is_told(page):
     page.one("body").send_keys("4")
     page.button("Add a rule").click()
     page.one("[data-field=name]").send_keys("signal mast")
-    page.one("input[type=radio][value=webhook]").click()
+    page.browser.find_element(By.XPATH, "//label[normalize-space()='Webhook']").click()
     target = page.one("[data-field=target]")
     target.send_keys("nowhere")
     page.button("Add it").click()

@@ -73,7 +73,7 @@ def test_jobs_hosts_troubles_and_nothing_left_when_it_stops(tmp_path, capsys):
         until(lambda: api.get(f"/api/v1/findings/{one['id']}/")["closed_at"], "the finding to close")
         assert api.get("/api/v1/hosts/dunlin-01/")["link"] == "connected"
         (forecast,) = api.get("/api/v1/watch/")["forecasts"]
-        assert forecast["host"] == "bramley-02"
+        assert forecast["host"] == "russet-01"
         until(lambda: list(demo.received.glob("*-webhook.json")), "the webhook to be called")
         events = json.loads(min(demo.received.glob("*-webhook.json")).read_text())
         assert {event["specversion"] for event in events} == {"1.0"}

@@ -1,0 +1,235 @@
+"""The messages of the WebSocket between agent and server."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import msgspec
+from msgspec import Meta
+
+from .shared import LARGEST_CHUNK, MOST_SERVICES, BoundTool, Broken, Count, Facts, Installation, Line, Word
+
+# ---- agent to server -----------------------------------------------------------------------------------------------
+
+
+class FromAgent(msgspec.Struct, frozen=True, tag_field="type", omit_defaults=True):
+    """What all of the agent's messages have: ``seq`` is 0 for those that may be lost."""
+
+    seq: Count = 0
+
+
+class Hello(FromAgent, tag="hello", frozen=True, kw_only=True):
+    """The first message of every connection. ``attempts`` are those that run here or whose end is not yet told."""
+
+    protocol: int
+    facts: Facts
+    attempts: Annotated[list[Word], Meta(max_length=2000)]
+    certificate_ends: float | None = None
+    """When the server's certificate ends, as this host sees it: seconds since the epoch. None without TLS."""
+
+
+class Heartbeat(FromAgent, tag="heartbeat", frozen=True, kw_only=True):
+    """I am here, with what was read just now. Sizes in bytes, times in seconds; what cannot be learnt is left out.
+
+    The numbers are not bounded here: one that cannot be is left out by the server, and found, but cuts nobody off.
+    """
+
+    at: float | None = None
+    """The host's own clock, in seconds since the epoch."""
+    load: float | None = None
+    """Processes that run or want to, mean of the last minute."""
+    memory_free: float | None = None
+    disk_free: float | None = None
+    """Of the work folder."""
+    system_free: float | None = None
+    open_files: float | None = None
+    uptime: float | None = None
+    agent_memory: float | None = None
+    work_trouble: Line = ""
+    """Why jobs cannot run in the work folder now, "" where they can."""
+
+
+class WatchedState(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A watched service: ``running`` is running, stopped, failed, trying again, missing or unknown."""
+
+    name: Word
+    running: Word
+    said: Line = ""
+
+
+class WatchedServices(FromAgent, tag="services", frozen=True, kw_only=True):
+    """How the services that builds need are, all of them, whenever one has changed."""
+
+    states: Annotated[list[WatchedState], Meta(max_length=MOST_SERVICES)]
+
+
+class ServiceTried(FromAgent, tag="service tried", frozen=True, kw_only=True):
+    """A watched service was started or stopped as asked, or ``why`` not, with commands that would let it."""
+
+    name: Word
+    verb: Word
+    why: Line = ""
+    remedy: Annotated[list[Line], Meta(max_length=10)] = msgspec.field(default_factory=list)
+
+
+class SurveyReport(FromAgent, tag="survey", frozen=True, kw_only=True):
+    """What the survey found. ``took`` is in seconds."""
+
+    facts: Facts
+    installations: Annotated[list[Installation], Meta(max_length=2000)]
+    broken: Annotated[list[Broken], Meta(max_length=2000)] = msgspec.field(default_factory=list)
+    took: float = 0.0
+
+
+class AttemptStarted(FromAgent, tag="started", frozen=True, kw_only=True):
+    """The script runs: under which account, in which folder."""
+
+    attempt: Word
+    account: Word
+    folder: Line
+
+
+class AttemptRefused(FromAgent, tag="refused", frozen=True, kw_only=True):
+    """The offer is not taken."""
+
+    attempt: Word
+    why: Line
+
+
+class LogChunk(FromAgent, tag="log", frozen=True, kw_only=True):
+    """A piece of what the script printed, as bytes (base64 on the wire), at ``offset`` bytes from the log's start."""
+
+    attempt: Word
+    offset: Count
+    data: Annotated[bytes, Meta(max_length=LARGEST_CHUNK)]
+
+
+class AttemptEnded(FromAgent, tag="ended", frozen=True, kw_only=True):
+    """The attempt is over. ``outcome`` is one of exited, cancelled, timed out, not started, agent stopped."""
+
+    attempt: Word
+    outcome: Word
+    exit_code: int | None = None
+    why: Line = ""
+
+
+class Goodbye(FromAgent, tag="goodbye", frozen=True, kw_only=True):
+    """The agent was stopped on purpose."""
+
+    why: Line = ""
+
+
+AgentMessage = (
+    Hello
+    | Heartbeat
+    | WatchedServices
+    | ServiceTried
+    | SurveyReport
+    | AttemptStarted
+    | AttemptRefused
+    | LogChunk
+    | AttemptEnded
+    | Goodbye
+)
+
+
+# ---- server to agent -----------------------------------------------------------------------------------------------
+
+
+class FromServer(msgspec.Struct, frozen=True, tag_field="type", omit_defaults=True):
+    """What all of the server's messages have in common: nothing yet."""
+
+
+class Welcome(FromServer, tag="welcome", frozen=True, kw_only=True):
+    """The answer to Hello. ``heartbeat`` is in seconds."""
+
+    host: Word
+    admitted: bool
+    slots: Annotated[int, Meta(ge=1, le=1000)]
+    heartbeat: float
+    services: Annotated[list[Word], Meta(max_length=MOST_SERVICES)] = msgspec.field(default_factory=list)
+    """The services that are watched."""
+
+
+class Ack(FromServer, tag="ack", frozen=True, kw_only=True):
+    """Everything up to and including ``seq`` has been taken in."""
+
+    seq: Count
+
+
+class Offer(FromServer, tag="offer", frozen=True, kw_only=True):
+    """Run this. ``time_limit`` is in seconds, 0 for none; ``variables`` go into the script's environment."""
+
+    attempt: Word
+    job: Count
+    name: Word
+    pipeline: Word
+    script: Annotated[str, Meta(max_length=256 * 1024)]
+    shell: Word = ""
+    time_limit: Count = 0
+    tools: Annotated[list[BoundTool], Meta(max_length=200)] = msgspec.field(default_factory=list)
+
+
+class Cancel(FromServer, tag="cancel", frozen=True, kw_only=True):
+    """End this attempt: its job was cancelled."""
+
+    attempt: Word
+
+
+class Abandon(FromServer, tag="abandon", frozen=True, kw_only=True):
+    """Stop this attempt: the server gave up on it, and its result does not count."""
+
+    attempt: Word
+
+
+class SurveyNow(FromServer, tag="survey now", frozen=True, kw_only=True):
+    """Survey the host and report."""
+
+
+class Admitted(FromServer, tag="admitted", frozen=True, kw_only=True):
+    """A person let the host in."""
+
+
+class Slots(FromServer, tag="slots", frozen=True, kw_only=True):
+    """From now on this many jobs at a time; what runs above that may finish."""
+
+    slots: Annotated[int, Meta(ge=1, le=1000)]
+
+
+class Restart(FromServer, tag="restart", frozen=True, kw_only=True):
+    """Finish what runs, take nothing new, and start afresh: with the environment that a log-in would have now."""
+
+
+class WatchServices(FromServer, tag="watch services", frozen=True, kw_only=True):
+    """From now on these services are watched."""
+
+    services: Annotated[list[Word], Meta(max_length=MOST_SERVICES)]
+
+
+class TryService(FromServer, tag="try service", frozen=True, kw_only=True):
+    """Start or stop a watched service: ``verb`` is start or stop."""
+
+    name: Word
+    verb: Word
+
+
+class Dismiss(FromServer, tag="dismiss", frozen=True, kw_only=True):
+    """The host's key is dead: stop, and do not come back with it."""
+
+    why: Line = ""
+
+
+ServerMessage = (
+    Welcome
+    | Ack
+    | Offer
+    | Cancel
+    | Abandon
+    | SurveyNow
+    | Admitted
+    | Slots
+    | Restart
+    | WatchServices
+    | TryService
+    | Dismiss
+)

@@ -1,0 +1,86 @@
+"""What several messages have: bounded strings, what a host is, what is installed on it."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import msgspec
+from msgspec import Meta
+
+VERSION = 1
+"""The version of this protocol. A server refuses an agent that speaks a newer one."""
+
+LARGEST_MESSAGE = 1024 * 1024
+LARGEST_CHUNK = 32 * 1024
+
+Word = Annotated[str, Meta(max_length=200)]
+Line = Annotated[str, Meta(max_length=2000)]
+Count = Annotated[int, Meta(ge=0, le=2**53)]
+
+LARGEST_WATCH_REPORT = 32 * 1024
+MOST_SERVICES = 50
+"""Watched services of one host."""
+
+
+class Difference(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A variable in which the agent's environment differs from that of a fresh log-in: of ``PATH``, ``fresh`` has the
+    folders that the agent's lacks."""
+
+    name: Word
+    now: Line = ""
+    fresh: Line = ""
+
+
+class Facts(msgspec.Struct, frozen=True, omit_defaults=True):
+    """What the host itself is. Sizes in bytes; ``os`` and ``arch`` in the words of the terms."""
+
+    os: Word
+    os_version: Word = ""
+    os_name: Word = ""
+    arch: Word = ""
+    hostname: Word = ""
+    user: Word = ""
+    cores: Count = 0
+    memory: Count = 0
+    disk_total: Count = 0
+    disk_free: Count = 0
+    work_folder: Line = ""
+    agent_version: Word = ""
+    kept_by: Word = ""
+    """What keeps the agent running: the name of its service, or "" where it was started by hand."""
+    machine: Word = ""
+    """What tells this machine from others: a hash of the system's own machine id, "" where there is none."""
+    differs: Annotated[list[Difference], Meta(max_length=100)] = msgspec.field(default_factory=list)
+    """Where the agent's environment is older than the machine's."""
+    boot: Word = ""
+    """What tells this run of the machine, since it was last started, from others."""
+
+
+class Installation(msgspec.Struct, frozen=True, omit_defaults=True):
+    """One version of one tool at one place. ``plain`` is true for the one that the bare command would get;
+    ``evidence`` is the command that was run and the line that it answered with."""
+
+    tool: Word
+    version: Word
+    path: Line
+    home: Line = ""
+    plain: bool = False
+    evidence: Line = ""
+
+
+class Broken(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A tool that is on the disk, but did not answer as it should."""
+
+    tool: Word
+    path: Line
+    why: Line
+
+
+class BoundTool(msgspec.Struct, frozen=True, omit_defaults=True):
+    """An installation that a job's tool term is bound to. A ``plain`` one is what the bare command gets anyway."""
+
+    tool: Word
+    version: Word
+    path: Line
+    home: Line = ""
+    plain: bool = False
