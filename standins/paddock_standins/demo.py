@@ -66,7 +66,7 @@ BUILD_APP = "\n".join(
         "pwd",
         "xcodebuild -version",
         "java -XshowSettings:properties -version",
-        *[line for i in range(1, 19) for line in (f'echo "compiling chart layer {i} of 18"', "sleep 2.5")],
+        *[line for i in range(1, 41) for line in (f'echo "compiling chart layer {i} of 40"', "sleep 5")],
         "echo packed pilot-mobile",
     ]
 )
