@@ -34,6 +34,7 @@ lint: .make/python .make/node ## check style and types
 bench: .make/python .make/web .make/wheels ## run the benchmarks; docs/measurements.md has the figures
 	$(BIN)/python bench/fit.py
 	$(BIN)/python bench/bring_up.py
+	$(BIN)/python bench/heartbeats.py
 
 screenshots: .make/python .make/web .make/wheels .make/test-tools ## take the pictures in docs/screenshots anew
 	$(BIN)/python tests/browser/screenshots.py

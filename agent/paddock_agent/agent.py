@@ -55,6 +55,7 @@ class Agent:
         self._in_flight: deque[int] = deque()
         self._connection: ClientConnection | None = None
         self._watched = Watched(system)
+        self._every = 15.0
 
     def stop(self) -> None:
         """Asks the agent to end its scripts, say goodbye and return from ``run``."""
@@ -131,15 +132,16 @@ class Agent:
             raise BadMessage("the server did not say welcome")
         self._attempts.slots = welcome.slots
         self._watched.watch(welcome.services)
+        self._every = welcome.heartbeat
         log.info(
             "Connected to %s as %s%s.", self._identity.server, welcome.host, "" if welcome.admitted else ", at the gate"
         )
         self._in_flight.clear()
         work = [
             asyncio.create_task(self._send_spool(connection)),
-            asyncio.create_task(self._send_heartbeats(connection, welcome.heartbeat)),
+            asyncio.create_task(self._send_heartbeats(connection)),
             asyncio.create_task(self._receive(connection)),
-            asyncio.create_task(self._tell_services(connection, welcome.heartbeat)),
+            asyncio.create_task(self._tell_services(connection)),
         ]
         try:
             done, _ = await asyncio.wait(work, return_when=asyncio.FIRST_COMPLETED)
@@ -160,16 +162,16 @@ class Agent:
                 sent = seq
             await self._news.wait()
 
-    async def _send_heartbeats(self, connection: ClientConnection, every: float) -> None:
+    async def _send_heartbeats(self, connection: ClientConnection) -> None:
         while True:
             await _send(connection, heartbeat(self._system, self._identity.work_folder))
-            await asyncio.sleep(max(0.05, every))
+            await asyncio.sleep(max(0.05, self._every))
 
-    async def _tell_services(self, connection: ClientConnection, every: float) -> None:
+    async def _tell_services(self, connection: ClientConnection) -> None:
         """Tells how the watched services are, when that has changed; and what came of starting and stopping them."""
         self._watched.told_nothing()
         while True:
-            for message in await self._watched.news(every):
+            for message in await self._watched.news(self._every):
                 await _send(connection, message)
 
     async def _receive(self, connection: ClientConnection) -> None:
@@ -204,6 +206,8 @@ class Agent:
                 self._attempts.when_idle(self.stop)
             case wire.WatchServices(services=services):
                 self._watched.watch(services)
+            case wire.HeartbeatEvery(seconds=seconds):
+                self._every = seconds
             case wire.TryService(name=name, verb=verb):
                 self._watched.try_soon(name, verb)
             case wire.Dismiss(why=why):

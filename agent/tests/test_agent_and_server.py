@@ -77,6 +77,22 @@ async def running(tmp_path, listener):
                 await task
 
 
+async def test_it_keeps_to_another_pace_when_it_is_told(tmp_path):
+    listener = Listener()
+    listener.answer = wire.Welcome(host="avocet-01", admitted=True, slots=2, heartbeat=3600)
+    async with running(tmp_path, listener):
+        await soon(lambda: listener.all(wire.Heartbeat), "the first heartbeat")
+        first = listener.all(wire.Heartbeat)[0]
+        assert first.uptime > 0
+        assert first.memory_free > 0
+        assert first.work_trouble == ""
+    listener.answer = WELCOME
+    async with running(tmp_path, listener):
+        await soon(lambda: len(listener.all(wire.Heartbeat)) > 3, "a quick pace")
+        await listener.say(wire.HeartbeatEvery(seconds=0.06))
+        await soon(lambda: len(listener.all(wire.Heartbeat)) > 6, "the pace to go on")
+
+
 async def test_it_says_hello_with_its_key_surveys_and_keeps_saying_that_it_is_there(tmp_path):
     listener = Listener()
     async with running(tmp_path, listener):

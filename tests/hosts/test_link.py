@@ -100,6 +100,7 @@ async def test_the_grace_is_that_of_the_paddock_and_the_heartbeat_keeps_to_it(se
             welcome = await hello(socket)
             assert welcome.heartbeat == 10
             server.api.patch("/api/v1/paddocks/shoreline/", {"grace": 3})
+            assert wire.from_server(await socket.recv()) == wire.HeartbeatEvery(seconds=1)
             until(lambda: server.host(name)["link"] == "lost", "the silence to be seen")
     finally:
         server.api.patch("/api/v1/paddocks/shoreline/", {"grace": 0})

@@ -206,6 +206,12 @@ class WatchServices(FromServer, tag="watch services", frozen=True, kw_only=True)
     services: Annotated[list[Word], Meta(max_length=MOST_SERVICES)]
 
 
+class HeartbeatEvery(FromServer, tag="heartbeat every", frozen=True, kw_only=True):
+    """From now on a heartbeat every so many seconds."""
+
+    seconds: float
+
+
 class TryService(FromServer, tag="try service", frozen=True, kw_only=True):
     """Start or stop a watched service: ``verb`` is start or stop."""
 
@@ -230,6 +236,7 @@ ServerMessage = (
     | Slots
     | Restart
     | WatchServices
+    | HeartbeatEvery
     | TryService
     | Dismiss
 )

@@ -15,11 +15,10 @@ from collections.abc import Awaitable, Callable, MutableMapping
 from typing import Any
 
 from channels.db import database_sync_to_async
-from django.conf import settings
 
 from paddock_agent import wire
 from paddock_agent.errors import BadMessage
-from paddock_core.link_state import Seen, heartbeat_for
+from paddock_core.link_state import Seen
 
 from ..api.problems import problem
 from ..health import vitals
@@ -77,6 +76,7 @@ async def agent_link(scope: Scope, receive: Receive, send: Send) -> None:
         vitals.forget(host.pk)
         welcome = await database_sync_to_async(greet)(host.pk, hello, address)
         connection.grace = grace_of(host)
+        connection.pace = Pace(welcome.heartbeat)
         connection.put(welcome)
         await _converse(host, connection, receive, send)
     except BadMessage as error:
@@ -115,12 +115,11 @@ async def _write(connection: Connection, send: Send) -> None:
 
 
 async def _read(host: Host, connection: Connection, receive: Receive) -> None:
-    pace = Pace(heartbeat_for(grace_of(host), settings.HEARTBEAT_SECONDS))
     while True:
         message = await _next(receive)
         connection.heard = time.monotonic()
         if isinstance(message, wire.Heartbeat):
-            await _take_beat(host, message, pace, connection.heard)
+            await _take_beat(host, message, connection.pace, connection.heard)
             continue
         if isinstance(message, wire.Goodbye):
             connection.said_goodbye = True

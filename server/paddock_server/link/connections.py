@@ -7,11 +7,14 @@ import math
 import time
 from dataclasses import dataclass, field
 
+from django.conf import settings
 from django.db import transaction
 
 from paddock_agent import wire
+from paddock_core.link_state import heartbeat_for
 
 from . import running
+from .pace import Pace
 
 LONGEST_QUEUE = 2000
 """Messages waiting for one agent. One that takes none for so long is not worth keeping."""
@@ -25,6 +28,7 @@ class Connection:
     outgoing: asyncio.Queue[wire.FromServer | None] = field(default_factory=lambda: asyncio.Queue(LONGEST_QUEUE))
     said_goodbye: bool = False
     grace: float = math.inf
+    pace: Pace = field(default_factory=lambda: Pace(settings.HEARTBEAT_SECONDS))
     heard: float = field(default_factory=time.monotonic)
     """When the last message came, by the monotonic clock."""
 
@@ -61,11 +65,15 @@ def is_connected(host_id: int) -> bool:
 
 
 def set_grace(host_id: int, grace: float) -> None:
-    """The paddock of the host has another grace now, once the transaction is through."""
+    """The paddock of the host has another grace now: the agent is told of its heartbeat, once the transaction is
+    through. Silence counts from where the agent must have heard of it."""
+    every = heartbeat_for(grace, settings.HEARTBEAT_SECONDS)
 
     def do() -> None:
         if connection := _connections.get(host_id):
-            connection.grace = grace
+            connection.grace, connection.pace = grace, Pace(every)
+            connection.heard = time.monotonic() + settings.HEARTBEAT_SECONDS
+            connection.put(wire.HeartbeatEvery(seconds=every))
 
     transaction.on_commit(lambda: running.post(do))
 
