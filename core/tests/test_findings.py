@@ -145,6 +145,8 @@ def test_what_is_urgent_comes_first():
         (replace(WELL, losses=(NOW - 1700, NOW - 1600, NOW - 1500, NOW - 1400)), []),
         (replace(WELL, watch=told(at=NOW - 3000), link_since=NOW - 30), []),
         (replace(STOPPED, holding="held", watch=None), []),
+        (replace(WELL, watch=told(at=NOW - 3000), listening_since=NOW - 30), []),
+        (replace(CASES["machine-silent"], listening_since=NOW - 30), ["agent-ended"]),
         (replace(STOPPED, watch=told(at=NOW - 3000)), ["agent-stopped"]),
         (replace(WELL, kept_by="", is_admitted=False, watch=None), []),
         (replace(WELL, unanswered=(NOW - 10, NOW - 500)), ["agent-hung"]),

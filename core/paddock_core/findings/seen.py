@@ -90,6 +90,8 @@ class HostSeen:
     disk_trend: Trend | None = None
     watch: WatchSeen | None = None
     watch_every: float = 60.0
+    listening_since: float = 0.0
+    """Since when the server has been there to hear a watch."""
     watch_may_start: bool = False
     services: tuple[WatchedService, ...] = ()
     unanswered: tuple[float, ...] = ()
@@ -111,7 +113,7 @@ class HostSeen:
 
     def watch_is_silent(self, now: float) -> bool:
         """Whether the watch that there is has not reported for too long."""
-        return self.watch is not None and now - self.watch.at > self.watch_patience
+        return self.watch is not None and now - max(self.watch.at, self.listening_since) > self.watch_patience
 
     @cached_property
     def told_since(self) -> WatchSeen | None:

@@ -62,6 +62,7 @@ class SeenFleet:
         self._looked_at: dict[int, float] = {}
         self._contrasts: Mapping[str, Contrast] = {}
         self._contrasts_due = 0.0
+        self._began = time.time()
 
     def look(self, now: float) -> list[Finding]:
         """All findings at ``now``, in seconds since the epoch."""
@@ -86,6 +87,7 @@ class SeenFleet:
                 losses=losses.get(pk, ()),
                 unanswered=unanswered.get(pk, ()),
                 contrast=self._contrasts.get(host.name),
+                listening_since=self._began,
             )
             self._hosts[pk] = seen
             self._found[pk], self._looked_at[pk] = look_at_host(seen, now), now
