@@ -168,17 +168,23 @@ def fresh_rows(folder: Path) -> int:
 
 
 def watch_reports(load: Load, port: int, size: int) -> float:
-    """Microseconds of the server's processor for one report of a watch, beside the heartbeats."""
+    """Microseconds of the server's processor for one report of a watch that says what the one before said, as nearly
+    all do: the second of two from each host. What heartbeats cost meanwhile is in it."""
     from paddock_agent import wire
 
     number = min(size, 300)
     state = wire.ServiceState("paddock-agent.service", "linux", "running", True, "enabled", "paddock")
+
+    def report_all() -> None:
+        for i in range(number):
+            told = wire.WatchReport(host=f"knot-{i:04}", at=time.time(), state=state, boot="b1", uptime=1000.0)
+            headers = {"Authorization": f"Bearer watch-{i}", "Content-Type": "application/json"}
+            address = f"http://127.0.0.1:{port}/agent/v1/watch"
+            urllib.request.urlopen(urllib.request.Request(address, wire.encode(told), headers)).close()
+
+    report_all()
     before = load.used()
-    for i in range(number):
-        told = wire.WatchReport(host=f"knot-{i:04}", at=time.time(), state=state, boot="b1", uptime=1000.0)
-        headers = {"Authorization": f"Bearer watch-{i}", "Content-Type": "application/json"}
-        asked = urllib.request.Request(f"http://127.0.0.1:{port}/agent/v1/watch", wire.encode(told), headers)
-        urllib.request.urlopen(asked).close()
+    report_all()
     return (load.used() - before) / number * 1e6
 
 

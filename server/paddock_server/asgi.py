@@ -23,6 +23,7 @@ from .link.agents import agent_link  # noqa: E402
 from .link.feed import FeedConsumer  # noqa: E402
 from .link.leases import resume_after_start  # noqa: E402
 from .link.silence import keep_listening  # noqa: E402
+from .link.watch_lane import with_short_way  # noqa: E402
 from .telling.deliveries import keep_telling  # noqa: E402
 from .work.dispatcher import keep_dispatching  # noqa: E402
 
@@ -30,7 +31,7 @@ _feed = AllowedHostsOriginValidator(AuthMiddlewareStack(FeedConsumer.as_asgi()))
 
 _router = ProtocolTypeRouter(
     {
-        "http": get_asgi_application(),
+        "http": with_short_way(get_asgi_application()),
         "websocket": URLRouter([path("agent/v1/link", agent_link), path("api/v1/feed/", _feed)]),
     }
 )

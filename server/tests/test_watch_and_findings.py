@@ -10,6 +10,7 @@ import pytest
 from django.test import Client
 from django.utils import timezone
 from people import FACTS, somebody
+from watch_reports import RUNNING, STOPPED, UNIT, report
 
 from paddock_agent import wire
 from paddock_core.link_state import Seen
@@ -27,22 +28,7 @@ from paddock_server.logbook.models import Entry
 from paddock_server.people.models import Role
 from paddock_server.work.round import run_round
 
-UNIT = "paddock-agent-knot.service"
 KEPT = msgspec.structs.replace(FACTS, kept_by=UNIT, boot="b1", agent_version="0.1.0")
-STOPPED = wire.ServiceState(UNIT, "linux", "stopped", starts_at_boot=True, start_type="enabled", account="paddock")
-RUNNING = wire.ServiceState(UNIT, "linux", "running", starts_at_boot=True, start_type="enabled", account="paddock")
-
-
-def report(host, state=RUNNING, name="", **more):
-    told = {
-        "host": name or host.name,
-        "at": time.time(),
-        "state": state,
-        "boot": "b1",
-        "uptime": 900.0,
-        "starts_left": 3,
-    }
-    return wire.WatchReport(**{**told, **more})
 
 
 def post(key, told):

@@ -9,21 +9,46 @@ import msgspec
 
 from paddock_agent import wire
 
+LONGEST_UPTIME = 100 * 366 * 86_400.0
+CLOCK_MAY_DIFFER = 366 * 86_400.0
+"""A clock that was never set is years off, and is another finding; beyond that nobody's clock is."""
+
 _told: dict[int, wire.WatchReport] = {}
+_hosts: dict[str, int] = {}
 _heard: dict[int, float] = {}
 _unwritten: dict[int, float] = {}
 
 
-def is_news(host_id: int, told: wire.WatchReport) -> bool:
-    """Whether a report says anything that the one before did not. The first after a start of the server is news."""
+def note(host_id: int, digest: str, told: wire.WatchReport) -> bool:
+    """A report was taken in, from the watch whose key has this digest. Whether it says anything that the one before did
+    not; the first after a start of the server does."""
     before = _told.get(host_id)
-    _told[host_id] = told
+    _told[host_id], _hosts[digest] = told, host_id
+    _hear(host_id)
     return before is None or told.started or _timeless(before) != _timeless(told)
 
 
-def note(host_id: int) -> None:
-    """The watch was heard just now."""
-    _heard[host_id] = _unwritten[host_id] = time.time()
+def host_with(digest: str) -> int | None:
+    """The host whose watch has this key, where it has reported since the server was started."""
+    return _hosts.get(digest)
+
+
+def hear_again(host_id: int, told: wire.WatchReport, now: float) -> bool:
+    """Takes a report in that says what the one before said, from a service that runs; False where it says more."""
+    before = _told.get(host_id)
+    if before is None or told.started or told.state.running != "running" or _timeless(before) != _timeless(told):
+        return False
+    if why_no_time(told, now):
+        return False
+    _hear(host_id)
+    return True
+
+
+def why_no_time(told: wire.WatchReport, now: float) -> str:
+    """Why the times in a report cannot be, "" where they can."""
+    if not abs(told.at - now) <= CLOCK_MAY_DIFFER:
+        return "its time is years away."
+    return "" if 0 <= told.uptime <= LONGEST_UPTIME else f"it tells of an uptime of {told.uptime:g} seconds."
 
 
 def heard_at(host_id: int, written: float = 0.0) -> float:
@@ -32,8 +57,10 @@ def heard_at(host_id: int, written: float = 0.0) -> float:
 
 
 def forget(host_id: int) -> None:
-    """What was told is no longer so: the next report is news."""
+    """Its key is another now, or none: the next report takes the long way."""
     _told.pop(host_id, None)
+    for digest in [digest for digest, known in list(_hosts.items()) if known == host_id]:
+        del _hosts[digest]
 
 
 def unwritten() -> dict[int, float]:
@@ -41,6 +68,10 @@ def unwritten() -> dict[int, float]:
     taken = dict(_unwritten)
     _unwritten.clear()
     return taken
+
+
+def _hear(host_id: int) -> None:
+    _heard[host_id] = _unwritten[host_id] = time.time()
 
 
 def _timeless(told: wire.WatchReport) -> wire.WatchReport:

@@ -27,9 +27,6 @@ from .note_strange import note_strange
 
 LONGEST_LINE, MOST_LINES = 300, 10
 MOST_RESTARTS = 1_000_000
-LONGEST_UPTIME = 100 * 366 * 86_400.0
-CLOCK_MAY_DIFFER = 366 * 86_400.0
-"""A clock that was never set is years off, and is another finding; beyond that nobody's clock is."""
 ASKED_FOR = timedelta(minutes=5)
 """How long a person's wish to have the service started waits for the watch."""
 
@@ -41,8 +38,7 @@ def take_watch_report(host: Host, told: wire.WatchReport) -> wire.WatchAnswer:
         raise Invalid(f"The report was not taken in: {why}")
     shown = _clipped(told)
     needed = shown.state.running in ("stopped", "failed") and host.link != Link.CONNECTED
-    watches.note(host.pk)
-    if watches.is_news(host.pk, shown) or needed:
+    if watches.note(host.pk, host.watch_digest or "", told) or needed:
         return _take(host, shown, needed)
     return wire.WatchAnswer()
 
@@ -52,15 +48,11 @@ def why_impossible(host: Host, told: wire.WatchReport, now: float) -> str:
     state = told.state
     if told.host.lower() != host.name.lower():
         return f"it reports on {told.host[:80]}, and its key is that of {host.name}."
-    if not abs(told.at - now) <= CLOCK_MAY_DIFFER:
-        return "its time is years away."
     if not 0 <= state.restarts <= MOST_RESTARTS:
         return f"it tells of {state.restarts} restarts."
-    if not 0 <= told.uptime <= LONGEST_UPTIME:
-        return f"it tells of an uptime of {told.uptime:g} seconds."
     if state.family != host.facts.get("os", state.family):
         return f"it speaks of a service of {state.family}, and the host is one of {host.facts['os']}."
-    return ""
+    return watches.why_no_time(told, now)
 
 
 def _clipped(told: wire.WatchReport) -> wire.WatchReport:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.db import transaction
 
 from ... import secret
+from ...health import watches
 from ...logbook.write import write
 from ...people.actor import agent_of
 from ..models import Host
@@ -16,5 +17,6 @@ def make_watch_key(host: Host) -> str:
     key = secret.make("watch")
     host.watch_digest = secret.digest(key)
     host.save(update_fields=["watch_digest"])
+    watches.forget(host.pk)
     write(agent_of(host.name), "set up the watch of", "host", host.name, host.paddock.name)
     return key

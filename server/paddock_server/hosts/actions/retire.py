@@ -8,6 +8,7 @@ from django.utils import timezone
 from paddock_core.link_state import Seen
 
 from ...errors import NotNow
+from ...health import watches
 from ...health.actions.note_link import note_link
 from ...link import connections, feed
 from ...logbook.write import write
@@ -36,9 +37,10 @@ def leave(host: Host) -> None:
 
 def _take_out(actor: Actor, host: Host, verb: str, reason: str) -> None:
     host.standing = Host.Standing.RETIRED
-    host.key_digest = None
+    host.key_digest = host.watch_digest = None
+    watches.forget(host.pk)
     host.decided_at, host.decided_by = timezone.now(), actor.name
-    host.save(update_fields=["standing", "key_digest", "decided_at", "decided_by"])
+    host.save(update_fields=["standing", "key_digest", "watch_digest", "decided_at", "decided_by"])
     note_link(host, Seen.KEY_REVOKED)
     write(actor, verb, "host", host.name, host.paddock.name, **({"reason": reason} if reason else {}))
     feed.tell("host", host.name, host.paddock.name)

@@ -8,6 +8,7 @@ from django.utils import timezone
 from paddock_core.link_state import Seen
 
 from ...errors import NotNow
+from ...health import watches
 from ...health.actions.note_link import note_link
 from ...link import connections, feed
 from ...logbook.write import write
@@ -23,9 +24,10 @@ def turn_away(actor: Actor, host: Host, reason: str = "") -> None:
     if host.standing != Host.Standing.AT_THE_GATE:
         raise NotNow(f"{host.name} does not stand at the gate: it was {host.standing}. A host inside is held instead.")
     host.standing = Host.Standing.TURNED_AWAY
-    host.key_digest = None
+    host.key_digest = host.watch_digest = None
+    watches.forget(host.pk)
     host.decided_at, host.decided_by = timezone.now(), actor.name
-    host.save(update_fields=["standing", "key_digest", "decided_at", "decided_by"])
+    host.save(update_fields=["standing", "key_digest", "watch_digest", "decided_at", "decided_by"])
     note_link(host, Seen.KEY_REVOKED)
     write(actor, "turned away", "host", host.name, host.paddock.name, reason=reason)
     feed.tell("host", host.name, host.paddock.name)
