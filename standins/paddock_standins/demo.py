@@ -43,6 +43,8 @@ BROUGHT_IN: dict[str, dict[str, object]] = {
 }
 """The stand-ins that come in by a bring-up sheet, with what is chosen on it."""
 STILL_EXPECTED = "russet-02"
+GRACE = "15"
+"""Seconds. Shorter than usual, so that heartbeats come every five: whoever looks at a demo does not wait."""
 PATIENCE = 120.0
 STOP_PATIENCE = 15.0
 
@@ -91,7 +93,7 @@ class Demo:
         self.port = port
         self.url = f"http://127.0.0.1:{port}"
         self.received = data / "received"
-        self._far_ends: dict[str, str] = {}
+        self._settings: dict[str, str] = {}
         self._children: list[tuple[str, subprocess.Popen[bytes]]] = []
         self._bin = Path(sys.executable).parent
         data.mkdir(parents=True, exist_ok=True, mode=0o700)
@@ -101,7 +103,11 @@ class Demo:
         self._check_port()
         login = self._login()
         mail, webhook = free_port(), free_port()
-        self._far_ends = {"PADDOCK_SMTP": f"smtp://127.0.0.1:{mail}", "PADDOCK_URL": self.url}
+        self._settings = {
+            "PADDOCK_SMTP": f"smtp://127.0.0.1:{mail}",
+            "PADDOCK_URL": self.url,
+            "PADDOCK_LINK_GRACE": GRACE,
+        }
         self._spawn(
             "receivers",
             [sys.executable, "-m", "paddock_standins.receivers", "--folder", str(self.received),
@@ -203,7 +209,7 @@ class Demo:
         return done.stdout
 
     def _environment(self, more: dict[str, str] | None = None) -> dict[str, str]:
-        return {**os.environ, "PADDOCK_DATA": str(self.data), **self._far_ends, **(more or {})}
+        return {**os.environ, "PADDOCK_DATA": str(self.data), **self._settings, **(more or {})}
 
     def _spawn(self, name: str, command: list[str], given: bytes | None = None) -> None:
         """Starts a part in a session of its own, so that Ctrl-C reaches it through ``stop``, in the right order."""

@@ -81,7 +81,7 @@ class Machine:
             await self.keep(one.account if one.family == "linux" else "")
         else:
             self.start_agent()
-            await keeping.install_watch(self.system, identity.load(self.home))
+            await self._set_up_watch()
 
     async def keep(self, account: str, *, at_login: bool = False, secret: str = "") -> Diagnosis:
         """Sets the agent up as a service, with its own code. Raises AgentError."""
@@ -90,8 +90,15 @@ class Machine:
             self.system, identity.load(self.home), HOMES[family], account, at_login=at_login, secret=secret
         )
         self._kept.write_text(json.dumps({"account": account, "at_login": at_login, "secret": secret}))
-        await keeping.install_watch(self.system, identity.load(self.home))
+        await self._set_up_watch()
         return found
+
+    async def _set_up_watch(self) -> None:
+        """The agent stands without its watch, as on a real machine: a host that was turned away gets none."""
+        try:
+            await keeping.install_watch(self.system, identity.load(self.home))
+        except AgentError as error:
+            log.warning("%s has no watch: %s", self.description.name, error)
 
     def _repeat(self, name: str) -> None:
         if name not in self._watches:
