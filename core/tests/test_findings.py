@@ -43,7 +43,7 @@ WELL = HostSeen(
     system_free=30 * GB,
     memory_free=8 * GB,
     memory=32 * GB,
-    watch=WatchSeen(NOW - 20, "paddock-agent-knot.service", boot="b1", uptime=99_000.0),
+    watch=WatchSeen(NOW - 20, "paddock-agent-knot.service", boot="b1", booted_at=NOW - 99_000),
     boot="b1",
 )
 LOST = replace(WELL, link=Link.LOST, link_since=NOW - 100, link_cause="The connection closed.")
@@ -72,7 +72,7 @@ CASES = {
     "account-cannot-log-on": replace(
         LOST, watch=told(running="trying again", cause="no account", account="ghost", remedy=("useradd ghost",))
     ),
-    "gone-after-reboot": replace(LOST, kept_by="", watch=told(running="missing", boot="b2", uptime=60.0)),
+    "gone-after-reboot": replace(LOST, kept_by="", watch=told(running="missing", boot="b2", booted_at=NOW - 60)),
     "service-missing": replace(LOST, watch=told(running="missing")),
     "started-by-hand": replace(WELL, kept_by="", watch=None),
     "agent-ended": replace(LOST, watch=told(at=NOW - 110)),

@@ -17,9 +17,9 @@ class WatchSeen:
     """What the watch told last: the agent's service as its manager sees it.
 
     ``since`` is when it first told of this state; ``running`` is running, stopped, failed, trying again or missing;
-    ``cause`` the diagnosis in a word, "" for none; ``sentence`` and ``remedy`` the diagnosis in full. ``on_purpose``:
-    it was stopped by the agent's own command. ``boot`` is the identity of the machine's present run, ``started_at``
-    when the watch last started the service.
+    ``cause`` the diagnosis in a word, "" for none; ``sentence`` and ``remedy`` the diagnosis in full. ``on_purpose``: it
+    was stopped by the agent's own command. ``boot`` is the identity of the machine's present run, ``booted_at`` when
+    that began; ``started_at`` when the watch last started the service.
     """
 
     at: float
@@ -36,7 +36,7 @@ class WatchSeen:
     lines: tuple[str, ...] = ()
     on_purpose: bool = False
     boot: str = ""
-    uptime: float = math.nan
+    booted_at: float = math.nan
     started_at: float = 0.0
     starts_left: int = 0
     since: float = 0.0

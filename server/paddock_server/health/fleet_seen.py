@@ -209,7 +209,7 @@ def watch_seen(health: Health) -> WatchSeen | None:
         lines=state.evidence,
         on_purpose=told.on_purpose,
         boot=told.boot,
-        uptime=told.uptime,
+        booted_at=told.at - told.uptime,
         started_at=_seconds(health.started_at),
         starts_left=told.starts_left,
     )

@@ -28,7 +28,7 @@ def watch_shown(host: Host, now: datetime) -> dict[str, object] | None:
         "starts_at_boot": seen.starts_at_boot,
         "account": seen.account,
         "restarts": seen.restarts,
-        "uptime": told.uptime,
+        "uptime": max(0.0, now.timestamp() - seen.booted_at),
         "sentence": told.why_absent or wire.diagnose(told.state).sentence,
         "is_silent": now.timestamp() - seen.at > 2.5 * settings.WATCH_SECONDS,
     }

@@ -17,7 +17,7 @@ def look(host: HostSeen, now: float) -> Iterator[Found]:
     rebooted = bool(told.boot and host.boot and told.boot != host.boot)
     if rebooted:
         sentence = (
-            f"The machine was restarted {span(max(0.0, now - (told.at - told.uptime)))} ago. Its agent had been "
+            f"The machine was restarted {span(max(0.0, now - told.booted_at))} ago. Its agent had been "
             "started "
             "by hand, so nothing has started it since."
         )
@@ -29,7 +29,9 @@ def look(host: HostSeen, now: float) -> Iterator[Found]:
         (
             Evidence("When it was last connected, no service kept it running.", host.link_since),
             Evidence(
-                f"The watch: the machine is up for {span(told.uptime)}; there is no service of the agent.", told.at
+                f"The watch: the machine is up for {span(max(0.0, now - told.booted_at))}; there is no service of "
+                "the agent.",
+                told.at,
             ),
         ),
         Remedy("Have the machine keep it running: as a service it comes back by itself.", (INSTALL,)),
