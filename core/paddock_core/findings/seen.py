@@ -17,8 +17,8 @@ class WatchSeen:
     """What the watch told last: the agent's service as its manager sees it.
 
     ``since`` is when it first told of this state; ``running`` is running, stopped, failed, trying again or missing;
-    ``cause`` the diagnosis in a word, "" for none; ``sentence`` and ``remedy`` the diagnosis in full. ``on_purpose``: it
-    was stopped by the agent's own command. ``boot`` is the identity of the machine's present run, ``booted_at`` when
+    ``cause`` the diagnosis in a word, "" for none; ``sentence`` and ``remedy`` the diagnosis in full. ``on_purpose``:
+    it was stopped by the agent's own command. ``boot`` is the identity of the machine's present run, ``booted_at`` when
     that began; ``started_at`` when the watch last started the service.
     """
 
