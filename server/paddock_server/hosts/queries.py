@@ -6,17 +6,16 @@ from collections import defaultdict
 from collections.abc import Iterable
 from datetime import datetime, timedelta
 
-from django.db.models import OuterRef, Q, QuerySet, Subquery
+from django.db.models import Q, QuerySet
 from django.db.models.functions import Lower
 from rest_framework.request import Request
 
-from paddock_core.link_state import Link
 from paddock_core.suspicion import Known, Oddity, Suspicion, suspicions
 from paddock_core.trace import trace
 
 from .. import secret
 from ..errors import NotThere
-from ..health.models import LinkChange
+from ..health.queries import link_changes
 from ..people.actor import Actor
 from ..people.models import Role
 from ..work.fleet import hosts_refusing, readiness, slots_working
@@ -113,15 +112,8 @@ def _known(host: Host) -> Known:
 def with_traces(hosts: list[Host], now: datetime) -> list[Host]:
     """Sets ``trace`` on each host: three queries, however many hosts and however long their history."""
     start = now - timedelta(hours=TRACE_HOURS)
-    links: dict[int, list[tuple[float, Link]]] = defaultdict(list)
     pks = [host.pk for host in hosts]
-    last_before = LinkChange.objects.filter(host=OuterRef("pk"), at__lte=start).order_by("-id").values("state")[:1]
-    for pk, state in Host.objects.filter(pk__in=pks).annotate(was=Subquery(last_before)).values_list("pk", "was"):
-        if state:
-            links[pk].append((start.timestamp(), Link(state)))
-    since = LinkChange.objects.filter(host__in=pks, at__gt=start).order_by("id")
-    for pk, at, state in since.values_list("host", "at", "state"):
-        links[pk].append((at.timestamp(), Link(state)))
+    links = link_changes(pks, start)
     busy: dict[int, list[tuple[float, float]]] = defaultdict(list)
     worked = Attempt.objects.filter(Q(ended_at=None) | Q(ended_at__gt=start), host__in=pks, started_at__isnull=False)
     for pk, began, ended in worked.values_list("host", "started_at", "ended_at"):

@@ -173,14 +173,12 @@ class BrokenSerializer(serializers.Serializer):
 
 class PlateSerializer(serializers.ModelSerializer):
     """A host as its plate shows it. ``trace`` is the last 24 hours in 48 steps: ``-`` lost, ``.`` absent, else how busy
-    from 0 to 9; ``outdated`` names the variables in which its agent's environment is older than the machine's;
-    ``findings`` is how many are open and not put aside, ``worst`` the most severe of them."""
+    from 0 to 9; ``findings`` is how many are open and not put aside, ``worst`` the most severe of them."""
 
     paddock = serializers.CharField(source="paddock.name")
     os = serializers.SerializerMethodField()
     arch = serializers.SerializerMethodField()
     link = serializers.ChoiceField(choices=LINK_CHOICES)
-    outdated = serializers.SerializerMethodField()
     working = serializers.IntegerField()
     trace = serializers.CharField()
     findings = serializers.IntegerField()
@@ -201,14 +199,10 @@ class PlateSerializer(serializers.ModelSerializer):
             "slots",
             "working",
             "trace",
-            "outdated",
             "findings",
             "worst",
         ]
         read_only_fields = fields
-
-    def get_outdated(self, host: Host) -> list[str]:
-        return [one["name"] for one in host.facts.get("differs", ())]
 
     def get_os(self, host: Host) -> str:
         return host.facts.get("os", "")

@@ -1948,8 +1948,7 @@ export interface components {
         };
         /**
          * @description A host as its plate shows it. ``trace`` is the last 24 hours in 48 steps: ``-`` lost, ``.`` absent, else how busy
-         *     from 0 to 9; ``outdated`` names the variables in which its agent's environment is older than the machine's;
-         *     ``findings`` is how many are open and not put aside, ``worst`` the most severe of them.
+         *     from 0 to 9; ``findings`` is how many are open and not put aside, ``worst`` the most severe of them.
          */
         Plate: {
             readonly name: string;
@@ -1965,7 +1964,6 @@ export interface components {
             readonly slots: number;
             working: number;
             trace: string;
-            readonly outdated: string[];
             findings: number;
             worst: components["schemas"]["SeverityEnum"] | components["schemas"]["BlankEnum"];
         };
