@@ -281,3 +281,19 @@ def test_one_wild_reading_finds_nothing_and_several_do(host, look):
     for _ in range(12):
         vitals.take(host.pk, wire.Heartbeat(at=time.time() - 500, disk_free=1e8, work_trouble="it is closed"))
     assert set(look()) == {"clock-off", "disk-full", "work-folder"}
+
+
+def test_a_reading_that_moves_is_followed_until_its_median_has(host):
+    """A host about which nothing else changes is looked at as long as what is read differs from what was found."""
+    stirred.everything = True
+    seen = SeenFleet()
+    for _ in range(12):
+        vitals.take(host.pk, wire.Heartbeat(at=time.time(), disk_free=9e10))
+    assert seen.look(time.time()) == []
+    assert not vitals.of(host.pk).has_moved
+    found = []
+    for _ in range(8):
+        vitals.take(host.pk, wire.Heartbeat(at=time.time(), disk_free=1e8))
+        found.append([one.code for one in seen.look(time.time())])
+    assert found[0] == [], "one wild reading finds nothing"
+    assert found[-1] == ["disk-full"]

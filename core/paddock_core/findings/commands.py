@@ -103,8 +103,3 @@ def own_folder(family: str, folder: str, account: str) -> tuple[str, ...]:
             f"icacls {place} /grant ({owner} + ':(OI)(CI)F')",
         )
     return (f"sudo mkdir -p {place}", f"sudo chown -R {owner} {place}")
-
-
-def can_reach(family: str, server: str) -> str:
-    """Tries the way to the server."""
-    return f"curl.exe -v {server}/healthz" if family == "windows" else f"curl -v {server}/healthz"

@@ -82,7 +82,9 @@ class SeenFleet:
             ):
                 continue
             seen = replace(
-                _with_vitals(host, newest),
+                host,
+                **newest.look(),
+                work_trouble=newest.work_trouble,
                 watch=replace(host.watch, at=watches.heard_at(pk, host.watch.at)) if host.watch else None,
                 losses=losses.get(pk, ()),
                 unanswered=unanswered.get(pk, ()),
@@ -125,18 +127,6 @@ class SeenFleet:
             for pk, host in self._hosts.items():
                 if host.name in outstanding:
                     self._looked_at.pop(pk, None)
-
-
-def _with_vitals(host: HostSeen, newest: vitals.Vitals) -> HostSeen:
-    newest.look()
-    return replace(
-        host,
-        clock=newest.median("clock"),
-        disk_free=newest.median("disk_free"),
-        system_free=newest.median("system_free"),
-        memory_free=newest.median("memory_free"),
-        work_trouble=newest.work_trouble,
-    )
 
 
 def _read(names: Collection[str] | None) -> dict[int, HostSeen]:

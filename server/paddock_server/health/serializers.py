@@ -2,14 +2,12 @@ from __future__ import annotations
 
 from rest_framework import serializers
 
-from paddock_core.findings import RULES
 from paddock_core.vitals import NAMES
 
 from .models import SEVERITIES, Finding, WatchedService
 
 READING_CHOICES = [(name, name) for name in NAMES]
 ACTION_CHOICES = [(name, name) for name in ("start afresh", "start service", "have it started", "hold")]
-CODE_CHOICES = [(rule.code, rule.title) for rule in RULES]
 
 
 class EvidenceSerializer(serializers.Serializer):

@@ -20,15 +20,12 @@ RECENT = 12
 """Readings that the medians go over: three minutes at the usual heartbeat."""
 
 Row = tuple[float, ...]
-MOVES = tuple(
-    (NAMES.index(name), part, least)
-    for name, part, least in (
-        ("disk_free", 0.02, 1e8),
-        ("system_free", 0.02, 1e8),
-        ("memory_free", 0.1, 1e8),
-        ("clock", 0.0, 5.0),
-    )
-)
+MOVES = {
+    "disk_free": (0.02, 1e8),
+    "system_free": (0.02, 1e8),
+    "memory_free": (0.1, 1e8),
+    "clock": (0.0, 5.0),
+}
 """By how much a reading has to move to be looked at: a part of what it was, and something beside."""
 
 
@@ -40,21 +37,21 @@ class Vitals:
     work_trouble: str = ""
     heard: float = 0.0
     has_moved: bool = True
-    """Whether what was read since the last look differs enough from then to be looked at."""
-    looked_at: Row = ()
+    """Whether a reading since the last look differs enough from the medians that were looked at."""
+    looked_at: dict[str, float] = field(default_factory=dict)
 
-    def look(self) -> None:
-        """The readings are looked at now."""
+    def look(self) -> dict[str, float]:
+        """The medians of the last readings that findings go by; NaN where there are none. They are looked at now: as
+        long as new readings differ from them, the medians are still on their way."""
         self.has_moved = False
-        self.looked_at = self.rows[-1][1] if self.rows else ()
+        self.looked_at = {name: self.median(name) for name in MOVES}
+        return self.looked_at
 
     def note_move(self, row: Row) -> None:
-        """Compares a new reading with what was looked at: a comparison costs a fiftieth of a look."""
-        if not self.looked_at:
-            self.has_moved = True
-        for column, part, least in MOVES:
-            before, now = (self.looked_at or row)[column], row[column]
-            if abs(now - before) > part * abs(before) + least or (now != now) != (before != before):
+        """Compares a new reading with what was looked at: a comparison costs a fraction of a look."""
+        for name, (part, least) in MOVES.items():
+            before, now = self.looked_at[name], row[NAMES.index(name)]
+            if abs(now - before) > part * abs(before) + least or math.isnan(now) != math.isnan(before):
                 self.has_moved = True
 
     def median(self, name: str) -> float:
@@ -68,9 +65,9 @@ _vitals: dict[int, Vitals] = defaultdict(Vitals)
 _unwritten: dict[int, list[tuple[float, Row]]] = defaultdict(list)
 
 
-def take(host_id: int, beat: wire.Heartbeat, now: float | None = None) -> tuple[str, ...]:
-    """Takes in a heartbeat's readings, heard ``now``; returns the names of those that cannot be."""
-    now = time.time() if now is None else now
+def take(host_id: int, beat: wire.Heartbeat) -> tuple[str, ...]:
+    """Takes in a heartbeat's readings; returns the names of those that cannot be."""
+    now = time.time()
     given = {name: value for name in NAMES if (value := getattr(beat, name, None)) is not None}
     if beat.at is not None:
         given["clock"] = beat.at - now

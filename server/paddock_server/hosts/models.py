@@ -1,9 +1,11 @@
 from __future__ import annotations
 
+from django.conf import settings
 from django.core.validators import RegexValidator
 from django.db import models
 from django.db.models import functions
 
+from paddock_agent.wire import MOST_SERVICES
 from paddock_core.link_state import Link
 
 LINK_CHOICES = [(state.value, state.value) for state in Link]
@@ -127,7 +129,12 @@ class Host(models.Model):
     @property
     def watched_services(self) -> list[str]:
         """The names of the services that are watched here: those of the paddock, and its own."""
-        return list(dict.fromkeys([*self.paddock.services, *self.services]))
+        return list(dict.fromkeys([*self.paddock.services, *self.services]))[:MOST_SERVICES]
+
+    @property
+    def grace(self) -> float:
+        """Seconds of silence after which it is lost."""
+        return float(self.paddock.grace or settings.LINK_GRACE_SECONDS)
 
 
 LIVING = (Host.Standing.AT_THE_GATE, Host.Standing.ADMITTED)

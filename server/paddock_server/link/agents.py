@@ -27,7 +27,6 @@ from ..health.actions.note_link import note_link
 from ..health.actions.note_services import note_services, note_tried
 from ..health.actions.note_strange import note_strange
 from ..hosts.actions.note_caller import note_caller
-from ..hosts.actions.watched_services import grace_of
 from ..hosts.models import Host
 from ..hosts.queries import host_with_key
 from ..toolchains.actions.take_in_survey import take_in_survey
@@ -75,7 +74,7 @@ async def agent_link(scope: Scope, receive: Receive, send: Send) -> None:
         entered = True
         vitals.forget(host.pk)
         welcome = await database_sync_to_async(greet)(host.pk, hello, address)
-        connection.grace = grace_of(host)
+        connection.grace = host.grace
         connection.pace = Pace(welcome.heartbeat)
         connection.put(welcome)
         await _converse(host, connection, receive, send)

@@ -11,7 +11,6 @@ from paddock_core.link_state import Link, Seen
 
 from ..health.actions.greet import LIVE_STATES
 from ..health.actions.note_link import note_link
-from ..hosts.actions.watched_services import grace_of
 from ..hosts.models import LIVING, Host
 from ..work.actions.take_report import lose_lease
 from ..work.models import Attempt
@@ -48,7 +47,7 @@ def owed_after_start() -> list[tuple[int, float]]:
     connected = Host.objects.filter(standing__in=LIVING, link=Link.CONNECTED.value).values_list("pk", flat=True)
     working = Attempt.objects.filter(state__in=LIVE_STATES).values_list("host", flat=True)
     owed = Host.objects.filter(pk__in={*connected, *working}).select_related("paddock")
-    return [(host.pk, grace_of(host)) for host in owed]
+    return [(host.pk, host.grace) for host in owed]
 
 
 async def resume_after_start() -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import logging
 import time
 
 from channels.db import database_sync_to_async
@@ -13,6 +14,8 @@ from ..health.actions.note_link import note_link
 from ..hosts.models import Host
 from . import connections, leases, running
 
+log = logging.getLogger("paddock.link")
+
 LOOK_EVERY = 0.5
 
 
@@ -21,9 +24,12 @@ async def keep_listening() -> None:
     while True:
         await asyncio.sleep(LOOK_EVERY)
         for connection in connections.silent(time.monotonic()):
-            if connections.leave(connection) and not running.server.stopping:
-                await database_sync_to_async(_note_silence)(connection.host_id)
-                leases.expire_later(connection.host_id, 0)
+            try:
+                if connections.leave(connection) and not running.server.stopping:
+                    await database_sync_to_async(_note_silence)(connection.host_id)
+                    leases.expire_later(connection.host_id, 0)
+            except Exception:
+                log.exception("A silence could not be noted; others are listened to still.")
             connection.put(None)
 
 

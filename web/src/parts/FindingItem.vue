@@ -6,6 +6,7 @@ import type { Finding } from '../api/findings'
 import { useSession } from '../api/session'
 import CopyText from './CopyText.vue'
 import { useDoing } from './doing'
+import HandItem from './HandItem.vue'
 import TimeAgo from './TimeAgo.vue'
 import { count, exactly } from './wording'
 
@@ -60,28 +61,29 @@ function bringBack(): Promise<void> {
 </script>
 
 <template>
-  <article class="item" :data-finding="finding.code" :data-about-host="finding.hosts[0]" :class="{ aside: finding.aside }">
-    <p class="when" :class="kind">{{ finding.severity }} · <TimeAgo :at="finding.since" /></p>
-    <h3>
+  <HandItem :what="finding.severity" :since="finding.since" :kind="kind" :data-finding="finding.code" :data-about-host="finding.hosts[0]" :class="{ aside: finding.aside }">
+    <template #title>
       <template v-if="!withoutHost && named.length">
         <template v-for="(name, i) in named" :key="name"><template v-if="i">, </template><RouterLink :to="{ name: 'host', params: { name } }">{{ name }}</RouterLink></template><template v-if="finding.hosts.length > named.length"> and {{ finding.hosts.length - named.length }} more</template>:
       </template>
       {{ finding.title }}
-    </h3>
-    <p class="soft">{{ finding.sentence }}</p>
-    <p v-if="finding.acknowledged_at" class="note">{{ finding.acknowledged_by }} sees to it<template v-if="finding.note">: {{ finding.note }}</template></p>
-    <p v-else-if="finding.aside && finding.snoozed_until" class="note">Snoozed till {{ exactly(finding.snoozed_until) }}</p>
-    <button type="button" class="bare more" :aria-expanded="isOpen" @click="isOpen = !isOpen">{{ isOpen ? 'Less' : 'Evidence and remedy' }}</button>
-    <div v-if="isOpen" class="inside">
-      <ul>
-        <li v-for="(one, i) in finding.evidence" :key="i"><template v-if="one.at"><TimeAgo :at="new Date(one.at * 1000).toISOString()" />: </template>{{ one.text }}</li>
-      </ul>
-      <p><strong>Remedy.</strong> {{ finding.remedy.sentence }}</p>
-      <CopyText v-for="command in finding.remedy.commands" :key="command" :text="command" />
-      <p v-if="finding.hosts.length > named.length" class="soft">{{ count(finding.hosts.length, 'host') }}: {{ finding.hosts.join(', ') }}</p>
-    </div>
-    <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
-    <div v-if="mayAct" class="row">
+    </template>
+    {{ finding.sentence }}
+    <template #more>
+      <p v-if="finding.acknowledged_at" class="note">{{ finding.acknowledged_by }} sees to it<template v-if="finding.note">: {{ finding.note }}</template></p>
+      <p v-else-if="finding.aside && finding.snoozed_until" class="note">Snoozed till {{ exactly(finding.snoozed_until) }}</p>
+      <button type="button" class="bare more" :aria-expanded="isOpen" @click="isOpen = !isOpen">{{ isOpen ? 'Less' : 'Evidence and remedy' }}</button>
+      <div v-if="isOpen" class="inside">
+        <ul>
+          <li v-for="(one, i) in finding.evidence" :key="i"><template v-if="one.at"><TimeAgo :at="new Date(one.at * 1000).toISOString()" />: </template>{{ one.text }}</li>
+        </ul>
+        <p><strong>Remedy.</strong> {{ finding.remedy.sentence }}</p>
+        <CopyText v-for="command in finding.remedy.commands" :key="command" :text="command" />
+        <p v-if="finding.hosts.length > named.length" class="soft">{{ count(finding.hosts.length, 'host') }}: {{ finding.hosts.join(', ') }}</p>
+      </div>
+      <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
+    </template>
+    <template v-if="mayAct" #actions>
       <Button v-if="finding.remedy.action" size="small" type="primary" :disabled="acted" :loading="isBusy" data-act @click="act">{{ acted ? 'Asked' : ACTIONS[finding.remedy.action] }}</Button>
       <template v-if="!finding.aside">
         <Button size="small" @click="noting = !noting">I see to it</Button>
@@ -95,34 +97,15 @@ function bringBack(): Promise<void> {
         </Dropdown>
       </template>
       <Button v-else size="small" @click="bringBack">Bring back</Button>
-    </div>
-    <form v-if="noting" class="row" @submit.prevent="acknowledge">
-      <Input v-model:value="note" size="small" :maxlength="1000" placeholder="A note for the others" />
-      <Button size="small" type="primary" html-type="submit" :loading="isBusy">Say so</Button>
-    </form>
-  </article>
+      <form v-if="noting" class="noting" @submit.prevent="acknowledge">
+        <Input v-model:value="note" size="small" :maxlength="1000" placeholder="A note for the others" />
+        <Button size="small" type="primary" html-type="submit" :loading="isBusy">Say so</Button>
+      </form>
+    </template>
+  </HandItem>
 </template>
 
 <style scoped>
-.item {
-  padding: 10px 0 12px;
-  border-bottom: 1px solid var(--fence);
-}
-
-.when {
-  font-size: 12px;
-  font-weight: 600;
-}
-
-h3 {
-  margin: 1px 0 2px;
-  font-size: 14px;
-}
-
-h3 a {
-  color: inherit;
-}
-
 .more {
   color: var(--water);
   font-size: 13px;
@@ -141,16 +124,14 @@ ul {
   padding-left: 16px;
 }
 
-.row {
-  margin-top: 7px;
+.noting {
+  display: flex;
+  flex-basis: 100%;
+  gap: 8px;
 }
 
-form .ant-input {
-  flex: 1;
-}
-
-.aside h3,
-.aside .when {
+.aside :deep(h3),
+.aside :deep(.when) {
   color: var(--ink-soft);
 }
 </style>

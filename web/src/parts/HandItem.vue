@@ -10,6 +10,7 @@ defineProps<{ what: string; since: string; kind: 'note' | 'trouble' }>()
     <p class="when" :class="kind">{{ what }} · <TimeAgo :at="since" /></p>
     <h3><slot name="title" /></h3>
     <p class="soft"><slot /></p>
+    <slot name="more" />
     <div v-if="$slots.actions" class="row"><slot name="actions" /></div>
   </article>
 </template>

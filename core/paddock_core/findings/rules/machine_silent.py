@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ...link_state import Link
-from ..commands import can_reach
+from ..commands import REPORT
 from ..finding import Evidence, Found, Remedy, Rule, Severity
 from ..seen import HostSeen
 
@@ -22,8 +22,9 @@ def look(host: HostSeen, now: float) -> Iterator[Found]:
             Evidence(f"It called from {host.address or 'an unknown address'}."),
         ),
         Remedy(
-            "Look whether it has power and network. If it is up, try the way to the server from there.",
-            (can_reach(host.family, "$SERVER" if host.family != "windows" else "$env:SERVER"),),
+            "Look whether it has power and network. If it is up, have its watch report from there: it says what "
+            "is in the way.",
+            (REPORT,),
         ),
     )
 

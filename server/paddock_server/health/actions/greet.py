@@ -12,7 +12,6 @@ from paddock_agent import wire
 from paddock_core.lifecycle import LIVE
 from paddock_core.link_state import Seen, heartbeat_for
 
-from ...hosts.actions.watched_services import grace_of
 from ...hosts.models import Host
 from ...link import connections
 from ...work.actions.take_report import attempt_called, lose_lease
@@ -46,8 +45,8 @@ def greet(host_id: int, hello: wire.Hello, address: str) -> wire.Welcome:
         host=host.name,
         admitted=host.standing == Host.Standing.ADMITTED,
         slots=max(1, host.slots),
-        heartbeat=heartbeat_for(grace_of(host), settings.HEARTBEAT_SECONDS),
-        services=host.watched_services[: wire.MOST_SERVICES],
+        heartbeat=heartbeat_for(host.grace, settings.HEARTBEAT_SECONDS),
+        services=host.watched_services,
     )
 
 

@@ -15,7 +15,6 @@ from ...people.models import Role
 from ...work import dispatcher
 from ..models import Host
 from ..wording import clean_labels
-from .watched_services import tell_services
 
 
 @transaction.atomic
@@ -44,6 +43,6 @@ def change(
     if slots is not None:
         connections.send(host.pk, wire.Slots(slots=slots))
     if services is not None:
-        tell_services(host)
+        connections.send(host.pk, wire.WatchServices(services=host.watched_services))
     feed.tell("host", host.name, host.paddock.name)
     dispatcher.wake_after_commit()

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from django.db import transaction
 
+from paddock_agent import wire
+
 from ...link import connections, feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
 from ..models import LIVING, Host, Paddock
-from .watched_services import grace_of, tell_services
 
 FIELDS = ("purpose", "networks", "admits_at_once", "grace", "watch_may_start", "services")
 
@@ -31,6 +32,6 @@ def change_paddock(actor: Actor, paddock: Paddock, **wanted: object) -> None:
     feed.tell("paddock", paddock.name, paddock.name)
     for host in Host.objects.filter(paddock=paddock, standing__in=LIVING).select_related("paddock"):
         if "services" in changed:
-            tell_services(host)
+            connections.send(host.pk, wire.WatchServices(services=host.watched_services))
         if "grace" in changed:
-            connections.set_grace(host.pk, grace_of(host))
+            connections.set_grace(host.pk, host.grace)

@@ -1,0 +1,31 @@
+"""The keeper of silence goes on listening, whatever goes wrong with one host."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+
+from waiting import soon
+
+from paddock_server.link import connections, silence
+from paddock_server.link.connections import Connection
+
+
+async def test_one_that_cannot_be_noted_keeps_nobody_from_being_heard(monkeypatch):
+    noted = []
+
+    def note(host_id):
+        noted.append(host_id)
+        if host_id == 999_001:
+            raise RuntimeError("the host is gone")
+
+    monkeypatch.setattr(silence, "LOOK_EVERY", 0.01)
+    monkeypatch.setattr(silence, "_note_silence", note)
+    monkeypatch.setattr(silence.leases, "expire_later", lambda host_id, grace: None)
+    listening = asyncio.create_task(silence.keep_listening())
+    for host_id in (999_001, 999_002):
+        connections.enter(Connection(host_id, grace=0.0, heard=0.0))
+        await soon(lambda wanted=host_id: wanted in noted, "the silence to be seen")
+    listening.cancel()
+    with contextlib.suppress(asyncio.CancelledError):
+        await listening
