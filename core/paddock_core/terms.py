@@ -9,7 +9,7 @@ from lark import Token, Tree, UnexpectedInput
 
 from .errors import ContradictionError, TermError, VersionError
 from .grammar import SUBJECTS, TERM_PARSER, describe_unexpected, word_at
-from .ranges import VersionRange, build_range
+from .versions import VersionRange, build_range
 from .words import nearest
 
 LONGEST = 200

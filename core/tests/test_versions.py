@@ -1,12 +1,12 @@
 from itertools import pairwise
 
 import pytest
-from hypothesis import given
+from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 
 from paddock_core import versions
 from paddock_core.errors import VersionError
-from paddock_core.ranges import parse_range
+from paddock_core.versions import parse_range
 
 ORDERED = [
     ("generic", ["1.2", "1.2.1", "1.10", "2", "10.0.22621.0"]),
@@ -15,6 +15,17 @@ ORDERED = [
     ("generic", ["1.0-SNAPSHOT", "1.0-rc1", "1.0"]),
     ("generic", ["v18.19.0", "v20.11.0", "v20.20.2"]),
     ("generic", ["go1.20.14", "go1.21rc2", "go1.21.5"]),
+    ("generic", ["1.1.1", "1.1.1a", "1.1.1w", "3.0.13"]),
+    ("generic", ["9.2", "9.2p1", "9.2p2", "9.3"]),
+    ("generic", ["9.0.100-preview.1", "9.0.100-preview.1.2", "9.0.100-preview.7.24407.12"]),
+    ("generic", ["2023-12-31", "2024-05-01", "2024-05-02", "2024.06.1"]),
+    ("generic", ["14.38.33130", "14.38.33135", "14.40"]),
+    ("jdk", ["1.8.0", "1.8.0_20-b08", "1.8.0_20-b26", "8u392-b08", "9", "17.0.9", "17.0.9+9"]),
+    ("semver", ["v9.0.100-preview.1", "9.0.100-preview.7.24407.12", "9.0.100-rc.1", "9.0.100", "20.11"]),
+    ("pep440", ["3.13.0.dev1", "3.13.0a1", "3.13.0rc1", "3.13.0", "3.13.0.post1", "1!1"]),
+    ("debian", ["12.2.0-13", "12.2.0-14~deb12u1", "12.2.0-14", "12.2.0-14+b1", "1:1"]),
+    ("maven", ["1.0-alpha-1", "1.0-SNAPSHOT", "1.0", "1.0-sp", "1.0-x", "1.0-1", "1.0.1"]),
+    ("date", ["2024", "2024-05", "20240501", "2024/5/2", "2024.12.31"]),
     ("jdk", ["1.7.0_80", "1.8.0_20", "8u392", "11.0.21+9", "17-ea", "17.0.9+8", "17.0.9+9", "21"]),
 ]
 
@@ -63,12 +74,64 @@ version_texts = (
 )
 
 
-@given(version_texts, version_texts, version_texts)
-def test_the_order_is_total(a, b, c):
-    x, y, z = (versions.parse(text) for text in (a, b, c))
-    assert (x < y) + (x == y) + (x > y) == 1
-    if x <= y <= z:
-        assert x <= z
+PIECES = {
+    "generic": ["1", "2.0", "10", "rc1", "-preview.2", "b3", "a", "w", "p1", "-LTS", "+9", "_17", "~deb12u1", " (15C500b)"],
+    "jdk": ["1.8.0_392", "8u392", "17", ".0", ".9", "-ea", "-12", "+9", "+10", "-LTS", "-b08"],
+    "semver": ["1", ".2", ".0", "-rc", "-1", ".alpha", ".10", "+5"],
+    "pep440": ["1", "2!", ".0", ".10", "a1", "rc", ".post1", ".dev2", "+x.1"],
+    "debian": ["1", "0:", ".0", "~", "a", "-1", "+b1", "~rc1", "10"],
+    "maven": ["1", ".0", ".", "-", "alpha", "1", "SNAPSHOT", "final", "sp", "x", "0", "ga"],
+    "date": ["2024", "-05", "-01", "20240501", ".12", "/31", "-nightly"],
+}
+
+
+@st.composite
+def several(draw, count):
+    """A scheme, and so many versions of it, alike enough that they often compare equal or nearly so."""
+    scheme = draw(st.sampled_from(versions.SCHEMES))
+    made = st.lists(st.sampled_from(PIECES[scheme]), min_size=1, max_size=5).map("".join)
+    read = []
+    for text in draw(st.lists(made, min_size=count, max_size=count)):
+        try:
+            read.append(versions.parse(text, scheme))
+        except VersionError:
+            assume(False)
+    return read
+
+
+@settings(suppress_health_check=[HealthCheck.filter_too_much], max_examples=500)
+@given(several(3))
+def test_the_order_of_every_scheme_is_total(made):
+    x, y, z = sorted(made)
+    for one, other in ((x, y), (y, z), (x, z)):
+        assert (one < other) + (one == other) + (one > other) == 1
+        assert one <= other
+        assert (one == other) == (other == one)
+        assert one != other or hash(one) == hash(other)
+
+
+@settings(suppress_health_check=[HealthCheck.filter_too_much])
+@given(several(1))
+def test_what_was_read_reads_back_the_same(made):
+    assert versions.parse(str(made[0]), made[0].scheme) == made[0]
+
+
+def test_versions_of_two_schemes_have_no_order():
+    assert versions.parse("17") != versions.parse("17", "jdk")
+    with pytest.raises(TypeError):
+        assert versions.parse("17") < versions.parse("18", "jdk")
+
+
+def test_a_scheme_that_is_not_there_is_refused_by_name():
+    with pytest.raises(VersionError) as caught:
+        versions.parse("17", "jvm")
+    assert "jdk" in str(caught.value)
+
+
+def test_a_bound_that_names_no_build_means_all_its_builds():
+    built = versions.parse("17.0.9+9", "jdk")
+    inside = [text for text in ("<=17.0.9", "=17.0.9", ">17.0.9", "17.0.9+8..18", ">17.0.9+8") if parse_range(text, "jdk").contains(built)]
+    assert inside == ["<=17.0.9", "=17.0.9", "17.0.9+8..18", ">17.0.9+8"]
 
 
 @given(st.text(max_size=300), st.sampled_from(versions.SCHEMES))

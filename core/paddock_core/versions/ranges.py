@@ -17,10 +17,10 @@ from itertools import zip_longest
 
 from lark import Token, Transformer, UnexpectedInput
 
-from . import versions
-from .errors import VersionError
-from .grammar import RANGE_PARSER, describe_unexpected
-from .versions import Version
+from ..errors import VersionError
+from ..grammar import RANGE_PARSER, describe_unexpected
+from .reading import LONGEST, parse
+from .version import Version
 
 
 @dataclass(frozen=True)
@@ -33,23 +33,25 @@ class Comparison:
     def holds(self, version: Version) -> bool:
         """Whether ``version`` lies on the right side of the bound."""
         bound = self.bound
+        # A bound that names no build means all of its builds: 17.0.9+9 is <=17.0.9, and not >17.0.9.
+        here, there = (version.key, bound.key) if bound.names_build else (version.bare, bound.bare)
         match self.op:
             case ">=":
-                return version >= bound
+                return not here < there
             case ">":
-                return version > bound
+                return bool(there < here)
             case "<=":
-                return version <= bound
+                return not there < here
             case "=":
-                return version == bound
+                return bool(here == there)
             case "<":
-                return version < bound and not (
+                return bool(here < there) and not (
                     version.is_early and not bound.is_early and _same_release(version, bound)
                 )
             case "upto":
                 return _leading(version, bound) <= bound.release
             case "starts":
-                return version >= bound and _leading(version, bound) == bound.release
+                return not here < there and _leading(version, bound) == bound.release
         raise ValueError(f"no comparison {self.op!r}")
 
 
@@ -66,9 +68,9 @@ def _same_release(a: Version, b: Version) -> bool:
 class VersionRange:
     """What a term asks of a version. ``text`` is canonical: it reads back as an equal range.
 
-    >>> parse_range("17..21").contains(versions.parse("21.0.5"))
+    >>> parse_range("17..21").contains(parse("21.0.5"))
     True
-    >>> parse_range("3.8+").contains(versions.parse("3.8.0rc1"))
+    >>> parse_range("3.8+").contains(parse("3.8.0rc1"))
     False
     """
 
@@ -85,9 +87,12 @@ class VersionRange:
 
 
 def parse_range(text: str, scheme: str = "generic") -> VersionRange:
-    """Reads one range. Raises VersionError with the column where reading stopped, or where the range turns empty."""
-    if len(text) > versions.LONGEST:
-        raise VersionError(text[:40] + "…", versions.LONGEST + 1, f"a range has at most {versions.LONGEST} characters")
+    """Reads one range of versions of ``scheme``.
+
+    Raises VersionError with the column where reading stopped, or where the range turns empty.
+    """
+    if len(text) > LONGEST:
+        raise VersionError(text[:40] + "…", LONGEST + 1, f"a range has at most {LONGEST} characters")
     try:
         tree = RANGE_PARSER.parse(text)
     except UnexpectedInput as error:
@@ -112,7 +117,7 @@ class _RangeBuilder(Transformer[Token, list[tuple[Comparison, int]]]):
 
     def _bound(self, token: Token) -> Version:
         try:
-            return versions.parse(str(token), self._scheme)
+            return parse(str(token), self._scheme)
         except VersionError as error:
             raise VersionError(self._text, (token.column or 1) + error.column - 1, error.message) from None
 

@@ -1,0 +1,11 @@
+"""Versions of tools: reading them, ordering them, and ranges of them.
+
+Each scheme is one module here, which says how its order goes; docs/versions.md has them side by side, with what each
+was compared against.
+"""
+
+from .ranges import Comparison, VersionRange, build_range, parse_range
+from .reading import LONGEST, SCHEMES, parse
+from .version import Version
+
+__all__ = ["LONGEST", "SCHEMES", "Comparison", "Version", "VersionRange", "build_range", "parse", "parse_range"]
