@@ -6,6 +6,8 @@ SHELL := /bin/sh
 PORT ?= $(or $(PADDOCK_PORT),8200)
 DEMO := $(or $(PADDOCK_DATA),.data/demo)
 BIN := .venv/bin
+# Most tests wait for machines more than they work, so one more than there are cores keep two of these busy.
+TEST_PROCESSES ?= 3
 WEB_SOURCES := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/tsconfig.json
 
 .PHONY: help demo demo-clean test lint bench screenshots web wheels types lock clean
@@ -22,7 +24,7 @@ demo-clean: ## remove what the demo keeps
 
 test: .make/python .make/web .make/wheels .make/test-tools ## run all tests
 	cd web && npm run --silent test
-	$(BIN)/pytest
+	$(BIN)/pytest --numprocesses $(TEST_PROCESSES) --dist loadfile
 
 lint: .make/python .make/node ## check style and types
 	$(BIN)/ruff check .
@@ -61,7 +63,7 @@ clean: demo-clean ## remove everything that was made
 	@mkdir -p .make && touch $@
 
 # The folder itself says when it was made: setup/wheels.sh puts it in place as a whole.
-.make/wheels: .make/python setup/wheels.sh requirements/windows-hosts.txt $(shell find agent/paddock_agent -name '*.py')
+.make/wheels: .make/python setup/wheels.sh requirements/windows-hosts.txt $(shell find agent/paddock_agent -name '*.py' -o -name '*.yaml')
 	sh setup/wheels.sh
 	@touch $@
 

@@ -10,7 +10,7 @@ mkdir -p "$folder.new"
 .venv/bin/python - >"$folder.new/needed.txt" <<'PYTHON'
 import re
 blocks = re.findall(r"^((\w+)==.*?)(?=^\S|\Z)", open("requirements/lock.txt").read(), re.MULTILINE | re.DOTALL)
-wanted = {"msgspec", "websockets", "psutil", "platformdirs", "pip"}
+wanted = {"msgspec", "websockets", "psutil", "platformdirs", "pyyaml", "pynacl", "cffi", "pycparser", "pip"}
 for block, name in blocks:
     if name in wanted:
         print(re.sub(r"^\s+#.*\n?", "", block, flags=re.MULTILINE).strip().rstrip("\\"))
@@ -36,8 +36,8 @@ fi
 for python in $pythons; do
     gather "$python" --platform manylinux2014_x86_64 --platform manylinux_2_17_x86_64 --platform manylinux_2_28_x86_64 --requirement "$folder.new/needed.txt"
     gather "$python" --platform manylinux2014_aarch64 --platform manylinux_2_17_aarch64 --platform manylinux_2_28_aarch64 --requirement "$folder.new/needed.txt"
-    gather "$python" --platform macosx_11_0_arm64 --requirement "$folder.new/needed.txt"
-    gather "$python" --platform macosx_10_9_x86_64 --platform macosx_10_12_x86_64 --platform macosx_10_13_x86_64 --requirement "$folder.new/needed.txt"
+    gather "$python" --platform macosx_11_0_arm64 --platform macosx_10_10_universal2 --requirement "$folder.new/needed.txt"
+    gather "$python" --platform macosx_10_9_x86_64 --platform macosx_10_12_x86_64 --platform macosx_10_13_x86_64 --platform macosx_10_10_universal2 --requirement "$folder.new/needed.txt"
     gather "$python" --platform win_amd64 --requirement "$folder.new/on-windows.txt"
 done
 .venv/bin/python -m pip wheel --quiet --disable-pip-version-check --no-deps --no-build-isolation \

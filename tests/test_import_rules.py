@@ -22,8 +22,11 @@ PYWIN32 |= {"win32serviceutil"}
 # What a package may import of ours, and which libraries; None where it is free to choose.
 RULES: dict[str, tuple[set[str], set[str] | None]] = {
     "core/paddock_core": (set(), {"lark", "numpy", "scipy"}),
-    "agent/paddock_agent": (set(), {"msgspec", "websockets", "psutil", "platformdirs", *PYWIN32}),
-    "server/paddock_server": ({"paddock_core", "paddock_agent.wire", "paddock_agent.errors"}, None),
+    "agent/paddock_agent": (set(), {"msgspec", "websockets", "psutil", "platformdirs", "yaml", "nacl", *PYWIN32}),
+    "server/paddock_server": (
+        {"paddock_core", "paddock_agent.wire", "paddock_agent.catalogue", "paddock_agent.errors"},
+        None,
+    ),
     "standins/paddock_standins": ({"paddock_agent"}, {"yaml", "aiosmtpd"}),
 }
 NOT_IN_THE_CORE = {

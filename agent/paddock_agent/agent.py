@@ -15,12 +15,12 @@ from websockets.asyncio.client import ClientConnection, connect
 
 from . import leftovers, wire
 from .attempts import Attempts
-from .environment import differences
 from .errors import BadMessage, Dismissed
 from .facts import gather_facts
 from .identity import Identity
+from .probes import Probes
 from .spool import Spool
-from .survey import SurveyResult, survey
+from .surveying import Surveying
 from .system import System
 from .vitals import heartbeat
 from .watched import Watched
@@ -32,7 +32,6 @@ IN_FLIGHT = 32
 FIRST_WAIT, LONGEST_WAIT = 0.5, 30.0
 """Seconds before a new try to connect: doubled each time, with jitter, so that a fleet does not come back at once."""
 FAREWELL_PATIENCE = 3.0
-SURVEY_EVERY = 24 * 3600.0
 
 
 class Agent:
@@ -46,12 +45,12 @@ class Agent:
         self._news = asyncio.Event()
         self._told_all = asyncio.Event()
         self._stopping = asyncio.Event()
-        self._survey_wanted = asyncio.Event()
-        self._differs: list[wire.Difference] = []
         self.starts_afresh = False
         if not len(self._spool):
             self._told_all.set()
-        self._attempts = Attempts(system, identity.work_folder, self._notes, self._tell)
+        self._probes = Probes(home)
+        self._surveying = Surveying(system, self._probes, identity.work_folder, self._tell)
+        self._attempts = Attempts(system, identity.work_folder, self._notes, self._tell, self._probes.home_variables)
         self._in_flight: deque[int] = deque()
         self._connection: ClientConnection | None = None
         self._watched = Watched(system)
@@ -65,7 +64,7 @@ class Agent:
         """Works until it is stopped. Raises Dismissed when the server knows the key no longer."""
         for attempt in leftovers.end_all(self._notes):
             log.warning("Ended the script of attempt %s, which an earlier agent had left behind.", attempt)
-        surveying: asyncio.Task[object] = asyncio.create_task(self._keep_surveying())
+        surveying: asyncio.Task[object] = asyncio.create_task(self._surveying.keep())
         connecting: asyncio.Task[object] = asyncio.create_task(self._keep_connected())
         stopping: asyncio.Task[object] = asyncio.create_task(self._stopping.wait())
         tasks: list[asyncio.Task[object]] = [connecting, surveying, stopping]
@@ -111,7 +110,7 @@ class Agent:
             wait = min(LONGEST_WAIT, wait * 2)
 
     async def _converse(self, connection: ClientConnection) -> None:
-        facts = await gather_facts(self._system, self._identity.work_folder, self._differs)
+        facts = await gather_facts(self._system, self._identity.work_folder, self._surveying.differs)
         known = list(dict.fromkeys([*self._attempts.known(), *self._spool.untold_ends()]))
         hello = wire.Hello(
             protocol=wire.VERSION, facts=facts, attempts=known, certificate_ends=_certificate_end(connection)
@@ -133,6 +132,7 @@ class Agent:
         self._attempts.slots = welcome.slots
         self._watched.watch(welcome.services)
         self._every = welcome.heartbeat
+        self._probes.know(welcome.signer)
         log.info(
             "Connected to %s as %s%s.", self._identity.server, welcome.host, "" if welcome.admitted else ", at the gate"
         )
@@ -195,9 +195,14 @@ class Agent:
                 log.warning("The server gave up on attempt %s; stopping it.", attempt)
                 self._attempts.stop(attempt, "cancelled")
             case wire.SurveyNow():
-                self._survey_wanted.set()
+                self._surveying.want("request")
             case wire.Slots(slots=slots):
                 self._attempts.slots = slots
+            case wire.Probes(number=number, tools=tools, signature=signature):
+                if self._probes.take(number, tools, signature):
+                    self._surveying.want("catalogue")
+            case wire.TryProbe():
+                self._surveying.try_probe(message)
             case wire.Admitted():
                 log.info("Admitted: jobs may come.")
             case wire.Restart():
@@ -214,28 +219,6 @@ class Agent:
                 raise Dismissed(why)
             case wire.Welcome():
                 raise BadMessage("a second welcome")
-
-    async def _keep_surveying(self) -> None:
-        """Surveys at the start, on request, and once a day."""
-        while True:
-            self._survey_wanted.clear()
-            result = await survey(self._system)
-            await self._tell_survey(result)
-            log.info("Surveyed: %d installations in %.1f s.", len(result.installations), result.took)
-            # A log-in may take long, so the survey does not wait for it.
-            differs = differences(self._system, await self._system.fresh_environment())
-            if differs != self._differs:
-                self._differs = differs
-                await self._tell_survey(result)
-            with contextlib.suppress(TimeoutError):
-                async with asyncio.timeout(SURVEY_EVERY):
-                    await self._survey_wanted.wait()
-
-    async def _tell_survey(self, result: SurveyResult) -> None:
-        facts = await gather_facts(self._system, self._identity.work_folder, self._differs)
-        self._tell(
-            wire.SurveyReport(facts=facts, installations=result.installations, broken=result.broken, took=result.took)
-        )
 
     async def _say_goodbye(self) -> None:
         """Gives the last messages a moment to be acknowledged, then says goodbye. What was not told stays spooled."""

@@ -7,14 +7,13 @@ import contextlib
 import logging
 import re
 from collections import deque
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
 from . import leftovers, wire
 from .errors import CommandFailed
 from .logs import BoundedLog
-from .survey.tools import HOME_VARIABLES
 from .system import ScriptProcess, System
 from .system.paths import path_folders, path_separator, paths_of
 
@@ -46,8 +45,16 @@ class _Running:
 class Attempts:
     """The slots of this host. ``tell`` puts a message into the spool."""
 
-    def __init__(self, system: System, work_folder: str, notes: Path, tell: Callable[[wire.FromAgent], None]) -> None:
+    def __init__(
+        self,
+        system: System,
+        work_folder: str,
+        notes: Path,
+        tell: Callable[[wire.FromAgent], None],
+        home_variables: Callable[[str], Sequence[str]],
+    ) -> None:
         self._system = system
+        self._home_variables = home_variables
         self._work_folder = work_folder
         self._notes = notes
         self._tell = tell
@@ -194,7 +201,7 @@ class Attempts:
             variables[f"PADDOCK_TOOL_{known_as}_VERSION"] = tool.version
             variables[f"PADDOCK_TOOL_{known_as}_PATH"] = tool.path
             variables[f"PADDOCK_TOOL_{known_as}_HOME"] = tool.home
-            for name in HOME_VARIABLES.get(tool.tool, ()):
+            for name in self._home_variables(tool.tool):
                 variables[name] = tool.home
             if not tool.plain:
                 in_front.append(paths.dirname(tool.path))

@@ -32,6 +32,7 @@ from .facts import gather_facts
 from .join import join, leave
 from .preflight import __main__ as preflight_command
 from .preflight import plan as preflight_plan
+from .probes import Probes
 from .services import ServiceManager, diagnose
 from .steps import Reporter
 from .survey import survey
@@ -132,8 +133,18 @@ def _parser() -> argparse.ArgumentParser:
     one.add_argument("--anyway", action="store_true", help="also where the server does not answer any more")
     one.set_defaults(command=_leave)
 
-    one = commands.add_parser("survey", help="show what the survey finds on this machine; needs no server")
+    one = commands.add_parser(
+        "survey", parents=[home], help="show what the survey finds on this machine; needs no server"
+    )
     one.set_defaults(command=_survey)
+
+    one = commands.add_parser("probes", parents=[home], help="say whose definitions of tools this host takes")
+    choice = one.add_mutually_exclusive_group()
+    choice.add_argument(
+        "--only-built-in", action="store_true", help="take none from the server, from the next start on"
+    )
+    choice.add_argument("--all", action="store_true", help="take those that the server has signed")
+    one.set_defaults(command=_probes)
     return parser
 
 
@@ -330,7 +341,18 @@ def _leave(options: argparse.Namespace) -> int:
 
 
 def _survey(options: argparse.Namespace) -> int:
-    result = asyncio.run(survey(RealSystem()))
+    probes = Probes(options.home or identity.default_home())
+    result = asyncio.run(survey(RealSystem(), probes.tools))
     shown = {"installations": result.installations, "broken": result.broken, "took": round(result.took, 2)}
     sys.stdout.write(msgspec.json.format(msgspec.json.encode(shown), indent=2).decode() + "\n")
+    return 0
+
+
+def _probes(options: argparse.Namespace) -> int:
+    probes = Probes(options.home or identity.default_home())
+    if options.only_built_in or options.all:
+        probes.only_built_in(options.only_built_in)
+    built_in_only = probes.why_only_built_in()
+    print(built_in_only or "This host takes the built-in probes, and those that its server has signed.")
+    print(f"{len(probes.tools)} tools" + (f", with the server's probes {probes.number}" if probes.number else ""))
     return 0

@@ -6,26 +6,24 @@ process sees nothing of it. So the agent looks, says so, and takes it up when it
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
-from .survey.tools import TOOLS
+from .catalogue import Tool, built_in
 from .system import System
 from .system.paths import looked_up, path_separator, paths_of, variable
 from .wire import Difference
 
 MOST = 50
 
-_HOMES = tuple(dict.fromkeys(name for tool in TOOLS for name in tool.home_variables))
 
-
-def differences(system: System, fresh: Mapping[str, str]) -> list[Difference]:
+def differences(system: System, fresh: Mapping[str, str], tools: Sequence[Tool] = ()) -> list[Difference]:
     """What a fresh log-in has and the agent has not: folders of PATH, and the homes of tools."""
     if not fresh:
         return []
     found = []
     if missing := missing_folders(system, fresh):
         found.append(Difference("PATH", "", path_separator(system).join(missing)[:2000]))
-    for name in _HOMES:
+    for name in dict.fromkeys(name for tool in tools or built_in() for name in tool.home_variables):
         now, then = variable(system, name), looked_up(system, fresh, name)
         if then and now != then:
             found.append(Difference(name, now[:2000], then[:2000]))

@@ -37,3 +37,15 @@ class BadMessage(AgentError):
 
 class CommandFailed(AgentError):
     """A command could not be run at all: not there, not allowed, or past its time."""
+
+
+class BadReading(AgentError):
+    """A reading of the catalogue that cannot be used. ``column`` counts characters from 1."""
+
+    def __init__(self, column: int, message: str) -> None:
+        self.column = column
+        super().__init__(f"column {column}: {message}")
+
+
+class BadTool(AgentError):
+    """A tool's definition that cannot be used: the field, and what is wrong with it."""

@@ -13,13 +13,17 @@ from paddock_agent.attempts import Attempts
 from paddock_agent.system.real import RealSystem
 
 
+def variables_of(tool):
+    return {"jdk": ["JAVA_HOME"]}.get(tool, [])
+
+
 class Slots:
     """The slots of a host in a folder of its own, and what they told."""
 
     def __init__(self, folder: Path, slots: int = 1) -> None:
         self.told: list[wire.FromAgent] = []
         self.work = folder / "work"
-        self.attempts = Attempts(RealSystem(), str(self.work), folder / "notes", self.told.append)
+        self.attempts = Attempts(RealSystem(), str(self.work), folder / "notes", self.told.append, variables_of)
         self.attempts.slots = slots
 
     def offer(self, script: str, attempt: str = "1-1", **more: object) -> None:

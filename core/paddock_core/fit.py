@@ -107,7 +107,8 @@ def _os_version_in(term: OsTerm, host: Host) -> bool:
 def _tool_verdict(term: ToolTerm, host: Host) -> Verdict:
     installed = host.installed(term.name)
     for one in installed:
-        if term.range is None or (one.ordered is not None and term.range.contains(one.ordered)):
+        ordered = one.ordered_by(term.range.scheme) if term.range else None
+        if term.range is None or (ordered is not None and term.range.contains(ordered)):
             return Verdict(True, one.version, one)
     return Verdict(False, ", ".join(one.version for one in installed))
 

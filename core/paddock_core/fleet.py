@@ -5,11 +5,10 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 from . import versions
 from .errors import VersionError
-from .terms import scheme_of
 from .versions import Version
 
 
@@ -22,14 +21,16 @@ class Installation:
     path: str
     home: str = ""
     plain: bool = False
+    scheme: str = "generic"
 
     @cached_property
     def ordered(self) -> Version | None:
         """The version as an ordered value, or None where what the tool printed cannot be ordered."""
-        try:
-            return versions.parse(self.version, scheme_of(self.tool))
-        except VersionError:
-            return None
+        return self.ordered_by(self.scheme)
+
+    def ordered_by(self, scheme: str) -> Version | None:
+        """The same by another scheme: that of a range which was read before the catalogue changed."""
+        return _read(self.version, scheme)
 
 
 class Readiness(StrEnum):
@@ -82,8 +83,15 @@ class Host:
         return found
 
 
-def _rank(one: Installation) -> tuple[bool, bool, Version]:
-    return one.plain, one.ordered is not None, one.ordered or _NO_VERSION
+@lru_cache(maxsize=50_000)
+def _read(text: str, scheme: str) -> Version | None:
+    """Many hosts have the same versions."""
+    try:
+        return versions.parse(text, scheme)
+    except VersionError:
+        return None
 
 
-_NO_VERSION = versions.parse("0")
+def _rank(one: Installation) -> tuple[bool, bool, Version | None]:
+    # What cannot be read is never compared with what can: the second part tells them apart.
+    return one.plain, one.ordered is not None, one.ordered

@@ -9,6 +9,7 @@ from lark import Token, Tree, UnexpectedInput
 
 from .errors import ContradictionError, TermError, VersionError
 from .grammar import SUBJECTS, TERM_PARSER, describe_unexpected, word_at
+from .tool_words import FEW_WORDS, ToolWords
 from .versions import VersionRange, build_range
 from .words import nearest
 
@@ -82,13 +83,9 @@ class ServiceTerm:
 Term = OsTerm | ArchTerm | LabelTerm | HostTerm | ToolTerm | ServiceTerm
 
 
-def scheme_of(tool: str) -> str:
-    """The version scheme of a tool."""
-    return "jdk" if tool == "jdk" else "generic"
-
-
-def parse_term(text: str) -> Term:
-    """Reads one term. Case of the fixed words and spaces round it do not matter.
+def parse_term(text: str, words: ToolWords = FEW_WORDS) -> Term:
+    """Reads one term. Case of the fixed words and spaces round it do not matter, and an alias of a tool is replaced by
+    its name.
 
     >>> str(parse_term("  Tool JDK   17..21 "))
     'tool jdk 17..21'
@@ -123,7 +120,8 @@ def parse_term(text: str) -> Term:
             case "service_term":
                 return ServiceTerm(name)
             case _:
-                return ToolTerm(name, _range(range_tree, text, scheme_of(name)))
+                tool = words.name(name)
+                return ToolTerm(tool, _range(range_tree, text, words.scheme(tool)))
     except VersionError as error:
         raise TermError(text, error.column, error.message + ".") from None
 
@@ -132,12 +130,12 @@ def _range(tree: Tree[Token] | Token | None, text: str, scheme: str) -> VersionR
     return None if tree is None else build_range(tree, text, scheme)
 
 
-def parse_terms(texts: Sequence[str]) -> tuple[Term, ...]:
+def parse_terms(texts: Sequence[str], words: ToolWords = FEW_WORDS) -> tuple[Term, ...]:
     """Reads all terms of a job, in order, leaving out later repeats.
 
     Raises TermError for the first that cannot be read and ContradictionError for two that no host can meet together.
     """
-    terms = tuple(dict.fromkeys(parse_term(text) for text in texts))
+    terms = tuple(dict.fromkeys(parse_term(text, words) for text in texts))
     for second, term in enumerate(terms):
         for first, earlier in enumerate(terms[:second]):
             if (

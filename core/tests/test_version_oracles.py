@@ -28,7 +28,9 @@ def numbers(chance: random.Random, most: int = 4, start: str = "") -> str:
 
 
 def jdk(chance: random.Random) -> str:
-    parts = [str(chance.choice([8, 11, 17, 21]))] + [str(chance.choice([0, 1, 9, 15])) for _ in range(chance.randint(0, 3))]
+    parts = [str(chance.choice([8, 11, 17, 21]))] + [
+        str(chance.choice([0, 1, 9, 15])) for _ in range(chance.randint(0, 3))
+    ]
     while len(parts) > 1 and parts[-1] == "0":
         parts.pop()
     early = chance.choice(["", "", "", "-ea", "-internal", "-7", "-12", "-beta2"])
@@ -40,7 +42,9 @@ def jdk(chance: random.Random) -> str:
 def debian(chance: random.Random) -> str:
     epoch = chance.choice(["", "", "", "0:", "1:"])
     upstream = numbers(chance) + chance.choice(["", "", "~rc1", "~", "+b1", "a", "+dfsg", "~beta.2", ".z", "-1"])
-    return epoch + upstream + chance.choice(["", "", "-0", "-1", "-14", "-14~deb12u1", "-14+deb12u1", "-1ubuntu1", "-1.1"])
+    return (
+        epoch + upstream + chance.choice(["", "", "-0", "-1", "-14", "-14~deb12u1", "-14+deb12u1", "-1ubuntu1", "-1.1"])
+    )
 
 
 def pep440(chance: random.Random) -> str:
@@ -52,7 +56,26 @@ def pep440(chance: random.Random) -> str:
 
 
 def maven(chance: random.Random) -> str:
-    words = ["alpha", "beta", "b", "m", "rc", "cr", "SNAPSHOT", "final", "ga", "sp", "xyz", "jre", "a", "1", "0", "2", "10", ""]
+    words = [
+        "alpha",
+        "beta",
+        "b",
+        "m",
+        "rc",
+        "cr",
+        "SNAPSHOT",
+        "final",
+        "ga",
+        "sp",
+        "xyz",
+        "jre",
+        "a",
+        "1",
+        "0",
+        "2",
+        "10",
+        "",
+    ]
     text = numbers(chance)
     for _ in range(chance.randint(0, 3)):
         text += chance.choice([".", "-", "-", ""]) + chance.choice(words) + chance.choice(["", "", "1", "-2", ".0"])
@@ -60,7 +83,9 @@ def maven(chance: random.Random) -> str:
 
 
 def semver(chance: random.Random) -> str:
-    early = chance.choice(["", "", "-alpha", "-alpha.1", "-alpha.beta", "-beta.2", "-beta.11", "-rc.1", "-preview.7.244", "-0.3"])
+    early = chance.choice(
+        ["", "", "-alpha", "-alpha.1", "-alpha.beta", "-beta.2", "-beta.11", "-rc.1", "-preview.7.244", "-0.3"]
+    )
     return ".".join(str(chance.choice([0, 1, 2, 10, 20])) for _ in range(3)) + early + chance.choice(["", "+5", "+abc"])
 
 
@@ -80,7 +105,9 @@ def pairs_of(make: Callable[[random.Random], str], count: int) -> Pairs:
 
 TAKEN_BY_THE_ORACLE = {
     "jdk": re.compile(r"[1-9]\d*(?:(?:\.0)*\.[1-9]\d*)*(?:-[a-zA-Z0-9]+)?(?:\+(?:0|[1-9]\d*)(?:-[-a-zA-Z0-9.]+)?)?"),
-    "semver": re.compile(r"(?:0|[1-9]\d*)(?:\.(?:0|[1-9]\d*)){2}(?:-(?:0|[1-9]\d*|[a-z]+)(?:\.(?:0|[1-9]\d*|[a-z]+))*)?(?:\+\w+)?"),
+    "semver": re.compile(
+        r"(?:0|[1-9]\d*)(?:\.(?:0|[1-9]\d*)){2}(?:-(?:0|[1-9]\d*|[a-z]+)(?:\.(?:0|[1-9]\d*|[a-z]+))*)?(?:\+\w+)?"
+    ),
 }
 """These two refuse what ours forgives: zeros at the end or in front, other than three numbers."""
 
@@ -95,7 +122,9 @@ def is_taken(text: str, scheme: str) -> bool:
 
 def by_dpkg(pairs: Pairs) -> Iterator[int]:
     for one, other in pairs:
-        less = subprocess.run(["dpkg", "--compare-versions", one, "lt", other], stderr=subprocess.DEVNULL).returncode == 0
+        less = (
+            subprocess.run(["dpkg", "--compare-versions", one, "lt", other], stderr=subprocess.DEVNULL).returncode == 0
+        )
         yield -1 if less else subprocess.run(["dpkg", "--compare-versions", one, "gt", other]).returncode == 0
 
 

@@ -75,7 +75,22 @@ version_texts = (
 
 
 PIECES = {
-    "generic": ["1", "2.0", "10", "rc1", "-preview.2", "b3", "a", "w", "p1", "-LTS", "+9", "_17", "~deb12u1", " (15C500b)"],
+    "generic": [
+        "1",
+        "2.0",
+        "10",
+        "rc1",
+        "-preview.2",
+        "b3",
+        "a",
+        "w",
+        "p1",
+        "-LTS",
+        "+9",
+        "_17",
+        "~deb12u1",
+        " (15C500b)",
+    ],
     "jdk": ["1.8.0_392", "8u392", "17", ".0", ".9", "-ea", "-12", "+9", "+10", "-LTS", "-b08"],
     "semver": ["1", ".2", ".0", "-rc", "-1", ".alpha", ".10", "+5"],
     "pep440": ["1", "2!", ".0", ".10", "a1", "rc", ".post1", ".dev2", "+x.1"],
@@ -130,7 +145,11 @@ def test_a_scheme_that_is_not_there_is_refused_by_name():
 
 def test_a_bound_that_names_no_build_means_all_its_builds():
     built = versions.parse("17.0.9+9", "jdk")
-    inside = [text for text in ("<=17.0.9", "=17.0.9", ">17.0.9", "17.0.9+8..18", ">17.0.9+8") if parse_range(text, "jdk").contains(built)]
+    inside = [
+        text
+        for text in ("<=17.0.9", "=17.0.9", ">17.0.9", "17.0.9+8..18", ">17.0.9+8")
+        if parse_range(text, "jdk").contains(built)
+    ]
     assert inside == ["<=17.0.9", "=17.0.9", "17.0.9+8..18", ">17.0.9+8"]
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import secrets
+from collections.abc import Callable
 from pathlib import Path
 
 import platformdirs
@@ -18,13 +19,17 @@ def data_folder() -> Path:
 
 
 def secret_key(folder: Path) -> str:
-    """The key that signs sessions: made at the first start, kept in a file for the server's user alone."""
-    file = folder / "secret-key"
+    """The key that signs sessions."""
+    return kept_secret(folder / "secret-key", lambda: secrets.token_urlsafe(50))
+
+
+def kept_secret(file: Path, make: Callable[[], str]) -> str:
+    """A secret made when it is first asked for, and kept in a file for the server's user alone."""
     if not file.exists():
         try:
             handle = os.open(file, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
         except FileExistsError:
             return file.read_text()
         with os.fdopen(handle, "w") as fresh:
-            fresh.write(secrets.token_urlsafe(50))
+            fresh.write(make())
     return file.read_text()

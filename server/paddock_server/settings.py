@@ -133,6 +133,8 @@ SPECTACULAR_SETTINGS = {
         "ArchEnum": "paddock_server.bring_up.models.ARCHES",
         "KeptEnum": "paddock_server.bring_up.models.KEPT",
         "SystemEnum": "paddock_server.bring_up.models.SYSTEMS",
+        "WhatEnum": "paddock_server.toolchains.models.WHATS",
+        "StandsEnum": "paddock_server.toolchains.serializers.STANDS",
         "SeverityEnum": "paddock_server.health.models.SEVERITIES",
         "DeliveryStateEnum": "paddock_server.telling.models.DELIVERY_STATES",
         "JobStateEnum": "paddock_server.work.models.JOB_STATES",

@@ -2,7 +2,10 @@
 
 ``commands`` maps the full path of an executable to its answers, by its arguments; arguments that end in ``*`` stand for
 all that start so. An answer is what it prints, or a mapping of ``stdout``, ``stderr``, ``exit`` and ``seconds``.
-``links`` maps a path to the one that it leads to.
+``links`` maps a path to the one that it leads to. ``has`` lists tools, each as ``jdk 17.0.11 in /opt/jdk-17/bin``.
+
+Every host has what ``bases/`` says for its system; with ``like`` also what another file there says, where its own lines
+for a tool stand in for those of that file, and the tools that it ``lacks`` are left out.
 """
 
 from __future__ import annotations
@@ -16,19 +19,13 @@ import yaml
 
 from paddock_agent.system.port import Family
 
+from .answer import Answer
+from .equipment import equipped, tool_of
+
 FOLDER = Path(__file__).parent / "hosts"
+BASES = Path(__file__).parent / "bases"
 
 _UNITS = {"MB": 1024**2, "GB": 1024**3, "TB": 1024**4}
-
-
-@dataclass(frozen=True)
-class Answer:
-    """What a command says, and how long it takes over it."""
-
-    stdout: str = ""
-    stderr: str = ""
-    exit: int = 0
-    seconds: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -65,6 +62,8 @@ class Description:
     files: Mapping[str, str] = field(default_factory=dict)
     links: Mapping[str, str] = field(default_factory=dict)
     commands: Mapping[str, Mapping[str, Answer]] = field(default_factory=dict)
+    registry: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+    """Keys of the Windows registry with their values; the nameless value is ""."""
 
 
 def size(text: str) -> int:
@@ -75,14 +74,30 @@ def size(text: str) -> int:
 
 def read(file: Path) -> Description:
     """Reads one host's file."""
-    given: dict[str, Any] = yaml.safe_load(file.read_text(encoding="utf-8"))
-    commands = {
+    given = _with_bases(yaml.safe_load(file.read_text(encoding="utf-8")))
+    made = equipped(given["family"], given.pop("has", []))
+    own = {
         path: {str(arguments): _answer(answer) for arguments, answer in answers.items()}
         for path, answers in given.pop("commands", {}).items()
     }
+    commands = {**made.commands, **own}
+    given["files"] = {**made.files, **given.get("files", {})}
     for key in ("memory", "disk_total", "disk_free"):
         given[key] = size(given[key])
     return Description(**{**given, "labels": tuple(given.get("labels", ())), "commands": commands})
+
+
+def _with_bases(given: dict[str, Any]) -> dict[str, Any]:
+    names = [given["family"], *([given.pop("like")] if "like" in given else [])]
+    bases = [yaml.safe_load((BASES / f"{name}.yaml").read_text(encoding="utf-8")) for name in names]
+    lacks, own = set(given.pop("lacks", [])), given.get("has", [])
+    replaced = lacks | {tool_of(line) for line in own}
+    merged: dict[str, Any] = {}
+    for one in [*bases, given]:
+        for key, value in one.items():
+            merged[key] = {**merged.get(key, {}), **value} if isinstance(value, dict) else value
+    inherited = [line for base in bases for line in base.get("has", []) if tool_of(line) not in replaced]
+    return {**merged, "has": [*inherited, *own]}
 
 
 def _answer(given: str | dict[str, Any]) -> Answer:

@@ -8,7 +8,7 @@ import shlex
 from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING
 
-from .description import Answer
+from .answer import Answer
 
 if TYPE_CHECKING:
     from .simulated import SimulatedSystem

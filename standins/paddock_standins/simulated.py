@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import asyncio
 import fnmatch
+import functools
 import math
+import re
 import secrets
 import time
 from collections.abc import Callable, Mapping, Sequence
@@ -12,9 +14,20 @@ from collections.abc import Callable, Mapping, Sequence
 from paddock_agent.errors import CommandFailed
 from paddock_agent.services.windows_control import ServiceControl
 from paddock_agent.system.paths import path_folders, path_separator, paths_of
-from paddock_agent.system.port import Completed, Disk, Hardware, ScriptProcess, System, Vitals
+from paddock_agent.system.port import (
+    Candidate,
+    Completed,
+    Disk,
+    Hardware,
+    RegistryKey,
+    ScriptProcess,
+    System,
+    Vitals,
+)
 
-from .description import Answer, Description
+from .answer import Answer
+from .description import Description
+from .equipment import equipped
 from .launchd import SimulatedLaunchd
 from .service_control import Account, SimulatedServiceControl
 from .shell import Shell
@@ -55,6 +68,10 @@ class SimulatedSystem(System):
     ) -> None:
         self.description = description
         self.family = description.family
+        self._commands = dict(description.commands)
+        self._files = dict(description.files)
+        self._paths: dict[str, str] = {}
+        self._touched: dict[str, float] = {}
         self.is_elevated = True
         self.running_service = ""
         self.running_account = description.account
@@ -94,7 +111,7 @@ class SimulatedSystem(System):
         for name, running in description.services.items():
             self.set_service(name, running)
 
-    async def run(self, command: Sequence[str], time_limit: float) -> Completed:
+    async def run(self, command: Sequence[str], time_limit: float, locale: str = "C") -> Completed:
         """See the port."""
         if self.family == "macos" and (answered := self.launchd.answer(command)):
             return answered
@@ -118,19 +135,19 @@ class SimulatedSystem(System):
         """The full path of a command: as it stands, or found on PATH, the system's own or the one given."""
         paths = paths_of(self)
         if paths.isabs(command):
-            return command if self.real_path(command) in self.description.commands else None
+            return command if self.real_path(command) in self._commands else None
         endings = ("", ".exe", ".cmd", ".bat") if self.family == "windows" else ("",)
         given = path_variable.split(path_separator(self)) if path_variable else path_folders(self)
         for folder in given:
             for ending in endings:
                 path: str = paths.join(folder, command + ending)
-                if self.real_path(path) in self.description.commands:
+                if self.real_path(path) in self._commands:
                     return path
         return None
 
     def answer(self, path: str, arguments: Sequence[str]) -> Answer:
         """What the command says to these arguments."""
-        answers = self.description.commands[self.real_path(path)]
+        answers = self._commands[self.real_path(path)]
         given = " ".join(arguments)
         for asked, answer in answers.items():
             if asked == given or (asked.endswith("*") and given.startswith(asked[:-1])):
@@ -139,7 +156,7 @@ class SimulatedSystem(System):
 
     def read_text(self, path: str) -> str | None:
         """See the port."""
-        return self._written.get(path, self.description.files.get(path))
+        return self._written.get(path, self._files.get(path))
 
     def write_text(self, path: str, text: str, mode: int) -> None:
         """See the port."""
@@ -175,18 +192,80 @@ class SimulatedSystem(System):
         """See the port."""
         if pattern == self.program():
             return [pattern]
-        known = [*self.description.commands, *self.description.links]
-        return sorted(path for path in known if self._matches(path, pattern) and self.find(path))
+        return [one.path for one in self.look(pattern) if not one.why_not]
+
+    def look(self, pattern: str) -> list[Candidate]:
+        """See the port. A link whose target is not described leads nowhere, or in a circle."""
+        known = self._known()
+        if not re.search(r"[*?[]", pattern):
+            found = [known[key]] if (key := self._compared(pattern)) in known else []
+        else:
+            matches = _as_expression(self._compared(pattern)).fullmatch
+            found = sorted(path for key, path in known.items() if matches(key))
+        return [Candidate(path, self._why_not(path)) for path in found]
+
+    def _known(self) -> dict[str, str]:
+        """All paths, by what they are compared by."""
+        if not self._paths:
+            self._paths = {self._compared(p): p for p in (*self._commands, *self.description.links, *self._files)}
+        return self._paths
+
+    def _compared(self, path: str) -> str:
+        return path.lower().replace("\\", "/") if self.family == "windows" else path
+
+    def _why_not(self, path: str) -> str:
+        real = self.real_path(path)
+        if real in self._commands:
+            return ""
+        if path not in self.description.links:
+            return "this account may not run it"
+        leads = "in a circle" if real in self.description.links else f"to {real}, which is not there"
+        return f"it is a link that leads {leads}"
+
+    def read_bytes(self, path: str) -> bytes | None:
+        """See the port."""
+        said = self.read_text(path)
+        return None if said is None else said.encode()
+
+    def registry(self, key: str) -> list[RegistryKey]:
+        """See the port."""
+        known = self.description.registry if self.family == "windows" else {}
+        return [RegistryKey(name, values) for name, values in known.items() if self._matches(name, key)]
+
+    def changed_at(self, path: str) -> float | None:
+        """See the port."""
+        if path in self._touched:
+            return self._touched[path]
+        return self.started_at if path in self._files else None
+
+    def install(self, line: str) -> None:
+        """Puts a tool onto the disk, by a line as ``jdk 21.0.5 in /opt/jdk-21/bin``. Raises ValueError."""
+        made = equipped(self.family, [line])
+        self._commands.update(made.commands)
+        self._files.update(made.files)
+        for path in (*made.commands, *made.files):
+            self._touch_above(path)
+
+    def remove(self, folder: str) -> int:
+        """Removes all that lies below a folder; how many files that were."""
+        inside = folder.rstrip("/\\") + ("\\" if self.family == "windows" else "/")
+        gone = [path for path in (*self._commands, *self._files) if path.startswith(inside)]
+        for path in gone:
+            self._commands.pop(path, None)
+            self._files.pop(path, None)
+            self._touch_above(path)
+        return len(gone)
+
+    def _touch_above(self, path: str) -> None:
+        self._paths = {}
+        paths, now = paths_of(self), time.time()
+        while (above := paths.dirname(path)) != path:
+            self._touched[above] = now
+            path = above
 
     def _matches(self, path: str, pattern: str) -> bool:
         """Part for part, so that ``*`` stays inside one name, as in a file system."""
-        separators = str.maketrans("\\", "/") if self.family == "windows" else {}
-        parts, patterns = path.translate(separators).split("/"), pattern.translate(separators).split("/")
-        if self.family == "windows":
-            parts, patterns = [p.lower() for p in parts], [p.lower() for p in patterns]
-        return len(parts) == len(patterns) and all(
-            fnmatch.fnmatchcase(part, wanted) for part, wanted in zip(parts, patterns, strict=True)
-        )
+        return _as_expression(self._compared(pattern)).fullmatch(self._compared(path)) is not None
 
     def real_path(self, path: str) -> str:
         """See the port."""
@@ -297,6 +376,14 @@ class SimulatedSystem(System):
                 f'there is no shell "{shell}" on {self.family}; there is {" and ".join(SHELLS[self.family])}'
             )
         return SimulatedScript(Shell(self, folder, {**self.environment(), **variables}), script)
+
+
+@functools.lru_cache(maxsize=20_000)
+def _as_expression(pattern: str) -> re.Pattern[str]:
+    """A pattern of paths as a regular expression; hosts of one system share nearly all of them."""
+    return re.compile(
+        "/".join(fnmatch.translate(part).replace(".*", "[^/]*").removesuffix("\\Z") for part in pattern.split("/"))
+    )
 
 
 class SimulatedScript(ScriptProcess):

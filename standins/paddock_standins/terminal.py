@@ -1,17 +1,19 @@
 """The terminal of a stand-in machine: where a person pastes the command of a bring-up sheet, and mends what it names.
 
 ``paddock-terminal NAME`` opens it. The machine lives in the process of the demo; a Unix socket leads there, in the
-machine's own folder, which only this user can enter.
+machine's own folder, which only this user can enter, or where that has too long a path in the system's own folder.
 """
 
 from __future__ import annotations
 
 import argparse
 import asyncio
+import hashlib
 import os
 import re
 import shlex
 import sys
+import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
@@ -26,6 +28,8 @@ from .script import ScriptFailed, run_command, service_command
 from .service_control import Account
 
 SOCKET = "terminal.sock"
+LONGEST_SOCKET = 100
+"""Characters; Linux takes 107, macOS 103."""
 DONE = "\x04"
 LONGEST_LINE = 16 * 1024
 HAPPENS = re.compile(
@@ -40,13 +44,14 @@ This is a stand-in for a machine. It takes
   the commands of the remedies for its system, such as {accounts}
   what happens to machines: power off, power on, reboot, stop agent, disable agent, remove account,
   clock SECONDS AHEAD, disk SIZE FREE, memory SHARE FREE
+  install TOOL VERSION in FOLDER, remove FOLDER
   exit"""
 
 
 async def serve_terminal(machine: Machine) -> asyncio.Server:
     """Listens for people who open the machine's terminal."""
     machine.home.mkdir(parents=True, exist_ok=True, mode=0o700)
-    place = machine.home / SOCKET
+    place = socket_of(machine.home)
     place.unlink(missing_ok=True)
 
     async def attend(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
@@ -60,6 +65,16 @@ async def serve_terminal(machine: Machine) -> asyncio.Server:
         writer.close()
 
     return await asyncio.start_unix_server(attend, str(place), limit=LONGEST_LINE)
+
+
+def socket_of(home: Path) -> Path:
+    """Where a machine's terminal listens. The system takes no long paths there, so that of a far folder lies
+    elsewhere."""
+    place = home / SOCKET
+    if len(str(place)) <= LONGEST_SOCKET:
+        return place
+    told_apart = hashlib.sha256(str(place.absolute()).encode()).hexdigest()[:16]
+    return Path(tempfile.gettempdir()) / f"paddock-{os.getuid()}-{told_apart}.sock"
 
 
 async def run_line(machine: Machine, line: str, tell: Callable[[str], None]) -> None:
@@ -126,6 +141,14 @@ async def _run(machine: Machine, line: str, tell: Callable[[str], None]) -> None
         await run_command(machine, line, tell)
     elif happens := HAPPENS.fullmatch(line):
         await happen(machine, happens.group(1), happens.group(2) or "")
+    elif found := re.fullmatch(r"install (\S+ \S+(?: \(\S+\))? in .+)", line):
+        try:
+            machine.system.install(found.group(1))
+        except ValueError as error:
+            raise ScriptFailed(str(error)) from None
+        tell("installed")
+    elif found := re.fullmatch(r"remove (\S.*[\\/].*)", line):
+        tell(f"removed {machine.system.remove(found.group(1))} files")
     elif found := re.fullmatch(r"(?:sudo )?paddock-agent watch (report|install)", line):
         if found.group(1) == "install":
             await keeping.install_watch(machine.system, identity.load(machine.home))
@@ -163,7 +186,7 @@ def main() -> int:
     parser.add_argument("name", help="the machine, as ketch-02")
     parser.add_argument("--data", type=Path, default=Path(os.environ.get("PADDOCK_DATA") or ".data/demo"))
     options = parser.parse_args()
-    return asyncio.run(_talk(options.name, options.data / "standins" / options.name / SOCKET))
+    return asyncio.run(_talk(options.name, socket_of(options.data / "standins" / options.name)))
 
 
 async def _talk(name: str, place: Path) -> int:

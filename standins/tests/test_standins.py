@@ -5,10 +5,12 @@ from waiting import soon
 
 from paddock_agent import wire
 from paddock_agent.attempts import Attempts
+from paddock_agent.catalogue import built_in
 from paddock_agent.errors import CommandFailed
 from paddock_agent.facts import gather_facts
-from paddock_agent.survey import survey
-from paddock_standins.description import Answer, Description, all_hosts
+from paddock_agent.survey import survey, watched_folders
+from paddock_standins.answer import Answer
+from paddock_standins.description import Description, all_hosts
 from paddock_standins.simulated import SimulatedSystem
 
 HOSTS = {one.name: one for one in all_hosts() if not one.is_bare}
@@ -29,10 +31,57 @@ FOUND = {
 }
 
 
-def test_there_are_two_or_more_hosts_of_each_system():
-    families = [one.family for one in HOSTS.values()]
-    assert set(FOUND) == set(HOSTS)
-    assert all(families.count(family) >= 2 for family in ("windows", "macos", "linux"))
+def test_there_are_twelve_or_more_hosts_of_each_system_in_four_paddocks():
+    families = [one.family for one in all_hosts()]
+    assert all(families.count(family) >= 12 for family in ("windows", "macos", "linux"))
+    assert {one.paddock for one in all_hosts()} == {"shoreline", "workshop", "orchard", "annex"}
+    assert set(FOUND) < set(HOSTS)
+
+
+BROKEN = {
+    "plover-02": [("jdk", "ended with exit code 1: java: error while loading shared libraries")],
+    "godwit-02": [("cmake", "leads in a circle")],
+    "laxton-02": [("ninja", "did not answer within")],
+    "dinghy-04": [("jdk", "the registry names it (JavaHome of HKLM")],
+}
+NEWER = sorted(set(HOSTS) - set(FOUND) - {"russet-02", "bramley-02", "dinghy-02", "ketch-02"})
+
+
+@pytest.mark.parametrize("name", NEWER)
+async def test_a_host_has_what_its_file_lists_and_what_is_broken_there_is_found_broken(name):
+    result = await survey(SimulatedSystem(HOSTS[name]), built_in(), patience=0.05)
+    assert len(result.installations) >= 10
+    wanted = BROKEN.get(name, [])
+    assert len(result.broken) == len(wanted)
+    for broken, (tool, why) in zip(result.broken, wanted, strict=True):
+        assert broken.tool == tool
+        assert why in broken.why
+
+
+async def test_a_tool_beside_the_path_is_found_and_is_not_what_a_plain_command_gets():
+    result = await survey(SimulatedSystem(HOSTS["knot-01"]), built_in())
+    maven = {one.version: one.plain for one in result.installations if one.tool == "maven"}
+    assert maven == {"3.9.9": False}
+
+
+async def test_a_compiler_that_speaks_german_on_the_error_stream_is_read():
+    result = await survey(SimulatedSystem(HOSTS["ketch-03"]), built_in())
+    (one,) = [one for one in result.installations if one.tool == "msvc"]
+    assert (one.version, one.exit_code) == ("19.41.34123", 2)
+    assert "Optimierungscompiler" in one.said
+
+
+async def test_what_is_installed_or_removed_in_a_terminal_changes_folders_and_is_found():
+    system = SimulatedSystem(HOSTS["knot-02"])
+    folders = watched_folders(system, built_in())
+    before = {folder: system.changed_at(folder) for folder in folders}
+    system.install("jdk 21.0.5 in /opt/jdk-21/bin")
+    assert {folder for folder in folders if system.changed_at(folder) != before[folder]} == {"/opt"}
+    found = await survey(system, built_in())
+    assert "21.0.5" in {one.version for one in found.installations if one.tool == "jdk"}
+    assert system.remove("/opt/jdk-21") == 2
+    with pytest.raises(ValueError, match="should be as: jdk"):
+        system.install("jdk in /opt")
 
 
 @pytest.mark.parametrize("name", FOUND)
@@ -41,16 +90,16 @@ async def test_the_agent_learns_what_a_stand_in_is_and_has(name):
     system = SimulatedSystem(HOSTS[name])
     facts = await gather_facts(system, HOSTS[name].work_folder)
     assert (facts.os, facts.os_version, facts.arch) == (os, version, arch)
-    result = await survey(system)
+    result = await survey(system, built_in())
     assert tools <= {f"{one.tool} {one.version}" for one in result.installations}
     homes = {one.tool: one.home for one in result.installations}
     assert all(homes.values())
 
 
 async def test_clang_under_the_name_of_gcc_is_no_gcc_and_a_java_that_fails_is_broken():
-    on_mac = await survey(SimulatedSystem(HOSTS["russet-01"]))
+    on_mac = await survey(SimulatedSystem(HOSTS["russet-01"]), built_in())
     assert "gcc" not in {one.tool for one in on_mac.installations}
-    on_windows = await survey(SimulatedSystem(HOSTS["dinghy-01"]))
+    on_windows = await survey(SimulatedSystem(HOSTS["dinghy-01"]), built_in())
     assert [one.tool for one in on_windows.broken] == ["jdk"]
 
 
@@ -61,7 +110,7 @@ class Told(list):
 
 async def ran(host: str, script: str, **more):
     told = Told()
-    attempts = Attempts(SimulatedSystem(HOSTS[host]), HOSTS[host].work_folder, None, told.append)
+    attempts = Attempts(SimulatedSystem(HOSTS[host]), HOSTS[host].work_folder, None, told.append, lambda _: [])
     attempts.take(wire.Offer(attempt="7-1", job=7, name="n", pipeline="p", script=script, **more))
     await soon(lambda: told.of(wire.AttemptEnded))
     return told.of(wire.AttemptEnded)[0], b"".join(one.data for one in told.of(wire.LogChunk)).decode(), told

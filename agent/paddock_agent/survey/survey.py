@@ -6,137 +6,254 @@ import asyncio
 import re
 import time
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
+import msgspec
+
+from ..catalogue import Listing, Tool
+from ..catalogue.checking import readings
+from ..catalogue.reading import first_match
 from ..errors import CommandFailed
 from ..system import Completed, System
 from ..system.paths import paths_of
 from ..wire import Broken, Installation
-from .places import candidates, file_names, literally, plain_command
-from .tools import TOOLS, Tool
+from .places import Place, commands_of, file_names, in_folder, literally, places_of, plain_command
+from .told import first_lines, plain_text, shown_path, why_not_text
 
-PATIENCE = 10.0
-"""Seconds for one probe. A Maven on a busy two-core machine takes three."""
-SIDE_BY_SIDE = 4
-"""Probes at a time: enough to hide a slow one, few enough not to slow the jobs that run on the host."""
-
-_COLOUR = re.compile(r"\x1b\[[0-9;?]*[A-Za-z]")
-_UNPRINTABLE = re.compile(r"[^\x20-\x7e\u00a0-\uffff]")
+WHOLE = 180.0
+"""Seconds for one survey. What was not asked by then is said to be so."""
+LONGEST_VERSION = 200
+MOST_ALSO = 20
 
 
 @dataclass(frozen=True)
 class SurveyResult:
-    """What was found, and what was found but does not work. ``took`` is in seconds."""
+    """What was found, what was found but does not work, and the names of the tools that were looked for; those that are
+    in neither list are not there. ``took`` is in seconds."""
 
     installations: list[Installation]
     broken: list[Broken]
-    took: float
+    looked_for: list[str] = field(default_factory=list)
+    took: float = 0.0
 
 
-async def survey(system: System, tools: Sequence[Tool] = TOOLS, patience: float = PATIENCE) -> SurveyResult:
-    """Surveys the host. A tool that hangs, crashes or prints rubbish costs its own time and spoils nothing else."""
+async def survey(
+    system: System, tools: Sequence[Tool], patience: float | None = None, whole: float = WHOLE
+) -> SurveyResult:
+    """Surveys the host. A tool that hangs, crashes or prints rubbish costs its own time and spoils nothing else.
+
+    ``patience`` is instead of each tool's own, in seconds. Tools that are not looked for on this system are left out.
+    """
     began = time.monotonic()
-    turn = asyncio.Semaphore(SIDE_BY_SIDE)
-    found = await asyncio.gather(*(_look_for(system, tool, turn, patience) for tool in tools))
+    wanted = [tool for tool in tools if tool.places(system.family) is not None]
+    look = _Look(system, patience, began + whole)
+    # File systems may be far away and slow: the agent goes on meanwhile.
+    places = await asyncio.to_thread(lambda: [places_of(system, tool) for tool in wanted])
+    found = await asyncio.gather(*(look.at(tool, here) for tool, here in zip(wanted, places, strict=True)))
     installations = [one for here, _ in found for one in here]
     broken = [one for _, here in found for one in here]
-    return SurveyResult(installations, broken, time.monotonic() - began)
+    return SurveyResult(installations, broken, [tool.name for tool in wanted], time.monotonic() - began)
 
 
-async def _look_for(
-    system: System, tool: Tool, turn: asyncio.Semaphore, patience: float
-) -> tuple[list[Installation], list[Broken]]:
-    places = _without_links(system, candidates(system, tool))
-    plain = plain_command(system, tool)
-    answers = await asyncio.gather(*(_probe(system, tool, place, turn, patience) for place in places))
-    installations: dict[tuple[str, str], Installation] = {}
-    broken: list[Broken] = []
-    for place, answer in zip(places, answers, strict=True):
+class _Look:
+    """One survey at work: its bounds, and the listings that several tools share."""
+
+    def __init__(self, system: System, patience: float | None, until: float) -> None:
+        self._system = system
+        self._patience = patience
+        self._until = until
+        # Enough to hide a slow probe, few enough not to slow the jobs that run on the host.
+        self._turn = asyncio.Semaphore(max(4, min(16, 2 * system.hardware().cores)))
+        self._listed: dict[tuple[str, ...], asyncio.Task[Completed | None]] = {}
+
+    async def at(self, tool: Tool, places: list[Place]) -> tuple[list[Installation], list[Broken]]:
+        """What there is of one tool."""
+        listed = await self._listings(tool)
+        different = _without_links(self._system, [*places, *listed])
+        plain = plain_command(self._system, commands_of(self._system, tool))
+        plainly = self._system.real_path(plain) if plain else None
+        answers = await asyncio.gather(*(self._ask(tool, place) for place, _ in different))
+        installations: dict[tuple[str, str], Installation] = {}
+        broken: list[Broken] = []
+        home_told = any("home" in reading.names for reading in readings(tool.reads))
+        for (place, also), answer in zip(different, answers, strict=True):
+            is_plain = plainly is not None and plainly == self._system.real_path(place.path)
+            one = self._read(tool, place, also, answer, is_plain)
+            if isinstance(one, Broken):
+                broken.append(one)
+            elif one is not None:
+                # Two commands that lead to one installation (a shim, a version's own name) are one: the plain one
+                # stays. So are two scripts that name the same home.
+                key = (one.home if home_told else self._system.real_path(one.path), one.version)
+                if key not in installations or (is_plain and not installations[key].plain):
+                    installations[key] = one
+        return _without_listed_twice(list(installations.values())), broken
+
+    async def _ask(self, tool: Tool, place: Place) -> Completed | str | None:
+        """What the tool answered; a sentence where it could not be asked; None where it need not be."""
+        if place.version or place.why_not:
+            return place.why_not or None
+        try:
+            return await self._run([place.path, *tool.ask], tool.seconds, tool.locale)
+        except CommandFailed as error:
+            return str(error)
+
+    async def _run(self, command: Sequence[str], seconds: float, locale: str = "C") -> Completed:
+        async with self._turn:
+            left = self._until - time.monotonic()
+            if left <= 0:
+                raise CommandFailed("it was not asked: the time of the whole survey was over")
+            return await self._system.run(command, min(self._patience or seconds, left), locale)
+
+    async def _listings(self, tool: Tool) -> list[Place]:
+        places = tool.places(self._system.family)
+        found: list[Place] = []
+        for listing in places.listings if places else ():
+            key = tuple(listing.run)
+            if key not in self._listed:
+                self._listed[key] = asyncio.create_task(self._list(listing, tool.seconds))
+            if said := await self._listed[key]:
+                found.extend(self._from_listing(tool, listing, plain_text(said, tool.stream)))
+        return found
+
+    async def _list(self, listing: Listing, seconds: float) -> Completed | None:
+        try:
+            return await self._run(listing.run, seconds, "own")
+        except CommandFailed:
+            return None  # the host has no such command: what it would list is looked for in the other places
+
+    def _from_listing(self, tool: Tool, listing: Listing, text: str) -> list[Place]:
+        (reading,) = readings([listing.reads])
+        told, found = f"`{' '.join(listing.run)}`", []
+        for line in text.splitlines()[:200]:
+            if (taken := reading.match(line)) is None:
+                continue
+            path = taken.get("path") or taken.get("home") or listing.path
+            if version := taken.get("version"):
+                gone = bool(listing.path) and not self._system.look(literally(listing.path))
+                why = f"{told} names version {version}, but there is nothing" if gone else ""
+                inside = paths_of(self._system).join(path, version) if "path" in taken else path
+                found.append(Place(inside or listing.run[-1], why, version, f"{told} → {line.strip()[:300]}", inside))
+                continue
+            folder = path if "path" in taken else paths_of(self._system).join(path, "bin")
+            here = in_folder(self._system, literally(folder), commands_of(self._system, tool))
+            in_bin = in_folder(
+                self._system, literally(paths_of(self._system).join(folder, "bin")), commands_of(self._system, tool)
+            )
+            found.extend([*here, *in_bin])
+        return found
+
+    def _read(
+        self, tool: Tool, place: Place, also: list[str], answer: Completed | str | None, plain: bool
+    ) -> Installation | Broken | None:
         if isinstance(answer, str):
-            broken.append(Broken(tool=tool.name, path=place[:2000], why=answer[:2000]))
-            continue
+            return _broken(tool, place, answer)
+        if why := why_not_text(place.path):
+            return _broken(tool, place, why)
         if answer is None:
-            continue
-        is_plain = plain is not None and system.real_path(plain) == system.real_path(place)
-        one = _installation(system, tool, place, answer, is_plain)
-        if one is None:
-            continue
-        # Two commands that lead to one installation (a shim, a version's own name) are one: the plain one stays.
-        key = (system.real_path(one.path), one.version)
-        if key not in installations or (is_plain and not installations[key].plain):
-            installations[key] = one
-    return list(installations.values()), broken
+            return self._told(tool, place, also, plain)
+        text = plain_text(answer, tool.stream)
+        absent = readings(tool.absent_when)
+        if any(reading.match(line) is not None for line in text.splitlines()[:50] for reading in absent):
+            return None
+        taken = first_match(readings(tool.reads), text)
+        version = taken.get("version", "")
+        asked, said = _asked(tool, place.path), first_lines(text)
+        if answer.exit_code not in tool.exit_codes:
+            first = said.split("\n", 1)[0] or "it printed nothing"
+            return _broken(tool, place, f"`{asked}` ended with exit code {answer.exit_code}: {first}", answer, said)
+        if not version:
+            first = said.split("\n", 1)[0]
+            why = f"`{asked}` told no version: {first}" if first else f"`{asked}` printed nothing"
+            return _broken(tool, place, why, answer, said)
+        if len(version) > LONGEST_VERSION:
+            return _broken(tool, place, f"`{asked}` told a version of {len(version):,} characters", answer, said[:500])
+        home = taken.get("home") or _above_bin(self._system, place.path)
+        if tool.whole_with and not self._has_beside(tool.whole_with, place.path, home):
+            return None
+        return Installation(
+            tool=tool.name,
+            version=_with_build(version, taken.get("build", "")),
+            path=(taken.get("path") or place.path)[:2000],
+            home=home[:2000],
+            plain=plain,
+            evidence=f"{asked} → {_line_with(text, version)}"[:2000],
+            exit_code=answer.exit_code,
+            said=said,
+            also=also[:MOST_ALSO],
+        )
+
+    def _told(self, tool: Tool, place: Place, also: list[str], plain: bool) -> Installation | Broken:
+        if len(place.version) > LONGEST_VERSION:
+            return _broken(tool, place, f"{place.told_by[:200]} tells a version of {len(place.version):,} characters")
+        home = place.home or _above_bin(self._system, place.path)
+        return Installation(
+            tool=tool.name, version=place.version, path=place.path[:2000], home=home[:2000], plain=plain,
+            evidence=place.told_by[:2000], also=also[:MOST_ALSO],
+        )  # fmt: skip
+
+    def _has_beside(self, command: str, path: str, home: str) -> bool:
+        paths = paths_of(self._system)
+        folders = [paths.dirname(self._system.real_path(path)), paths.join(home, "bin")]
+        names = file_names(self._system, command)
+        return any(
+            self._system.executables(literally(paths.join(folder, name))) for folder in folders for name in names
+        )
 
 
-def _without_links(system: System, places: list[str]) -> list[str]:
-    first: dict[str, str] = {}
+def _without_links(system: System, places: list[Place]) -> list[tuple[Place, list[str]]]:
+    """Each file once, with the other paths that lead to it; one that cannot be run stands for itself."""
+    first: dict[tuple[str, str], tuple[Place, list[str]]] = {}
     for place in places:
-        first.setdefault(system.real_path(place), place)
+        key = (place.path if place.why_not else system.real_path(place.path), place.version)
+        kept, also = first.setdefault(key, (place, []))
+        if kept.path != place.path:
+            also.append(shown_path(place.path)[:2000])
     return list(first.values())
 
 
-async def _probe(
-    system: System, tool: Tool, place: str, turn: asyncio.Semaphore, patience: float
-) -> Completed | str | None:
-    """What the tool answered; a sentence where it is there but broken; None where the file is something else."""
-    async with turn:
-        try:
-            answer = await system.run([place, *tool.ask], patience)
-        except CommandFailed as error:
-            return str(error)
-    if tool.version.search(_text(answer)):
-        return answer
-    if answer.exit_code != 0:
-        return f"`{_asked(tool, place)}` ended with exit code {answer.exit_code}: {_first_line(_text(answer))}"
-    return None
+def _without_listed_twice(found: list[Installation]) -> list[Installation]:
+    """Makes one of what was asked and what a list of the system names again.
+
+    A listing may name something inside the home of what was asked itself; a property list may tell the version of what
+    a command of the system's own, which was asked, only leads to.
+    """
+    asked = [one for one in found if one.exit_code is not None]
+    told = [one for one in found if one.exit_code is None]
+    kept = [t for t in told if not any(t.version == a.version and a.home and t.path.startswith(a.home) for a in asked)]
+    for one in asked:
+        twin = next((t for t in kept if t.version == one.version), None)
+        if twin is None:
+            kept.append(one)
+        else:
+            place = kept.index(twin)
+            kept[place] = msgspec.structs.replace(twin, plain=one.plain or twin.plain, also=[*twin.also, one.path])
+    return kept
 
 
-def _installation(system: System, tool: Tool, place: str, answer: Completed, plain: bool) -> Installation | None:
-    text = _text(answer)
+def _broken(tool: Tool, place: Place, why: str, answer: Completed | None = None, said: str = "") -> Broken:
+    return Broken(
+        tool=tool.name, path=shown_path(place.path)[:2000], why=why[:2000],
+        exit_code=answer.exit_code if answer else None, said=said,
+    )  # fmt: skip
+
+
+def _above_bin(system: System, path: str) -> str:
     paths = paths_of(system)
-    version = tool.version.search(text)
-    assert version is not None
-    real = system.real_path(place)
-    says_home = tool.says_home.search(text) if tool.says_home else None
-    says_path = tool.says_path.search(text) if tool.says_path else None
-    bin_folder = paths.dirname(real)
-    home = (
-        says_home.group(1)
-        if says_home
-        else _above_bin(paths.dirname(bin_folder), paths.basename(bin_folder), bin_folder)
-    )
-    if tool.beside:
-        folders = [bin_folder, paths.join(home, "bin")]
-        names = file_names(system, tool.beside)
-        if not any(system.executables(literally(paths.join(folder, name))) for folder in folders for name in names):
-            return None
-    return Installation(
-        tool=tool.name,
-        version=version.group(1)[:200],
-        path=(says_path.group(1) if says_path else place)[:2000],
-        home=home[:2000],
-        plain=plain,
-        evidence=f"{_asked(tool, place)} → {_line_with(text, version.start(1))}"[:2000],
-    )
+    folder: str = paths.dirname(system.real_path(path))
+    above: str = paths.dirname(folder)
+    return above if paths.basename(folder).lower() in ("bin", "cmd", "sbin") else folder
 
 
-def _above_bin(above: str, name: str, folder: str) -> str:
-    return above if name.lower() in ("bin", "cmd", "sbin") else folder
+def _with_build(version: str, build: str) -> str:
+    return f"{version} ({build})"[:LONGEST_VERSION] if build else version
 
 
 def _asked(tool: Tool, place: str) -> str:
     shown = " ".join(argument if len(argument) < 40 else "…" for argument in tool.ask)
-    return f"{place} {shown}"
+    return f"{shown_path(place)} {shown}".strip()
 
 
-def _text(answer: Completed) -> str:
-    return _COLOUR.sub("", answer.stdout + "\n" + answer.stderr).replace("\r\n", "\n")
-
-
-def _line_with(text: str, place: int) -> str:
-    start, end = text.rfind("\n", 0, place) + 1, text.find("\n", place)
-    return _UNPRINTABLE.sub("?", text[start : end if end >= 0 else None].strip())[:300]
-
-
-def _first_line(text: str) -> str:
-    return _UNPRINTABLE.sub("?", text.strip().split("\n", 1)[0])[:300] or "it printed nothing"
+def _line_with(text: str, version: str) -> str:
+    line = next((line for line in text.splitlines() if re.search(rf"(?<![0-9.]){re.escape(version)}", line)), "")
+    return first_lines(line)[:300]

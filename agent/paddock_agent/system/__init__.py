@@ -1,5 +1,5 @@
 """The machine, behind one narrow port: the real one in ``real``; a simulated one ships with the stand-ins."""
 
-from .port import Completed, Disk, Hardware, ScriptProcess, System
+from .port import Candidate, Completed, Disk, Hardware, RegistryKey, ScriptProcess, System
 
-__all__ = ["Completed", "Disk", "Hardware", "ScriptProcess", "System"]
+__all__ = ["Candidate", "Completed", "Disk", "Hardware", "RegistryKey", "ScriptProcess", "System"]

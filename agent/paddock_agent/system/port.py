@@ -22,6 +22,22 @@ class Completed:
 
 
 @dataclass(frozen=True)
+class Candidate:
+    """A file that was looked for. ``why_not`` says why it cannot be run, "" where it can."""
+
+    path: str
+    why_not: str = ""
+
+
+@dataclass(frozen=True)
+class RegistryKey:
+    """A key of the Windows registry with its values, as text; the nameless value is ""."""
+
+    key: str
+    values: Mapping[str, str]
+
+
+@dataclass(frozen=True)
 class Disk:
     """Bytes of the file system that holds a folder."""
 
@@ -73,8 +89,11 @@ class System(Protocol):
 
     family: Family
 
-    async def run(self, command: Sequence[str], time_limit: float) -> Completed:
-        """Runs a command with no input. Raises CommandFailed where it cannot start or passes its time (seconds)."""
+    async def run(self, command: Sequence[str], time_limit: float, locale: str = "C") -> Completed:
+        """Runs a command with no input. ``locale`` is what it is asked to speak, "own" for the account's own.
+
+        Raises CommandFailed where it cannot start or passes its time (seconds).
+        """
 
     def read_text(self, path: str) -> str | None:
         """A small text file, or None where it cannot be read."""
@@ -99,6 +118,18 @@ class System(Protocol):
 
     def executables(self, pattern: str) -> list[str]:
         """The files that can be run and match a pattern: an absolute path, in which ``*`` stands for part of a name."""
+
+    def look(self, pattern: str) -> list[Candidate]:
+        """The same, and those that are there and cannot be run: links that lead nowhere, files without permission."""
+
+    def read_bytes(self, path: str) -> bytes | None:
+        """A small file as it is, or None where it cannot be read."""
+
+    def registry(self, key: str) -> list[RegistryKey]:
+        """Keys of the Windows registry that match, ``*`` standing for part of a name; none on another system."""
+
+    def changed_at(self, path: str) -> float | None:
+        """When a file or folder last changed, in seconds since the epoch; None where there is none."""
 
     def real_path(self, path: str) -> str:
         """The path with all links followed."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import ctypes
+import errno
 import getpass
 import glob
 import os
@@ -12,6 +13,7 @@ import re
 import shutil
 import signal
 import socket
+import stat
 import subprocess
 import sys
 import time
@@ -20,7 +22,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ..errors import CommandFailed
-from .port import Completed, Disk, Family, Hardware, ScriptProcess, System, Vitals
+from .port import Candidate, Completed, Disk, Family, Hardware, RegistryKey, ScriptProcess, System, Vitals
 
 if sys.platform != "win32":
     import pwd
@@ -60,10 +62,10 @@ class RealSystem(System):
     def __init__(self) -> None:
         self.family = this_family()
 
-    async def run(self, command: Sequence[str], time_limit: float) -> Completed:
-        """See the port. The command gets a neutral locale, so that what it prints can be read."""
-        neutral = {**os.environ, "LC_ALL": "C", "LANG": "C", "NO_COLOR": "1"}
-        return await self._run(command, time_limit, neutral, 0)
+    async def run(self, command: Sequence[str], time_limit: float, locale: str = "C") -> Completed:
+        """See the port."""
+        spoken = {} if locale == "own" else {"LC_ALL": locale, "LANG": locale, "LANGUAGE": ""}
+        return await self._run(command, time_limit, {**os.environ, **spoken, "NO_COLOR": "1"}, 0)
 
     async def _run(
         self, command: Sequence[str], time_limit: float, variables: Mapping[str, str], patience: float
@@ -164,6 +166,35 @@ class RealSystem(System):
     def executables(self, pattern: str) -> list[str]:
         """See the port."""
         return sorted(path for path in glob.glob(pattern) if Path(path).is_file() and os.access(path, os.X_OK))  # noqa: PTH207
+
+    def look(self, pattern: str) -> list[Candidate]:
+        """See the port."""
+        paths = glob.glob(pattern) if glob.has_magic(pattern) else [pattern]  # noqa: PTH207
+        looked = ((path, _why_not_run(path)) for path in sorted(paths))
+        return [Candidate(path, why) for path, why in looked if why is not None]
+
+    def read_bytes(self, path: str) -> bytes | None:
+        """See the port; cut at LARGEST_FILE bytes."""
+        try:
+            with Path(path).open("rb") as file:
+                return file.read(LARGEST_FILE)
+        except OSError:
+            return None
+
+    def registry(self, key: str) -> list[RegistryKey]:
+        """See the port."""
+        if sys.platform == "win32":
+            from .registry import keys_like
+
+            return keys_like(key)
+        return []
+
+    def changed_at(self, path: str) -> float | None:
+        """See the port."""
+        try:
+            return Path(path).stat().st_mtime
+        except OSError:
+            return None
 
     def real_path(self, path: str) -> str:
         """See the port; a link that goes in a circle is its own target."""
@@ -362,6 +393,23 @@ class RealScript(ScriptProcess):
     def close(self) -> None:
         """See the port."""
         self._pipe.close()
+
+
+def _why_not_run(path: str) -> str | None:
+    """Why a file cannot be run, "" where it can; None where there is no such file, or a folder."""
+    try:
+        mode = os.lstat(path).st_mode
+    except (OSError, ValueError):
+        return None
+    if stat.S_ISLNK(mode):
+        try:
+            mode = os.stat(path).st_mode  # noqa: PTH116
+        except OSError as error:
+            leads = "in a circle" if error.errno == errno.ELOOP else f"to {os.path.realpath(path)}, which is not there"
+            return f"it is a link that leads {leads}"
+    if not stat.S_ISREG(mode):
+        return None
+    return "" if os.access(path, os.X_OK) else "this account may not run it"
 
 
 def _memory() -> int:

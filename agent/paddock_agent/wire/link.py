@@ -7,7 +7,19 @@ from typing import Annotated
 import msgspec
 from msgspec import Meta
 
-from .shared import LARGEST_CHUNK, MOST_SERVICES, BoundTool, Broken, Count, Facts, Installation, Line, Word
+from .shared import (
+    LARGEST_CHUNK,
+    MOST_FOUND,
+    MOST_SERVICES,
+    BoundTool,
+    Broken,
+    Count,
+    Details,
+    Facts,
+    Installation,
+    Line,
+    Word,
+)
 
 # ---- agent to server -----------------------------------------------------------------------------------------------
 
@@ -73,12 +85,32 @@ class ServiceTried(FromAgent, tag="service tried", frozen=True, kw_only=True):
 
 
 class SurveyReport(FromAgent, tag="survey", frozen=True, kw_only=True):
-    """What the survey found. ``took`` is in seconds."""
+    """What the survey found: of the tools ``looked_for``, those in neither list are not there. ``took`` is in seconds;
+    ``because`` is what asked for it: start, daily, request, folders or catalogue.
+
+    ``catalogue`` is the number of the server's probes that were used, 0 for none beside the built-in ones;
+    ``refused`` says why the newest were not.
+    """
 
     facts: Facts
-    installations: Annotated[list[Installation], Meta(max_length=2000)]
-    broken: Annotated[list[Broken], Meta(max_length=2000)] = msgspec.field(default_factory=list)
+    installations: Annotated[list[Installation], Meta(max_length=MOST_FOUND)]
+    broken: Annotated[list[Broken], Meta(max_length=MOST_FOUND)] = msgspec.field(default_factory=list)
     took: float = 0.0
+    details: Details = Details()
+    looked_for: Annotated[list[Word], Meta(max_length=2000)] = msgspec.field(default_factory=list)
+    because: Word = ""
+    catalogue: Count = 0
+    refused: Line = ""
+
+
+class Tried(FromAgent, tag="tried", frozen=True, kw_only=True):
+    """What a dry run of one tool's definition found; ``why`` it was not run."""
+
+    trial: Count
+    installations: Annotated[list[Installation], Meta(max_length=MOST_FOUND)] = msgspec.field(default_factory=list)
+    broken: Annotated[list[Broken], Meta(max_length=MOST_FOUND)] = msgspec.field(default_factory=list)
+    took: float = 0.0
+    why: Line = ""
 
 
 class AttemptStarted(FromAgent, tag="started", frozen=True, kw_only=True):
@@ -125,6 +157,7 @@ AgentMessage = (
     | WatchedServices
     | ServiceTried
     | SurveyReport
+    | Tried
     | AttemptStarted
     | AttemptRefused
     | LogChunk
@@ -149,6 +182,8 @@ class Welcome(FromServer, tag="welcome", frozen=True, kw_only=True):
     heartbeat: float
     services: Annotated[list[Word], Meta(max_length=MOST_SERVICES)] = msgspec.field(default_factory=list)
     """The services that are watched."""
+    signer: Word = ""
+    """The public key with which the server signs probes (Ed25519, in hexadecimal). An agent takes the first it sees."""
 
 
 class Ack(FromServer, tag="ack", frozen=True, kw_only=True):
@@ -184,6 +219,23 @@ class Abandon(FromServer, tag="abandon", frozen=True, kw_only=True):
 
 class SurveyNow(FromServer, tag="survey now", frozen=True, kw_only=True):
     """Survey the host and report."""
+
+
+class Probes(FromServer, tag="probes", frozen=True, kw_only=True):
+    """The tools that the server's catalogue has beside the built-in ones, or instead of them, as JSON text with its
+    signature. An older ``number`` than the one that is known is refused."""
+
+    number: Count
+    tools: Annotated[str, Meta(max_length=700 * 1024)]
+    signature: Word
+
+
+class TryProbe(FromServer, tag="try probe", frozen=True, kw_only=True):
+    """Look for one tool, by this definition, and report what is found; nothing of it is kept."""
+
+    trial: Count
+    tool: Annotated[str, Meta(max_length=64 * 1024)]
+    signature: Word
 
 
 class Admitted(FromServer, tag="admitted", frozen=True, kw_only=True):
@@ -232,6 +284,8 @@ ServerMessage = (
     | Cancel
     | Abandon
     | SurveyNow
+    | Probes
+    | TryProbe
     | Admitted
     | Slots
     | Restart

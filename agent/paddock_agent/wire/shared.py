@@ -18,6 +18,8 @@ Line = Annotated[str, Meta(max_length=2000)]
 Count = Annotated[int, Meta(ge=0, le=2**53)]
 
 LARGEST_WATCH_REPORT = 32 * 1024
+MOST_FOUND = 2000
+"""Installations in one survey."""
 MOST_SERVICES = 50
 """Watched services of one host."""
 
@@ -58,7 +60,8 @@ class Facts(msgspec.Struct, frozen=True, omit_defaults=True):
 
 class Installation(msgspec.Struct, frozen=True, omit_defaults=True):
     """One version of one tool at one place. ``plain`` is true for the one that the bare command would get;
-    ``evidence`` is the command that was run and the line that it answered with."""
+    ``evidence`` is what was run and the line that it answered with, ``said`` its first lines. ``exit_code`` is None
+    where nothing was run: a list of the system told the version. ``also`` are other paths that lead to it."""
 
     tool: Word
     version: Word
@@ -66,14 +69,41 @@ class Installation(msgspec.Struct, frozen=True, omit_defaults=True):
     home: Line = ""
     plain: bool = False
     evidence: Line = ""
+    exit_code: int | None = None
+    said: Line = ""
+    also: Annotated[list[Line], Meta(max_length=20)] = msgspec.field(default_factory=list)
 
 
 class Broken(msgspec.Struct, frozen=True, omit_defaults=True):
-    """A tool that is on the disk, but did not answer as it should."""
+    """A tool that is on the disk, but cannot be run, or did not answer as it should: why, and what it said."""
 
     tool: Word
     path: Line
     why: Line
+    exit_code: int | None = None
+    said: Line = ""
+
+
+class Details(msgspec.Struct, frozen=True, omit_defaults=True):
+    """What a survey tells of the host itself beside its facts. "" is for what cannot be learnt.
+
+    Of environment variables the names are told, and the values of a few that are no secret (``values``).
+    """
+
+    build: Word = ""
+    """Of the system: a kernel's release, or a build number."""
+    processor: Word = ""
+    features: Annotated[list[Word], Meta(max_length=200)] = msgspec.field(default_factory=list)
+    display: Word = ""
+    """Where a program could open a window: the display, or "none"."""
+    groups: Annotated[list[Word], Meta(max_length=500)] = msgspec.field(default_factory=list)
+    """Of the account that the agent runs under."""
+    restart_pending: Word = ""
+    """Why the machine wants to be restarted, "no" where it does not."""
+    packages_updated: float | None = None
+    """When the system's packages were last changed, in seconds since the epoch."""
+    variables: Annotated[list[Word], Meta(max_length=1000)] = msgspec.field(default_factory=list)
+    values: dict[Word, Line] = msgspec.field(default_factory=dict)
 
 
 class BoundTool(msgspec.Struct, frozen=True, omit_defaults=True):

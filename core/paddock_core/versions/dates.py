@@ -10,7 +10,9 @@ import re
 from ..errors import VersionError
 from .version import Version
 
-_DATE = re.compile(r"\s*(?:(\d{4})(\d{2})(\d{2})(?!\d)|(\d{4})(?!\d)(?:[-./](\d{1,2})(?!\d))?(?:[-./](\d{1,2})(?!\d))?)")
+_DATE = re.compile(
+    r"\s*(?:(\d{4})(\d{2})(\d{2})(?!\d)|(\d{4})(?!\d)(?:[-./](\d{1,2})(?!\d))?(?:[-./](\d{1,2})(?!\d))?)"
+)
 
 
 def parse(text: str) -> Version:

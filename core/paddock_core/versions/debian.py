@@ -1,7 +1,7 @@
 """Versions of Debian packages, in the order of ``dpkg --compare-versions`` (Debian Policy 5.6.12).
 
-``[epoch:]upstream[-revision]``. Runs without digits and runs of digits take turns: in the first a tilde comes before the
-end, the end before letters, letters before the rest; the second go by value.
+``[epoch:]upstream[-revision]``. Runs without digits and runs of digits take turns: in the first a tilde comes before
+the end, the end before letters, letters before the rest; the second go by value.
 """
 
 from __future__ import annotations

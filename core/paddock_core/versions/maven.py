@@ -8,10 +8,12 @@ come after lists and lists after words; among the words alpha < beta < milestone
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from functools import total_ordering
 from itertools import zip_longest
 from typing import Union
 
+from ..errors import VersionError
 from .version import Version, leading_numbers, refuse_others
 
 _WORDS = ("alpha", "beta", "milestone", "rc", "snapshot", "", "sp")
@@ -38,13 +40,28 @@ class _Order:
         return _compare(self.items, other.items) < 0
 
     def __hash__(self) -> int:
-        return hash(self.items)
+        return hash(tuple(_telling(self.items)))
+
+
+def _telling(items: tuple[_Item, ...]) -> Iterator[int | str]:
+    """The items that say something, whatever list they are in: the same for all versions that are equal."""
+    for item in items:
+        if isinstance(item, tuple):
+            yield from _telling(item)
+        elif item not in (0, _NOTHING):
+            yield item
 
 
 def parse(text: str) -> Version:
-    """Reads one version; Maven itself takes any. Raises VersionError for characters that no repository keeps."""
+    """Reads one version. Maven itself takes any text; its comparison is an order only of those that start with a digit.
+
+    Raises VersionError for others, and for characters that no repository keeps.
+    """
     refuse_others(text, r"A-Za-z0-9._+~-")
     shown = text.strip()
+    if not shown[:1].isdecimal():
+        column = len(text) - len(text.lstrip()) + 1
+        raise VersionError(text, column, "such a version starts with a digit, as 3.8.7 or 1.0-SNAPSHOT")
     items = _items(shown.lower())
     order = _Order(items)
     early = any(word in _WORDS[:5] for word in (_word(w, True) for w in re.findall(r"[a-z]+", shown.lower())))

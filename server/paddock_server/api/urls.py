@@ -9,12 +9,16 @@ from ..hosts import views as hosts
 from ..logbook.views import LogbookView
 from ..people.views import SessionView
 from ..telling import views as telling
+from ..toolchains import catalogue_views as catalogue
+from ..toolchains import views as toolchains
 from ..work import fit_view
 from ..work import views as work
 
 HOST = "hosts/<str:name>/"
 FINDING = "findings/<int:pk>/"
 SHEET = "bring-ups/<int:pk>/"
+KIT = "kits/<str:name>/"
+TOOL = "catalogue/<str:name>/"
 
 urlpatterns = [
     path("schema/", SpectacularAPIView.as_view(), name="schema"),
@@ -68,5 +72,21 @@ urlpatterns = [
     path("jobs/<int:pk>/log/", work.LogView.as_view()),
     path("jobs/<int:pk>/fit/", fit_view.JobFitView.as_view()),
     path("fit/", fit_view.FitView.as_view()),
+    path("toolchains/", toolchains.ColumnsView.as_view()),
+    path("toolchains/within/", toolchains.WithinView.as_view()),
+    path("toolchains/compare/", toolchains.CompareView.as_view()),
+    path("toolchains/inventory/", toolchains.InventoryView.as_view()),
+    path("tools/<str:name>/", toolchains.ToolView.as_view()),
+    path(HOST + "history/", toolchains.HistoryView.as_view()),
+    path(HOST + "history/accept/", toolchains.AcceptView.as_view()),
+    path("kits/", toolchains.KitsView.as_view()),
+    path("kits-tried/", toolchains.KitTrialView.as_view()),
+    path("kits-proposed/", toolchains.ProposalView.as_view()),
+    path(KIT, toolchains.KitView.as_view()),
+    path(KIT + "standings/", toolchains.KitStandingsView.as_view()),
+    path("catalogue/", catalogue.CatalogueView.as_view()),
+    path(TOOL, catalogue.DefinitionView.as_view()),
+    path(TOOL + "<int:number>/release/", catalogue.ReleaseView.as_view()),
+    path(TOOL + "<int:number>/try/", catalogue.TryView.as_view()),
     path("logbook/", LogbookView.as_view()),
 ]

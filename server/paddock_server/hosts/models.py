@@ -107,6 +107,12 @@ class Host(models.Model):
     services = models.JSONField(default=list)
     surveyed_at = models.DateTimeField(null=True)
     broken = models.JSONField(default=list)
+    details = models.JSONField(default=dict)
+    looked_for = models.JSONField(default=list)
+    survey_digest = models.CharField(max_length=64, blank=True)
+    survey_took = models.FloatField(default=0.0)
+    probes = models.PositiveIntegerField(default=0)
+    probes_refused = models.CharField(max_length=2000, blank=True)
 
     joined_at = models.DateTimeField(auto_now_add=True)
     joined_with = models.ForeignKey(EntryPass, models.SET_NULL, null=True, related_name="hosts")

@@ -159,9 +159,11 @@ class FactsSerializer(serializers.Serializer):
 
 
 class InstallationSerializer(serializers.ModelSerializer):
+    also = serializers.ListField(child=serializers.CharField(), read_only=True)
+
     class Meta:
         model = Installation
-        fields = ["tool", "version", "path", "home", "plain", "evidence", "seen_since"]
+        fields = ["tool", "version", "path", "home", "plain", "evidence", "exit_code", "said", "also", "seen_since"]
         read_only_fields = fields
 
 
@@ -169,6 +171,8 @@ class BrokenSerializer(serializers.Serializer):
     tool = serializers.CharField()
     path = serializers.CharField()
     why = serializers.CharField()
+    said = serializers.CharField(default="")
+    exit_code = serializers.IntegerField(default=None, allow_null=True)
 
 
 class PlateSerializer(serializers.ModelSerializer):

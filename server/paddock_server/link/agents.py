@@ -30,6 +30,7 @@ from ..hosts.actions.note_caller import note_caller
 from ..hosts.models import Host
 from ..hosts.queries import host_with_key
 from ..toolchains.actions.take_in_survey import take_in_survey
+from ..toolchains.actions.try_tool import take_trial
 from ..work import logs
 from ..work.actions.take_report import attempt_called, take_report
 from . import connections, leases, running
@@ -54,7 +55,7 @@ async def agent_link(scope: Scope, receive: Receive, send: Send) -> None:
         await _deny(send)
         return
     await send({"type": "websocket.accept"})
-    connection = Connection(host.pk)
+    connection = Connection(host.pk, early=[])
     entered = False
     try:
         async with asyncio.timeout(HELLO_PATIENCE):
@@ -76,7 +77,7 @@ async def agent_link(scope: Scope, receive: Receive, send: Send) -> None:
         welcome = await database_sync_to_async(greet)(host.pk, hello, address)
         connection.grace = host.grace
         connection.pace = Pace(welcome.heartbeat)
-        connection.put(welcome)
+        connection.welcome(welcome)
         await _converse(host, connection, receive, send)
     except BadMessage as error:
         log.warning("The agent of %s was cut off: %s", host.name, error)
@@ -158,6 +159,8 @@ def _take_in(host_id: int, message: wire.AgentMessage) -> None:
             note_tried(host, message)
         case wire.SurveyReport():
             take_in_survey(host, message)
+        case wire.Tried():
+            take_trial(host, message)
         case wire.LogChunk():
             if attempt := attempt_called(host, message.attempt):
                 logs.append(attempt, message.offset, message.data)

@@ -31,9 +31,20 @@ class Connection:
     pace: Pace = field(default_factory=lambda: Pace(settings.HEARTBEAT_SECONDS))
     heard: float = field(default_factory=time.monotonic)
     """When the last message came, by the monotonic clock."""
+    early: list[wire.FromServer] | None = None
+    """What is to be sent before the welcome is; None once it is, for the agent hears that first."""
+
+    def welcome(self, message: wire.Welcome) -> None:
+        """Queues the welcome, and what was held back for it."""
+        early, self.early = self.early or [], None
+        for one in (message, *early):
+            self.put(one)
 
     def put(self, message: wire.FromServer | None) -> None:
         """Queues a message; a connection that does not keep up is dropped."""
+        if self.early is not None and message is not None:
+            self.early.append(message)
+            return
         try:
             self.outgoing.put_nowait(message)
         except asyncio.QueueFull:

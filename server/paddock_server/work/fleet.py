@@ -17,6 +17,7 @@ from paddock_core.terms import Term, parse_terms
 
 from ..health.models import WatchedService
 from ..hosts.models import LIVING, Host
+from ..toolchains.catalogue import catalogue
 from ..toolchains.models import Installation
 from .models import Attempt
 
@@ -98,15 +99,26 @@ def _read_installations(hosts: list[Host]) -> None:
         for host in hosts
         if _installed.get(host.pk, (0,))[0] != host.surveyed_at or host.pk not in _installed
     }
+    words = catalogue().words
     rows: dict[int, list[core.Installation]] = defaultdict(list)
     found = Installation.objects.filter(host__in=stale).values_list("host", "tool", "version", "path", "home", "plain")
     for host, tool, version, path, home, plain in found:
-        rows[host].append(core.Installation(tool, version, path, home, plain))
+        rows[host].append(core.Installation(tool, version, path, home, plain, words.scheme(tool)))
     for pk, surveyed_at in stale.items():
         _installed[pk] = (surveyed_at, tuple(rows[pk]))
 
 
-@lru_cache(maxsize=4096)
 def terms_of(texts: tuple[str, ...]) -> tuple[Term, ...]:
     """Reads the terms of a job; many jobs ask for the same."""
-    return parse_terms(texts)
+    known = catalogue()
+    return _terms_by(known.number, texts)
+
+
+@lru_cache(maxsize=4096)
+def _terms_by(release: int, texts: tuple[str, ...]) -> tuple[Term, ...]:
+    return parse_terms(texts, catalogue().words)
+
+
+def forget_installations() -> None:
+    """The versions are read anew: their schemes may have changed."""
+    _installed.clear()

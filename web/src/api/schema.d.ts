@@ -208,6 +208,90 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/catalogue/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The tools that surveys look for
+         * @description The tools that surveys look for.
+         */
+        get: operations["catalogue"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/catalogue/{name}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How a tool is defined; write a new version of it, an empty one to take the server's own out
+         * @description How a tool is defined; write a new version of it, an empty one to take the server's own out.
+         */
+        get: operations["catalogue_retrieve"];
+        put?: never;
+        /**
+         * How a tool is defined; write a new version of it, an empty one to take the server's own out
+         * @description How a tool is defined; write a new version of it, an empty one to take the server's own out.
+         */
+        post: operations["catalogue_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/catalogue/{name}/{number}/release/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Release a version of a definition to all agents
+         * @description Release a version of a definition to all agents.
+         */
+        post: operations["catalogue_release_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/catalogue/{name}/{number}/try/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try a version of a definition on chosen hosts before it is released
+         * @description Try a version of a definition on chosen hosts before it is released.
+         */
+        post: operations["catalogue_try_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/deliveries/{id}/send-again/": {
         parameters: {
             query?: never;
@@ -490,6 +574,46 @@ export interface paths {
          * @description Finish what runs, then hold.
          */
         post: operations["hosts_drain_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/hosts/{name}/history/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What changed on a host, and what was on it at any moment
+         * @description What changed on a host, and what was on it at any moment.
+         */
+        get: operations["hosts_history_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/hosts/{name}/history/accept/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Say that changes of a host were intended
+         * @description Say that changes of a host were intended.
+         */
+        post: operations["hosts_history_accept_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -781,6 +905,118 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/kits/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The kits; make one
+         * @description The kits; make one.
+         */
+        get: operations["kits_list"];
+        put?: never;
+        /**
+         * The kits; make one
+         * @description The kits; make one.
+         */
+        post: operations["kits_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/kits-proposed/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Terms for a kit: as a host is equipped, or as the jobs of the last 30 days asked
+         * @description Terms for a kit: as a host is equipped, or as the jobs of the last 30 days asked.
+         */
+        get: operations["kits_proposed_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/kits-tried/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What a kit would do before it is saved: who would be put out of it, and who into it
+         * @description What a kit would do before it is saved: who would be put out of it, and who into it.
+         */
+        post: operations["kits_tried_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/kits/{name}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One kit: change it, remove it
+         * @description One kit: change it, remove it.
+         */
+        get: operations["kits_retrieve"];
+        /**
+         * One kit: change it, remove it
+         * @description One kit: change it, remove it.
+         */
+        put: operations["kits_update"];
+        post?: never;
+        /**
+         * One kit: change it, remove it
+         * @description One kit: change it, remove it.
+         */
+        delete: operations["kits_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/kits/{name}/standings/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How the hosts that a kit is put on stand to it
+         * @description How the hosts that a kit is put on stand to it.
+         */
+        get: operations["kits_standings_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/logbook/": {
         parameters: {
             query?: never;
@@ -1005,6 +1241,106 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/toolchains/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The fleet and its tools, as columns for a table
+         * @description The fleet and its tools, as columns for a table.
+         */
+        get: operations["toolchains_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/toolchains/compare/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Two to four hosts side by side, only what differs
+         * @description Two to four hosts side by side, only what differs.
+         */
+        get: operations["toolchains_compare_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/toolchains/inventory/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The inventory of the fleet, or of some hosts, as CycloneDX 1.6 or as CSV
+         * @description The inventory of the fleet, or of some hosts, as CycloneDX 1.6 or as CSV.
+         */
+        get: operations["toolchains_inventory_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/toolchains/within/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Which of these versions of a tool lie in a range
+         * @description Which of these versions of a tool lie in a range.
+         */
+        post: operations["toolchains_within_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tools/{name}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One tool: versions, hosts, who asks for it, and what would stop if a version went
+         * @description One tool: versions, hosts, who asks for it, and what would stop if a version went.
+         */
+        get: operations["tools_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/watch/": {
         parameters: {
             query?: never;
@@ -1051,6 +1387,11 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AcceptRequest: {
+            changes: number[];
+            /** @default  */
+            note?: string;
+        };
         /**
          * @description * `start afresh` - start afresh
          *     * `start service` - start service
@@ -1065,6 +1406,19 @@ export interface components {
          * @enum {string}
          */
         ArchEnum: "x64" | "arm64";
+        Asking: {
+            pipeline: string;
+            job: string;
+            times: number;
+        };
+        /** @description A job that asked for a tool; ``versions`` are those that it would take. */
+        AskingForRange: {
+            pipeline: string;
+            job: string;
+            times: number;
+            range: string;
+            versions: string[];
+        };
         Attempt: {
             readonly number: number;
             host: string;
@@ -1167,6 +1521,84 @@ export interface components {
             tool: string;
             path: string;
             why: string;
+            /** @default  */
+            said?: string;
+            exit_code?: number | null;
+        };
+        BrokenOnHost: {
+            host: string;
+            paddock: string;
+            tool: string;
+            path: string;
+            why: string;
+            /** @default  */
+            said?: string;
+            exit_code?: number | null;
+        };
+        /**
+         * @description All tools that surveys look for. ``behind`` are connected hosts that have not taken the newest release, with
+         *     why.
+         */
+        Catalogue: {
+            number: number;
+            signer: string;
+            tools: components["schemas"]["CatalogueTool"][];
+            behind: {
+                [key: string]: string;
+            };
+        };
+        CatalogueTool: {
+            name: string;
+            title: string;
+            kind: string;
+            systems: string[];
+            scheme: string;
+            /** @description Whether this server defines it. */
+            own: boolean;
+            /** @description Whether a version waits to be released. */
+            draft: boolean;
+        };
+        /** @description One thing that a survey found otherwise than the one before, between ``not_before`` and ``at``. */
+        Change: {
+            id: number;
+            host: string;
+            kind: string;
+            name: string;
+            place: string;
+            what: components["schemas"]["WhatEnum"];
+            before: components["schemas"]["Said"] | null;
+            after: components["schemas"]["Said"] | null;
+            /** Format: date-time */
+            not_before: string | null;
+            /** Format: date-time */
+            at: string;
+            because: string;
+            accepted_by: string;
+            /** Format: date-time */
+            accepted_at: string | null;
+            note: string;
+        };
+        /** @description A change, with how the host's jobs ended in the week before it and in the week since. */
+        ChangeOfHost: {
+            id: number;
+            host: string;
+            kind: string;
+            name: string;
+            place: string;
+            what: components["schemas"]["WhatEnum"];
+            before: components["schemas"]["Said"] | null;
+            after: components["schemas"]["Said"] | null;
+            /** Format: date-time */
+            not_before: string | null;
+            /** Format: date-time */
+            at: string;
+            because: string;
+            accepted_by: string;
+            /** Format: date-time */
+            accepted_at: string | null;
+            note: string;
+            results_before: components["schemas"]["Results"];
+            results_after: components["schemas"]["Results"];
         };
         /** @description One check of the preflight, as the machine told it. */
         Check: {
@@ -1227,12 +1659,33 @@ export interface components {
          * @enum {string}
          */
         CodesEnum: "network-silent" | "machine-silent" | "agent-ended" | "gone-after-reboot" | "service-missing" | "service-stopped" | "service-disabled" | "service-fails" | "account-cannot-log-on" | "agent-hung" | "agent-stopped" | "flapping" | "watched-service-down" | "disk-full" | "disk-filling" | "work-folder" | "memory-pressure" | "clock-off" | "environment-old" | "fails-here" | "clone" | "misbehaving" | "agent-old" | "certificate-ending" | "pass-ending" | "watch-silent" | "no-watch" | "started-by-hand";
+        /** @description The fleet and its tools, as columns. */
+        Columns: {
+            hosts: components["schemas"]["HostColumns"];
+            tools: components["schemas"]["ToolColumns"][];
+            kits: components["schemas"]["KitColumns"][];
+        };
         /** @description What to paste, and where. ``look`` runs the checks alone. */
         Command: {
             shell: string;
             run: string;
             look: string;
             sha256: string;
+        };
+        /** @description Two to four hosts side by side: only what differs. ``alike`` is how many things are the same. */
+        Compare: {
+            hosts: string[];
+            rows: components["schemas"]["Differing"][];
+            alike: number;
+        };
+        /** @description How a tool is defined now, as text, with its versions and dry runs. */
+        Definition: {
+            name: string;
+            text: string;
+            /** @description Whether the definition in use came with the program. */
+            built_in: boolean;
+            edits: components["schemas"]["ToolEdit"][];
+            trials: components["schemas"]["Trial"][];
         };
         /** @description One message, with what became of it. */
         Delivery: {
@@ -1267,6 +1720,20 @@ export interface components {
             now?: string;
             /** @default  */
             fresh?: string;
+        };
+        /** @description One thing that is not the same on all compared hosts; ``said`` has one value a host, null for not there. */
+        Differing: {
+            kind: string;
+            name: string;
+            said: components["schemas"]["Said"][] | null;
+        };
+        /** @description What saving would do: the hosts that it would put out of the kit or into it, and how all would stand. */
+        Effect: {
+            put_out: string[];
+            put_in: string[];
+            stay_in: string[];
+            stay_out: string[];
+            standings: components["schemas"]["HostStanding"][];
         };
         Entry: {
             readonly id: number;
@@ -1456,6 +1923,20 @@ export interface components {
         GuessingRequest: {
             address: string;
         };
+        /** @description What changed on a host; with ``at``, what was on it then (null where no survey is that old). */
+        History: {
+            changes: components["schemas"]["ChangeOfHost"][];
+            then: components["schemas"]["Then"][] | null;
+            kits: components["schemas"]["Standing"][];
+            details: {
+                [key: string]: unknown;
+            };
+            looked_for: number;
+            /** Format: double */
+            survey_took: number;
+            probes: number;
+            probes_refused: string;
+        };
         /**
          * @description * `` - no
          *     * `held` - Held
@@ -1503,6 +1984,16 @@ export interface components {
             /** @description The way to work: what must be true for a job to land here. */
             readonly way: components["schemas"]["Step"][];
         };
+        /** @description The hosts, as lists of one length. */
+        HostColumns: {
+            name: string[];
+            paddock: string[];
+            os: string[];
+            arch: string[];
+            healthy: boolean[];
+            surveyed: boolean[];
+            labels: string[][];
+        };
         HostFit: {
             host: string;
             paddock: string;
@@ -1515,6 +2006,11 @@ export interface components {
             remedy: string;
             verdicts: components["schemas"]["Verdict"][];
         };
+        HostStanding: {
+            host: string;
+            stands: components["schemas"]["StandsEnum"];
+            lacking: components["schemas"]["StandingTerm"][];
+        };
         Installation: {
             readonly tool: string;
             readonly version: string;
@@ -1522,8 +2018,24 @@ export interface components {
             readonly home: string;
             readonly plain: boolean;
             readonly evidence: string;
+            readonly exit_code: number | null;
+            readonly said: string;
+            readonly also: string[];
             /** Format: date-time */
             readonly seen_since: string;
+        };
+        /** @description One installation, with the host that it is on. */
+        InstallationOnHost: {
+            host: string;
+            paddock: string;
+            os: string;
+            path: string;
+            home: string;
+            plain: boolean;
+            evidence: string;
+            said: string;
+            /** Format: date-time */
+            seen_since: string;
         };
         /**
          * @description ``reason`` says in a sentence why the job waits; "" once it does not. ``reason_term`` is the position of the term
@@ -1613,6 +2125,41 @@ export interface components {
          * @enum {string}
          */
         KindEnum: "mail" | "webhook";
+        /** @description A kit: a named list of terms, put on paddocks or on hosts by label. */
+        Kit: {
+            name: string;
+            /** @default  */
+            purpose?: string;
+            terms: string[];
+            paddocks?: string[];
+            labels?: string[];
+            /** Format: date-time */
+            readonly changed_at: string;
+            readonly changed_by: string;
+        };
+        /** @description A kit: the places of the hosts that it is put on, and how each stands. */
+        KitColumns: {
+            name: string;
+            hosts: number[];
+            stands: components["schemas"]["StandsEnum"][];
+        };
+        /** @description A kit: a named list of terms, put on paddocks or on hosts by label. */
+        KitRequest: {
+            name: string;
+            /** @default  */
+            purpose?: string;
+            terms: string[];
+            paddocks?: string[];
+            labels?: string[];
+        };
+        /** @description A kit as it might become; ``kit`` is the name of the one that would be changed, "" for a new one. */
+        KitTrialRequest: {
+            /** @default  */
+            kit?: string;
+            terms: string[];
+            paddocks?: string[];
+            labels?: string[];
+        };
         /** @description One service over time; the agent's own has no name. */
         Lane: {
             name: string;
@@ -1967,6 +2514,10 @@ export interface components {
             findings: number;
             worst: components["schemas"]["SeverityEnum"] | components["schemas"]["BlankEnum"];
         };
+        ProposedTerm: {
+            term: string;
+            jobs: number | null;
+        };
         /**
          * @description * `free` - free
          *     * `busy` - busy
@@ -2000,6 +2551,10 @@ export interface components {
             commands: string[];
             action: components["schemas"]["ActionEnum"] | components["schemas"]["BlankEnum"];
         };
+        Results: {
+            passed: number;
+            failed: number;
+        };
         /**
          * @description * `viewer` - Viewer
          *     * `operator` - Operator
@@ -2014,6 +2569,17 @@ export interface components {
             paddock: string;
             /** Format: date-time */
             ends_at: string;
+        };
+        /**
+         * @description What is known of a thing: of a tool its version, home and whether it is the plain one, or why it is broken; of
+         *     other things their value.
+         */
+        Said: {
+            version?: string;
+            home?: string;
+            plain?: string;
+            why?: string;
+            value?: string;
         };
         Session: {
             name: string | null;
@@ -2042,6 +2608,13 @@ export interface components {
             state: string;
             said: string;
         };
+        /** @description How a host stands to a kit, with the terms that do not hold. */
+        Standing: {
+            kit: string;
+            stands: components["schemas"]["StandsEnum"];
+            in_kit: boolean;
+            lacking: components["schemas"]["StandingTerm"][];
+        };
         /**
          * @description * `at the gate` - At The Gate
          *     * `admitted` - Admitted
@@ -2050,6 +2623,19 @@ export interface components {
          * @enum {string}
          */
         StandingEnum: "at the gate" | "admitted" | "turned away" | "retired";
+        StandingTerm: {
+            term: string;
+            found: string;
+            ahead: boolean;
+        };
+        /**
+         * @description * `meets` - meets
+         *     * `is ahead` - is ahead
+         *     * `misses` - misses
+         *     * `not surveyed` - not surveyed
+         * @enum {string}
+         */
+        StandsEnum: "meets" | "is ahead" | "misses" | "not surveyed";
         /** @description One link of the way to work. */
         Step: {
             name: string;
@@ -2216,10 +2802,84 @@ export interface components {
             /** @description On how many admitted hosts the term holds. */
             hosts: number;
         };
+        /** @description One installation, or other thing, as it was at a moment. */
+        Then: {
+            kind: string;
+            name: string;
+            place: string;
+            said: components["schemas"]["Said"];
+        };
         Told: {
             finding: number;
             title: string;
             event: components["schemas"]["EventEnum"];
+        };
+        /**
+         * @description One tool. ``versions`` are distinct, oldest first, each with the day on which its support ``ends``. ``hosts``,
+         *     ``version`` and ``plain`` are of one length: the place of the host, the place of the version (-1 for broken), and 1
+         *     for what a plain command gets. ``asked`` are jobs of 30 days; ``changed`` hosts where it changed in 7 days and
+         *     nobody accepted that; ``missed`` hosts whose kit asks for it in vain.
+         */
+        ToolColumns: {
+            name: string;
+            title: string;
+            kind: string;
+            asked: number;
+            changed: number;
+            missed: number;
+            versions: string[];
+            ends: (string | null)[];
+            hosts: number[];
+            version: number[];
+            plain: number[];
+        };
+        /** @description One version of a definition that this server has of its own. */
+        ToolEdit: {
+            tool: string;
+            number: number;
+            text: string;
+            note: string;
+            made_by: string;
+            /** Format: date-time */
+            made_at: string;
+            release: number | null;
+            released_by: string;
+            /** Format: date-time */
+            released_at: string | null;
+        };
+        /** @description Everything about one tool. */
+        ToolPage: {
+            name: string;
+            title: string;
+            kind: string;
+            aliases: string[];
+            scheme: string;
+            ends_source: string;
+            versions: components["schemas"]["Version"][];
+            broken: components["schemas"]["BrokenOnHost"][];
+            /** @description Surveyed hosts that have none. */
+            lacking: string[];
+            asked: components["schemas"]["AskingForRange"][];
+            changes: components["schemas"]["Change"][];
+        };
+        /** @description A dry run on one host; ``found`` and ``broken`` are as in a survey. */
+        Trial: {
+            id: number;
+            number: number;
+            host: string;
+            /** Format: date-time */
+            asked_at: string;
+            /** Format: date-time */
+            answered_at: string | null;
+            found: {
+                [key: string]: unknown;
+            }[];
+            broken: {
+                [key: string]: unknown;
+            }[];
+            /** Format: double */
+            took: number;
+            why: string;
         };
         /** @description What came of starting or stopping a service last; ``why`` is "" where it was done. */
         Tried: {
@@ -2230,6 +2890,9 @@ export interface components {
             remedy?: string[];
             /** Format: date-time */
             at?: string;
+        };
+        TryDefinitionRequest: {
+            hosts: string[];
         };
         TryServiceRequest: {
             name: string;
@@ -2246,6 +2909,14 @@ export interface components {
             holds: boolean;
             /** @description What is there instead, or what met the term; empty for nothing. */
             found: string;
+        };
+        /** @description One version: where it is, and the jobs that would fit nowhere if it went from all hosts. */
+        Version: {
+            version: string;
+            /** Format: date */
+            ends: string | null;
+            installations: components["schemas"]["InstallationOnHost"][];
+            stops: components["schemas"]["Asking"][];
         };
         Watch: {
             paddocks: components["schemas"]["WatchedPaddock"][];
@@ -2302,10 +2973,34 @@ export interface components {
             tools: components["schemas"]["Moment"][];
             findings: components["schemas"]["FindingSpan"][];
         };
+        /**
+         * @description * `came` - came
+         *     * `went` - went
+         *     * `changed` - changed
+         *     * `broke` - broke
+         *     * `mended` - mended
+         * @enum {string}
+         */
+        WhatEnum: "came" | "went" | "changed" | "broke" | "mended";
         Windows: {
             day: components["schemas"]["Availability"];
             week: components["schemas"]["Availability"];
             month: components["schemas"]["Availability"];
+        };
+        /** @description The range as it was read, and for each version asked about whether it lies inside. */
+        Within: {
+            range: string;
+            inside: boolean[];
+        };
+        WithinQuestionRequest: {
+            tool: string;
+            range: string;
+            versions: string[];
+        };
+        WriteDefinitionRequest: {
+            text: string;
+            /** @default  */
+            note?: string;
         };
         /** @description Everything that the yard shows, in one answer. */
         Yard: {
@@ -2568,6 +3263,119 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NewPlan"];
+                };
+            };
+        };
+    };
+    catalogue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Catalogue"];
+                };
+            };
+        };
+    };
+    catalogue_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Definition"];
+                };
+            };
+        };
+    };
+    catalogue_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WriteDefinitionRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Definition"];
+                };
+            };
+        };
+    };
+    catalogue_release_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToolEdit"];
+                };
+            };
+        };
+    };
+    catalogue_try_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryDefinitionRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trial"][];
                 };
             };
         };
@@ -2940,6 +3748,55 @@ export interface operations {
             };
         };
     };
+    hosts_history_retrieve: {
+        parameters: {
+            query?: {
+                /** @description What was on it then is told too. */
+                at?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["History"];
+                };
+            };
+        };
+    };
+    hosts_history_accept_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Change"][];
+                };
+            };
+        };
+    };
     hosts_hold_create: {
         parameters: {
             query?: never;
@@ -3286,6 +4143,180 @@ export interface operations {
                 };
                 content: {
                     "text/plain": string;
+                };
+            };
+        };
+    };
+    kits_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kit"][];
+                };
+            };
+        };
+    };
+    kits_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KitRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kit"];
+                };
+            };
+        };
+    };
+    kits_proposed_list: {
+        parameters: {
+            query?: {
+                /** @description A host to take after; without it, the jobs. */
+                host?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProposedTerm"][];
+                };
+            };
+        };
+    };
+    kits_tried_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KitTrialRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Effect"];
+                };
+            };
+        };
+    };
+    kits_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kit"];
+                };
+            };
+        };
+    };
+    kits_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KitRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kit"];
+                };
+            };
+        };
+    };
+    kits_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    kits_standings_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Effect"];
                 };
             };
         };
@@ -3641,6 +4672,118 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Delivery"];
+                };
+            };
+        };
+    };
+    toolchains_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Columns"];
+                };
+            };
+        };
+    };
+    toolchains_compare_retrieve: {
+        parameters: {
+            query: {
+                /** @description Two to four names. */
+                host: string[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Compare"];
+                };
+            };
+        };
+    };
+    toolchains_inventory_retrieve: {
+        parameters: {
+            query?: {
+                /** @description cyclonedx if it is left out. */
+                form?: "csv" | "cyclonedx";
+                /** @description Only these; without it, all that you may see. */
+                host?: string[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.cyclonedx+json": {
+                        [key: string]: unknown;
+                    };
+                    "text/csv": string;
+                };
+            };
+        };
+    };
+    toolchains_within_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WithinQuestionRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Within"];
+                };
+            };
+        };
+    };
+    tools_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToolPage"];
                 };
             };
         };

@@ -14,6 +14,8 @@ from paddock_core.link_state import Seen, heartbeat_for
 
 from ...hosts.models import Host
 from ...link import connections
+from ...toolchains.catalogue import catalogue, public_key
+from ...toolchains.probes import send_probes
 from ...work.actions.take_report import attempt_called, lose_lease
 from ...work.models import Attempt
 from ..models import Health
@@ -41,12 +43,15 @@ def greet(host_id: int, hello: wire.Hello, address: str) -> wire.Welcome:
         known = attempt_called(host, name)
         if known is None or known.state not in LIVE_STATES:
             connections.send(host_id, wire.Abandon(attempt=name))
+    if catalogue().number:
+        send_probes([host_id])
     return wire.Welcome(
         host=host.name,
         admitted=host.standing == Host.Standing.ADMITTED,
         slots=max(1, host.slots),
         heartbeat=heartbeat_for(host.grace, settings.HEARTBEAT_SECONDS),
         services=host.watched_services,
+        signer=public_key(),
     )
 
 

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import hashlib
+from datetime import datetime
+
 import msgspec
 from django.db import transaction
 from django.utils import timezone
 
 from paddock_agent import wire
+from paddock_core.surveys import TOOL, Change, changes
 
 from ...bring_up.actions.prove import prove_if_ready
 from ...hosts.models import Host
@@ -14,32 +18,92 @@ from ...link import feed
 from ...logbook.write import write
 from ...people.actor import agent_of
 from ...work import dispatcher
-from ..models import Installation
+from ..models import Installation, SurveyChange
+from ..snapshots import snapshot, snapshot_of
 
-FIELDS = ("tool", "version", "path", "home", "plain", "evidence")
+FIELDS = ("tool", "version", "path", "home", "plain", "evidence", "exit_code", "said")
+MOST_CHANGES = 5000
+"""Of one survey. A host whose every survey is another would fill the disk; what is beyond is left out and said."""
+MOST_NAMED = 200
 
 
 @transaction.atomic
 def take_in_survey(host: Host, report: wire.SurveyReport) -> None:
-    """Replaces what was known of the host's tools and facts; unchanged installations keep their ``seen_since``."""
+    """Replaces what was known of the host's tools and details; unchanged installations keep their ``seen_since``."""
     now = timezone.now()
-    found = {tuple(getattr(one, field) for field in FIELDS) for one in report.installations}
-    known = {tuple(getattr(one, field) for field in FIELDS): one.pk for one in host.installations.all()}
-    gone = [pk for key, pk in known.items() if key not in found]
-    fresh = [key for key in found if key not in known]
     first = host.surveyed_at is None
-    Installation.objects.filter(pk__in=gone).delete()
-    Installation.objects.bulk_create(
-        Installation(host=host, seen_since=now, **dict(zip(FIELDS, key, strict=True))) for key in sorted(fresh)
-    )
+    fingerprint = _digest(report)
+    changed = first or fingerprint != host.survey_digest
+    if changed:
+        _take_in_changes(host, report, now)
+        host.broken = msgspec.to_builtins(report.broken)
+        host.details = msgspec.to_builtins(report.details)
+        host.looked_for = report.looked_for
+        host.survey_digest = fingerprint
     host.facts = msgspec.to_builtins(report.facts)
-    host.broken = msgspec.to_builtins(report.broken)
-    host.surveyed_at = now
-    host.save(update_fields=["facts", "broken", "surveyed_at"])
-    if gone or fresh or first:
-        came = sorted(f"{key[0]} {key[1]}" for key in fresh)
-        went = sorted(f"{key[0]} {key[1]}" for key in known if key not in found)
-        write(agent_of(host.name), "surveyed", "host", host.name, host.paddock.name, came=came, went=went)
+    host.surveyed_at, host.survey_took = now, max(0.0, min(report.took, 86_400.0))
+    host.probes, host.probes_refused = report.catalogue, report.refused
+    host.save(
+        update_fields=[
+            *(["broken", "details", "looked_for", "survey_digest"] if changed else []),
+            *("facts", "surveyed_at", "survey_took", "probes", "probes_refused"),
+        ]
+    )
     feed.tell("host", host.name, host.paddock.name)
-    prove_if_ready(host)
-    dispatcher.wake_after_commit()
+    if changed:
+        prove_if_ready(host)
+        dispatcher.wake_after_commit()
+
+
+def _digest(report: wire.SurveyReport) -> str:
+    """Equal for surveys that found the same. What is free on a disk is no finding of a survey."""
+    facts = msgspec.structs.replace(report.facts, disk_free=0)
+    told = [facts, report.details, report.looked_for, report.broken, *report.installations]
+    return hashlib.sha256(msgspec.json.encode(told)).hexdigest()
+
+
+def _take_in_changes(host: Host, report: wire.SurveyReport, now: datetime) -> None:
+    first = host.surveyed_at is None
+    before = {} if first else snapshot_of(host)
+    found = {(one.tool, one.version, one.path): one for one in report.installations}
+    known = {(one.tool, one.version, one.path): one for one in host.installations.all()}
+    gone = [row.pk for key, row in known.items() if key not in found]
+    Installation.objects.filter(pk__in=gone).delete()
+    fresh, other = [], []
+    for key, one in found.items():
+        said = {name: getattr(one, name) for name in FIELDS} | {"also": one.also}
+        row = known.get(key)
+        if row is None:
+            fresh.append(Installation(host=host, seen_since=now, **said))
+        elif any(getattr(row, name) != value for name, value in said.items()):
+            for name, value in said.items():
+                setattr(row, name, value)
+            other.append(row)
+    Installation.objects.bulk_create(fresh)
+    Installation.objects.bulk_update(other, [*FIELDS, "also"])
+    facts, details = msgspec.to_builtins(report.facts), msgspec.to_builtins(report.details)
+    tools = [(one.tool, one.version, one.path, one.home, one.plain) for one in found.values()]
+    after = snapshot(tools, msgspec.to_builtins(report.broken), facts, details)
+    _keep(host, changes(before, after), report.because, now)
+
+
+def _keep(host: Host, found: list[Change], because: str, now: datetime) -> None:
+    """Writes the changes down; those of the first survey are where the history begins, so nobody has to accept them."""
+    accepted = now if host.surveyed_at is None else None
+    SurveyChange.objects.bulk_create(
+        SurveyChange(
+            host=host, kind=one.thing[0][:20], name=one.thing[1][:200], place=one.thing[2][:2000], what=one.what.value,
+            before=one.before, after=one.after, not_before=host.surveyed_at, at=now, because=because[:40],
+            accepted_at=accepted, accepted_by="the first survey" if accepted else "",
+        )
+        for one in found[:MOST_CHANGES]
+    )  # fmt: skip
+    tools = [one for one in found if one.thing[0] == TOOL]
+    named = [f"{one.thing[1]} {(one.after or one.before or {}).get('version', '')}".strip() for one in tools]
+    by_what: dict[str, list[str]] = {}
+    for one, name in zip(tools, named, strict=True):
+        by_what.setdefault(one.what.value, []).append(name)
+    if found:
+        told = {what: sorted(names)[:MOST_NAMED] for what, names in by_what.items()}
+        others = {"others": len(found) - len(tools)} if len(found) > len(tools) else {}
+        write(agent_of(host.name), "surveyed", "host", host.name, host.paddock.name, **told, **others)

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict
 
 from django.db import transaction
 from django.utils import timezone
 
+from paddock_agent import wire
 from paddock_core.fleet import Installation
 from paddock_core.lifecycle import AttemptState, JobState, Placed
 
@@ -30,7 +30,7 @@ def place(job_id: int, host: Host, binding: Sequence[Installation]) -> None:
         number=job.attempts.count() + 1,
         host=host,
         state=AttemptState.OFFERED.value,
-        tools=[asdict(one) for one in binding],
+        tools=[{name: getattr(one, name) for name in wire.BoundTool.__struct_fields__} for one in binding],
         offered_at=timezone.now(),
     )
     JOB_WAIT.observe((timezone.now() - job.submitted_at).total_seconds())

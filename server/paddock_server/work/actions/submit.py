@@ -17,6 +17,7 @@ from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...toolchains.catalogue import catalogue
 from .. import dispatcher
 from ..fleet import fleet
 from ..models import Job
@@ -27,10 +28,11 @@ def read_terms(texts: Sequence[str]) -> tuple[Term, ...]:
     """Reads terms for a person: raises Invalid with every wrong one, its place, column and nearest word."""
     if len(texts) > MOST:
         raise Invalid(f"A job has at most {MOST} terms; these are {len(texts)}.")
+    words = catalogue().words
     errors = []
     for number, text in enumerate(texts):
         try:
-            parse_term(text)
+            parse_term(text, words)
         except TermError as error:
             errors.append(
                 {
@@ -45,7 +47,7 @@ def read_terms(texts: Sequence[str]) -> tuple[Term, ...]:
         said = "; ".join(f"term {int(str(e['pointer']).rsplit('/')[-1]) + 1}, {e['detail']}" for e in errors[:5])
         raise Invalid(said, errors=errors)
     try:
-        return parse_terms(texts)
+        return parse_terms(texts, words)
     except ContradictionError as error:
         pointed = [{"pointer": f"/terms/{i}", "detail": str(error)} for i in (error.first, error.second)]
         raise Invalid(f"Terms {error.first + 1} and {error.second + 1}: {error}", errors=pointed) from None

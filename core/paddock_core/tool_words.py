@@ -1,0 +1,26 @@
+"""What the catalogue says of tools' names: the version scheme of each, and which name an alias stands for."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+
+@dataclass(frozen=True)
+class ToolWords:
+    """``schemes`` by the name of a tool, where it is not generic; ``aliases`` give the name that another word means."""
+
+    schemes: Mapping[str, str] = field(default_factory=dict)
+    aliases: Mapping[str, str] = field(default_factory=dict)
+
+    def name(self, word: str) -> str:
+        """The tool's name: ``java`` is ``jdk``. A word that is no alias is taken as it stands."""
+        return self.aliases.get(word, word)
+
+    def scheme(self, tool: str) -> str:
+        """The version scheme of a tool."""
+        return self.schemes.get(tool, "generic")
+
+
+FEW_WORDS = ToolWords({"jdk": "jdk"})
+"""Where no catalogue is at hand."""

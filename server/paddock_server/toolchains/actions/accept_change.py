@@ -1,0 +1,34 @@
+"""A person says that changes were intended."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from django.db import transaction
+from django.utils import timezone
+
+from ...errors import NotThere
+from ...hosts.models import Host
+from ...link import feed
+from ...logbook.write import write
+from ...people.actor import Actor
+from ...people.models import Role
+from ..models import SurveyChange
+
+
+@transaction.atomic
+def accept_changes(actor: Actor, host: Host, numbers: Sequence[int], note: str) -> list[SurveyChange]:
+    """Marks the changes of one host, with a note; those that were accepted before keep who did so. Raises NotThere."""
+    actor.demand(Role.OPERATOR, host.paddock.name, "Accepting a change")
+    found = list(SurveyChange.objects.filter(host=host, pk__in=numbers))
+    if len(found) != len(set(numbers)):
+        raise NotThere(f"{host.name} has not all of these changes. Load the page again.")
+    fresh = [one for one in found if one.accepted_at is None]
+    for one in fresh:
+        one.accepted_by, one.accepted_at, one.note = actor.name, timezone.now(), note
+    SurveyChange.objects.bulk_update(fresh, ["accepted_by", "accepted_at", "note"])
+    if fresh:
+        things = sorted({f"{one.kind} {one.name} {one.what}" for one in fresh})[:50]
+        write(actor, "accepted changes of", "host", host.name, host.paddock.name, changes=things, note=note)
+        feed.tell("host", host.name, host.paddock.name)
+    return found

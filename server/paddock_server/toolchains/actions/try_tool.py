@@ -1,0 +1,55 @@
+"""Tries a definition on chosen hosts, and takes in what they found."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import msgspec
+from django.db import transaction
+from django.utils import timezone
+
+from paddock_agent import wire
+from paddock_core.link_state import Link
+
+from ...errors import Invalid, NotNow
+from ...hosts.models import Host
+from ...link import connections, feed
+from ...logbook.write import write
+from ...people.actor import Actor
+from ...people.models import Role
+from ..catalogue import signature_of_trial
+from ..models import ToolEdit, Trial
+
+MOST_HOSTS = 50
+
+
+@transaction.atomic
+def try_tool(actor: Actor, edit: ToolEdit, hosts: Sequence[Host]) -> list[Trial]:
+    """Asks the hosts to look for the tool by this definition, beside their surveys; nothing of it is kept there."""
+    actor.demand(Role.ADMINISTRATOR, None, "Trying a definition")
+    if not edit.text:
+        raise Invalid("This version takes the definition out: there is nothing to try.")
+    if not hosts or len(hosts) > MOST_HOSTS:
+        raise Invalid(f"A definition is tried on 1 to {MOST_HOSTS} hosts.")
+    if away := [host.name for host in hosts if host.link != Link.CONNECTED]:
+        raise NotNow(f"{', '.join(away[:5])} cannot be asked: not connected. Choose others.")
+    now = timezone.now()
+    trials = [Trial.objects.create(edit=edit, host=host, asked_by=actor.name, asked_at=now) for host in hosts]
+    for trial in trials:
+        signature = signature_of_trial(trial.pk, edit.text)
+        connections.send(trial.host_id, wire.TryProbe(trial=trial.pk, tool=edit.text, signature=signature))
+    write(actor, "tried a definition of", "tool", edit.tool, version=edit.number, hosts=[host.name for host in hosts])
+    return trials
+
+
+@transaction.atomic
+def take_trial(host: Host, told: wire.Tried) -> None:
+    """What a host found; an answer to a question that was not put to it is passed over."""
+    trial = Trial.objects.filter(pk=told.trial, host=host, answered_at=None).select_related("edit").first()
+    if trial is None:
+        return
+    trial.answered_at, trial.why, trial.took = timezone.now(), told.why, max(0.0, min(told.took, 86_400.0))
+    trial.found = msgspec.to_builtins(told.installations)[:100]
+    trial.broken = msgspec.to_builtins(told.broken)[:100]
+    trial.save()
+    feed.tell("trial", trial.edit.tool)

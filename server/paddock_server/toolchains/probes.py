@@ -1,0 +1,19 @@
+"""Sends the server's own definitions of tools to agents."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from paddock_agent import wire
+
+from ..link import connections
+from .catalogue import catalogue, signature_of_set
+
+
+def send_probes(hosts: Iterable[int]) -> None:
+    """The newest release, signed; each agent checks it, keeps it and surveys anew."""
+    known = catalogue()
+    signature = signature_of_set(known.number, known.own_text)
+    message = wire.Probes(number=known.number, tools=known.own_text, signature=signature)
+    for host in hosts:
+        connections.send(host, message)
