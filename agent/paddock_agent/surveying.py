@@ -40,6 +40,9 @@ class Surveying:
         self._because = "start"
         self.differs: list[wire.Difference] = []
         self._trials: set[asyncio.Task[None]] = set()
+        self._found: tuple[list[wire.Installation], list[wire.Broken]] = ([], [])
+        self._changed: set[str] = set()
+        self._noisy: set[str] = set()
 
     def want(self, because: str) -> None:
         """Asks for a survey soon; one that is asked for while another runs follows it."""
@@ -51,7 +54,6 @@ class Surveying:
         while True:
             because, self._because = self._because, "daily"
             self._wanted.clear()
-            folders = self._folders()
             result = await survey(self._system, self._probes.tools)
             details = await gather_details(self._system, self._probes.tools)
             await self._report(result, details, because)
@@ -61,12 +63,25 @@ class Surveying:
             if differs != self.differs:
                 self.differs = differs
                 await self._report(result, details, because)
+            self._learn_noise(because, result)
             with contextlib.suppress(TimeoutError):
                 async with asyncio.timeout(EVERY):
-                    await self._wait(folders)
+                    await self._wait()
 
-    async def _wait(self, folders: dict[str, float | None]) -> None:
-        """Until a survey is asked for, or a folder is no longer as it was."""
+    def _learn_noise(self, because: str, result: SurveyResult) -> None:
+        """A folder whose change led to a survey that found nothing new is left out until the next survey of another
+        kind: some tools write beside themselves whenever they are run."""
+        found = (result.installations, result.broken)
+        if because != "folders":
+            self._noisy.clear()
+        elif found == self._found:
+            self._noisy |= self._changed
+        self._found = found
+
+    async def _wait(self) -> None:
+        """Until a survey is asked for, or a folder is no longer as it was after the survey: probes and log-ins may
+        write there themselves."""
+        folders = await asyncio.to_thread(self._folders)
         while not self._wanted.is_set():
             with contextlib.suppress(TimeoutError):
                 async with asyncio.timeout(LOOK_EVERY):
@@ -75,14 +90,17 @@ class Surveying:
             now = await asyncio.to_thread(self._folders)
             # An installer is let finish: it changes folders for as long as it works.
             while now != folders:
-                self._because, folders = "folders", now
+                self._because = "folders"
+                self._changed = {folder for folder in now if now[folder] != folders.get(folder)}
+                folders = now
                 await asyncio.sleep(LOOK_EVERY / 4)
                 now = await asyncio.to_thread(self._folders)
                 if now == folders:
                     return
 
     def _folders(self) -> dict[str, float | None]:
-        return {folder: self._system.changed_at(folder) for folder in watched_folders(self._system, self._probes.tools)}
+        folders = watched_folders(self._system, self._probes.tools)
+        return {folder: self._system.changed_at(folder) for folder in folders if folder not in self._noisy}
 
     def try_probe(self, asked: wire.TryProbe) -> None:
         """Runs one definition and reports what it finds, beside all else."""

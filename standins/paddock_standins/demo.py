@@ -24,6 +24,7 @@ from .api_client import Api, ApiError
 from .description import all_hosts
 from .made_up_past import made_up_past
 from .receivers import SECRET
+from .toolchain_story import CHANGED, ask_for_tools, set_up_kits
 from .troubles import TROUBLES, found_all, set_up_telling, set_up_watching
 
 USER = "harbourmaster"
@@ -132,6 +133,8 @@ class Demo:
         if not api.get("/api/v1/jobs/")["results"]:
             self._submit_jobs(api)
             self._bring_in(api)
+            set_up_kits(api)
+            ask_for_tools(api)
             self._remember(api)
             set_up_watching(api)
             (self.received / SECRET).write_text(set_up_telling(api, f"http://127.0.0.1:{webhook}/"))
@@ -307,7 +310,7 @@ class Demo:
             {
                 "name": "build-app",
                 "pipeline": "pilot-mobile",
-                "terms": ["os macos 14+", "tool jdk 17", "label mobile"],
+                "terms": ["os macos 14+", "tool jdk 17", "label release-signing"],
                 "script": BUILD_APP,
             },
             {
@@ -356,6 +359,10 @@ class Demo:
         for name, lines in TROUBLES.items():
             for line in lines:
                 self._paste(name, line)
+        for name, lines in CHANGED.items():
+            for line in lines:
+                self._paste(name, line)
+            api.post(f"/api/v1/hosts/{name}/survey/")
         for one in all_hosts():
             if one.name in TROUBLES:
                 self._paste(one.name, "paddock-agent watch report")

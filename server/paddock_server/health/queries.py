@@ -15,6 +15,7 @@ from paddock_core.availability import Availability, availability, together
 from paddock_core.findings.finding import ORDER, Severity
 from paddock_core.findings.lifetime import is_quiet
 from paddock_core.link_state import Link, is_flapping
+from paddock_core.surveys import TOOL
 from paddock_core.trend import LOOK_BACK, Trend
 from paddock_core.vitals import BY_MINUTE_FOR, FULL_FOR, HOUR, MINUTE, NAMES, WIDTH, Floats, unpacked
 
@@ -22,7 +23,7 @@ from ..errors import NotThere
 from ..hosts.models import Host
 from ..people.actor import Actor
 from ..people.models import Role
-from ..toolchains.models import Installation
+from ..toolchains.models import SurveyChange
 from ..work.models import Attempt
 from .models import Finding, FreshReadings, Health, HoldChange, HourOfReadings, LinkChange, ServiceChange
 
@@ -217,10 +218,10 @@ def week(host: Host, days: int, now: datetime) -> dict[str, object]:
             .values_list("started_at", "ended_at", "state", "job__name", "job")[:MOST_EVENTS]
         ],
         "tools": [
-            {"at": at.timestamp(), "what": tool, "said": f"{tool} {version} at {path}"}
-            for at, tool, version, path in Installation.objects.filter(host=host, seen_since__gt=start).values_list(
-                "seen_since", "tool", "version", "path"
-            )[:MOST_EVENTS]
+            {"at": one.at.timestamp(), "what": one.name, "said": f"{one.name} {one.what} at {one.place}"}
+            for one in SurveyChange.objects.filter(host=host, kind=TOOL, at__gt=start).exclude(not_before=None)[
+                :MOST_EVENTS
+            ]
         ],
         "findings": [
             {

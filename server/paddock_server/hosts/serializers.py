@@ -158,6 +158,21 @@ class FactsSerializer(serializers.Serializer):
     differs = DifferenceSerializer(many=True, default=list, read_only=True)
 
 
+class DetailsSerializer(serializers.Serializer):
+    """What the last survey told of the host beside its facts. Of environment variables the names are kept, and the
+    values of a few that are no secret."""
+
+    build = serializers.CharField(default="")
+    processor = serializers.CharField(default="")
+    features = serializers.ListField(child=serializers.CharField(), default=list)
+    display = serializers.CharField(default="")
+    groups = serializers.ListField(child=serializers.CharField(), default=list)
+    restart_pending = serializers.CharField(default="")
+    packages_updated = serializers.FloatField(default=None, allow_null=True, help_text="Seconds since the epoch.")
+    variables = serializers.ListField(child=serializers.CharField(), default=list)
+    values = serializers.DictField(child=serializers.CharField(), default=dict)
+
+
 class InstallationSerializer(serializers.ModelSerializer):
     also = serializers.ListField(child=serializers.CharField(), read_only=True)
 
@@ -237,6 +252,7 @@ class HostSerializer(serializers.ModelSerializer):
     labels = serializers.ListField(child=serializers.CharField())
     installations = InstallationSerializer(many=True)
     broken = BrokenSerializer(many=True)
+    details = DetailsSerializer()
     readiness = serializers.ChoiceField(choices=READINESS_CHOICES)
     working = serializers.IntegerField()
     joined_with = serializers.CharField(source="joined_with.name", default="", read_only=True)
@@ -270,6 +286,7 @@ class HostSerializer(serializers.ModelSerializer):
             "surveyed_at",
             "installations",
             "broken",
+            "details",
             "address",
             "joined_at",
             "joined_with",

@@ -13,6 +13,7 @@ from paddock_core import fleet as core
 from paddock_core.fit import fit_sheet
 from paddock_core.terms import Term, ToolTerm
 
+from ..bring_up.actions.prove import PIPELINE
 from ..people.actor import Actor
 from ..work.fleet import terms_of
 from ..work.views import visible_jobs
@@ -33,12 +34,12 @@ class Asking:
 
 
 def asked_lately(actor: Actor) -> list[Asking]:
-    """Every distinct job of the last 30 days that the actor may see, the most frequent first."""
+    """Every distinct job of the last 30 days that the actor may see, the most frequent first. The jobs that prove a
+    host ask for what happens to be there, and do not count."""
     since = timezone.now() - WINDOW
     counted: Counter[tuple[str, str, tuple[str, ...]]] = Counter()
-    for pipeline, name, terms in (
-        visible_jobs(actor).filter(submitted_at__gte=since).values_list("pipeline", "name", "terms")
-    ):
+    jobs = visible_jobs(actor).filter(submitted_at__gte=since).exclude(pipeline=PIPELINE)
+    for pipeline, name, terms in jobs.values_list("pipeline", "name", "terms"):
         counted[pipeline, name, tuple(terms)] += 1
     found = []
     for (pipeline, name, texts), times in counted.most_common():

@@ -180,7 +180,7 @@ class DifferingSerializer(serializers.Serializer):
 
     kind = serializers.CharField()
     name = serializers.CharField()
-    said = SaidSerializer(many=True, allow_null=True)
+    said = serializers.ListField(child=SaidSerializer(allow_null=True))
 
 
 class CompareSerializer(serializers.Serializer):
@@ -221,7 +221,6 @@ class HistorySerializer(serializers.Serializer):
     changes = ChangeOfHostSerializer(many=True)
     then = ThenSerializer(many=True, allow_null=True)
     kits = StandingSerializer(many=True)
-    details = serializers.DictField()
     looked_for = serializers.IntegerField()
     survey_took = serializers.FloatField()
     probes = serializers.IntegerField()

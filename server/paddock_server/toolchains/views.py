@@ -129,7 +129,8 @@ def with_services(host: Host):
     """A host's snapshot, with its services and what it is set to be."""
     said = snapshot_of(host)
     said |= {("service", one.name, ""): {"value": one.running} for one in host.watched.all()}
-    said["service", "the agent's own", ""] = {"value": host.facts.get("kept_by") or "started by hand"}
+    kept = "keeps it running" if host.facts.get("kept_by") else "started by hand"
+    said["service", "the agent's own", ""] = {"value": kept}
     said |= {("label", label, ""): {} for label in host.labels}
     said["setting", "slots", ""] = {"value": str(host.slots)}
     return said
@@ -151,7 +152,6 @@ class HistoryView(APIView):
             "changes": changes_of(host, None),
             "then": None if then is None else [_as_moment(thing, said) for thing, said in sorted(then.items())],
             "kits": in_kit(actor, host),
-            "details": host.details,
             "looked_for": len(host.looked_for),
             "survey_took": host.survey_took,
             "probes": host.probes,

@@ -1713,6 +1713,31 @@ export interface components {
          * @enum {string}
          */
         DeliveryStateEnum: "waiting" | "sent" | "given up" | "not needed";
+        /**
+         * @description What the last survey told of the host beside its facts. Of environment variables the names are kept, and the
+         *     values of a few that are no secret.
+         */
+        Details: {
+            /** @default  */
+            build?: string;
+            /** @default  */
+            processor?: string;
+            features?: string[];
+            /** @default  */
+            display?: string;
+            groups?: string[];
+            /** @default  */
+            restart_pending?: string;
+            /**
+             * Format: double
+             * @description Seconds since the epoch.
+             */
+            packages_updated?: number | null;
+            variables?: string[];
+            values?: {
+                [key: string]: string;
+            };
+        };
         /** @description Where the agent's environment is older than the machine's; of PATH, ``fresh`` has the folders that it lacks. */
         Difference: {
             name: string;
@@ -1725,7 +1750,7 @@ export interface components {
         Differing: {
             kind: string;
             name: string;
-            said: components["schemas"]["Said"][] | null;
+            said: components["schemas"]["Said"][];
         };
         /** @description What saving would do: the hosts that it would put out of the kit or into it, and how all would stand. */
         Effect: {
@@ -1928,9 +1953,6 @@ export interface components {
             changes: components["schemas"]["ChangeOfHost"][];
             then: components["schemas"]["Then"][] | null;
             kits: components["schemas"]["Standing"][];
-            details: {
-                [key: string]: unknown;
-            };
             looked_for: number;
             /** Format: double */
             survey_took: number;
@@ -1963,6 +1985,7 @@ export interface components {
             readonly surveyed_at: string | null;
             installations: components["schemas"]["Installation"][];
             broken: components["schemas"]["Broken"][];
+            details: components["schemas"]["Details"];
             readonly address: string;
             /** Format: date-time */
             readonly joined_at: string;

@@ -21,6 +21,7 @@ void yard.load()
 const PLACES = [
   { name: 'yard', title: 'Yard', key: '1' },
   { name: 'board', title: 'Board', key: '2' },
+  { name: 'toolchains', title: 'Toolchains', key: '3' },
   { name: 'watch', title: 'Watch', key: '4' },
   { name: 'logbook', title: 'Logbook', key: '6' },
 ]

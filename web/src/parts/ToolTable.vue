@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import type { Schemas } from '../api/client'
 import MachineText from './MachineText.vue'
 import TimeAgo from './TimeAgo.vue'
@@ -7,6 +7,9 @@ import { count } from './wording'
 
 /** The installations on a host: tool, version, where, and what the plain command gets. */
 const props = defineProps<{ host: Schemas['Host'] }>()
+const opened = ref('')
+const inventory = (form: string): string => `/api/v1/toolchains/inventory/?host=${encodeURIComponent(props.host.name)}&form=${form}`
+const key = (one: Schemas['Installation']): string => one.tool + one.path
 const tools = computed(() => new Set(props.host.installations.map((one) => one.tool)).size)
 </script>
 
@@ -16,20 +19,31 @@ const tools = computed(() => new Set(props.host.installations.map((one) => one.t
       Toolchains
       <span class="soft">
         <template v-if="host.surveyed_at">{{ count(host.installations.length, 'installation') }} of {{ count(tools, 'tool') }} · surveyed <TimeAgo :at="host.surveyed_at" /></template>
+        <template v-if="host.surveyed_at"> · <a :href="inventory('cyclonedx')" download>CycloneDX</a> · <a :href="inventory('csv')" download>CSV</a></template>
         <template v-else>not surveyed yet: the agent does so as soon as it connects</template>
       </span>
     </h2>
     <table v-if="host.installations.length" class="plain-table">
       <thead>
-        <tr><th>Tool</th><th>Version</th><th>Where</th><th>Home</th></tr>
+        <tr><th>Tool</th><th>Version</th><th>Where</th><th></th></tr>
       </thead>
       <tbody>
-        <tr v-for="one in host.installations" :key="one.tool + one.path" :data-tool="one.tool">
-          <td>{{ one.tool }}</td>
-          <td class="machine">{{ one.version }}</td>
-          <td :title="one.evidence"><MachineText :text="one.path" /><span v-if="one.plain" class="plain" title="A shell that is told only the command's name starts this one">plain</span></td>
-          <td class="machine soft">{{ one.home }}</td>
-        </tr>
+        <template v-for="one in host.installations" :key="one.tool + one.path">
+          <tr :data-tool="one.tool">
+            <td><RouterLink :to="{ name: 'tool', params: { name: one.tool } }">{{ one.tool }}</RouterLink></td>
+            <td class="machine">{{ one.version }}</td>
+            <td><MachineText :text="one.path" /><span v-if="one.plain" class="plain" title="A shell that is told only the command's name starts this one">plain</span></td>
+            <td><button type="button" class="bare note" :aria-expanded="opened === key(one)" @click="opened = opened === key(one) ? '' : key(one)">evidence</button></td>
+          </tr>
+          <tr v-if="opened === key(one)">
+            <td colspan="4" class="evidence">
+              <p class="machine">{{ one.evidence }}</p>
+              <p class="soft"><template v-if="one.exit_code === null">nothing was run</template><template v-else>exit code {{ one.exit_code }}</template> · home <span class="machine">{{ one.home }}</span> · there since <TimeAgo :at="one.seen_since" /></p>
+              <p v-if="one.also.length" class="soft">also at <span class="machine">{{ one.also.join(', ') }}</span></p>
+              <pre v-if="one.said">{{ one.said }}</pre>
+            </td>
+          </tr>
+        </template>
       </tbody>
     </table>
     <template v-if="host.broken.length">
@@ -38,7 +52,7 @@ const tools = computed(() => new Set(props.host.installations.map((one) => one.t
         <tbody>
           <tr v-for="one in host.broken" :key="one.path">
             <td>{{ one.tool }}</td>
-            <td class="machine">{{ one.why }}</td>
+            <td class="machine">{{ one.why }}<br /><span class="soft">{{ one.path }}</span><pre v-if="one.said && !one.why.includes(one.said)">{{ one.said }}</pre></td>
           </tr>
         </tbody>
       </table>
@@ -63,6 +77,17 @@ table + h2 {
 
 .machine {
   overflow-wrap: anywhere;
+}
+
+.evidence {
+  padding-left: 14px;
+  border-left: 3px solid var(--water);
+  overflow-wrap: anywhere;
+}
+
+pre {
+  margin: 4px 0 0;
+  white-space: pre-wrap;
 }
 
 .plain {

@@ -6,6 +6,7 @@ import { answered, api, type Schemas } from '../api/client'
 import { gathered, onNote } from '../api/feed'
 import { useFindings } from '../api/findings'
 import { useSession } from '../api/session'
+import HostChanges from '../parts/HostChanges.vue'
 import HostFacts from '../parts/HostFacts.vue'
 import FindingItem from '../parts/FindingItem.vue'
 import HostHistory from '../parts/HostHistory.vue'
@@ -136,7 +137,10 @@ async function act(verb: Verb): Promise<void> {
       <HostWeek :name="host.name" />
       <HostServices :host="host" />
       <div class="columns">
-        <ToolTable :host="host" />
+        <div>
+          <HostChanges :host="host" />
+          <ToolTable :host="host" />
+        </div>
         <div>
           <HostFacts :host="host" />
           <HostSettings v-if="mayDecide" :host="host" @changed="load" />

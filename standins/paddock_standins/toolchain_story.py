@@ -1,0 +1,67 @@
+"""The demo's story of tools: what hosts are meant to have, what jobs ask for, and what somebody changed.
+
+With what the stand-ins' own files say, there is drift, thin cover and a broken installation to be seen.
+"""
+
+from __future__ import annotations
+
+from .api_client import Api
+
+KITS: list[dict[str, object]] = [
+    {
+        "name": "shoreline-builder",
+        "purpose": "what every builder of the shoreline has",
+        "terms": ["os linux", "tool git 2.39+", "tool gcc 12+", "tool cmake 3.25+", "tool python 3.11+", "tool jdk 17"],
+        "paddocks": ["shoreline"],
+        "labels": [],
+    },
+    {
+        "name": "gauge-firmware",
+        "purpose": "cross compiling and flashing the gauges",
+        "terms": ["tool arm-gcc 13", "tool openocd 0.12+", "tool cmake 3.20+"],
+        "paddocks": [],
+        "labels": ["gauge-rig"],
+    },
+    {
+        "name": "pilot-phones",
+        "purpose": "the pilot's app on phones",
+        "terms": ["os macos 15+", "tool xcode 16.1", "tool cocoapods 1.16+", "tool node 22"],
+        "paddocks": ["orchard"],
+        "labels": [],
+    },
+    {
+        "name": "chart-desktop",
+        "purpose": "harbour charts for Windows",
+        "terms": ["os windows", "tool msvc 19.41+", "tool dotnet 8..9", "tool wix 5"],
+        "paddocks": [],
+        "labels": ["desktop"],
+    },
+]
+ASKING: list[tuple[str, str, list[str]]] = [
+    ("tide-gauge-firmware", "compile", ["tool arm-gcc 13", "tool cmake 3.20+"]),
+    ("tide-gauge-firmware", "unit-tests", ["os linux", "tool gcc 10+", "tool cmake 3.18+"]),
+    ("buoy-telemetry", "compile", ["tool jdk 17..21", "tool maven 3.8+"]),
+    ("buoy-telemetry", "legacy-decoder", ["os linux", "tool jdk 11"]),
+    ("harbour-chart-desktop", "package", ["os windows", "tool msvc 19.41+", "tool dotnet 8"]),
+    ("pilot-mobile", "build-ios", ["os macos", "tool xcode 16"]),
+    ("almanac-docs", "typeset", ["tool latex", "tool pandoc 2.17+"]),
+]
+CHANGED = {
+    "knot-02": ["install jdk 21.0.5 in /opt/jdk-21/bin"],
+    "curlew-03": ["remove /usr/lib/jvm/java-17-openjdk-amd64"],
+    "pippin-03": ["install node 23.3.0 in /opt/homebrew/bin"],
+}
+"""What somebody did to machines since their first survey, in the words of the stand-ins' terminals."""
+
+
+def set_up_kits(api: Api) -> None:
+    """What an administrator says that hosts are meant to have."""
+    for kit in KITS:
+        api.post("/api/v1/kits/", kit)
+
+
+def ask_for_tools(api: Api) -> None:
+    """Jobs of every pipeline, each for the tools that it needs."""
+    for pipeline, name, terms in ASKING:
+        script = f"hostname\necho {pipeline} {name}\n"
+        api.post("/api/v1/jobs/", {"name": name, "pipeline": pipeline, "terms": terms, "script": script})
