@@ -15,7 +15,9 @@ from paddock_server.hosts.actions.make_pass import make_pass
 from paddock_server.hosts.models import Host, Paddock
 from paddock_server.people.actor import SERVER
 from paddock_server.people.models import Role
+from paddock_server.toolchains import catalogue
 from paddock_server.toolchains.actions.take_in_survey import take_in_survey
+from paddock_server.work.fleet import forget_installations
 
 
 @pytest.fixture(autouse=True)
@@ -23,6 +25,8 @@ def fresh(db, settings, tmp_path):
     """An empty database, log folder and cache for every test."""
     settings.LOGS = tmp_path / "logs"
     cache.clear()
+    catalogue.forget()
+    forget_installations()
 
 
 @pytest.fixture

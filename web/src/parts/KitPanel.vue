@@ -89,7 +89,7 @@ async function saved(): Promise<void> {
         <p class="machine">{{ kit.terms.join(' · ') }}</p>
         <div class="rail">
           <span v-for="stands in Object.keys(SAID) as (keyof typeof SAID)[]" :key="stands" v-show="names(kit.name, stands).length" class="piece" :class="stands.replace(' ', '-')" :style="{ flexGrow: names(kit.name, stands).length }" :title="names(kit.name, stands).join(', ')">
-            {{ count(names(kit.name, stands).length, ...SAID[stands]) }}
+            {{ count(names(kit.name, stands).length, SAID[stands][0], SAID[stands][1]) }}
           </span>
         </div>
         <p v-if="readyToServe(kit.name) < 2" class="trouble">{{ readyToServe(kit.name) ? 'One ready host alone meets it.' : 'No ready host meets it.' }}</p>
