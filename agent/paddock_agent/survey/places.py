@@ -15,8 +15,8 @@ from ..catalogue.reading import first_match
 from ..system import System
 from ..system.paths import path_folders, paths_of, variable
 
-MOST_CANDIDATES = 40
-"""For each tool. A folder of links to hundreds of versions is looked into no further."""
+MOST_PATHS = 1000
+"""For each tool, links and all."""
 
 
 @dataclass(frozen=True)
@@ -73,7 +73,7 @@ def places_of(system: System, tool: Tool) -> list[Place]:
     for described in known.version_files:
         for one in _described(system, described):
             found.setdefault(one.path, one)
-    return list(found.values())[:MOST_CANDIDATES]
+    return list(found.values())[:MOST_PATHS]
 
 
 def commands_of(system: System, tool: Tool) -> list[str]:

@@ -22,6 +22,8 @@ from .told import first_lines, plain_text, shown_path, why_not_text
 
 WHOLE = 180.0
 """Seconds for one survey. What was not asked by then is said to be so."""
+MOST_ASKED = 60
+"""Different files of one tool."""
 LONGEST_VERSION = 200
 MOST_ALSO = 20
 
@@ -69,7 +71,7 @@ class _Look:
     async def at(self, tool: Tool, places: list[Place]) -> tuple[list[Installation], list[Broken]]:
         """What there is of one tool."""
         listed = await self._listings(tool)
-        different = _without_links(self._system, [*places, *listed])
+        different = _without_links(self._system, [*places, *listed])[:MOST_ASKED]
         plain = plain_command(self._system, commands_of(self._system, tool))
         plainly = self._system.real_path(plain) if plain else None
         answers = await asyncio.gather(*(self._ask(tool, place) for place, _ in different))
