@@ -53,6 +53,13 @@ def test_several_versions_of_one_tool_are_several_installations(tmp_path):
     assert broken == []
 
 
+def test_one_version_at_two_places_is_two_installations(tmp_path):
+    for folder in ("a", "b"):
+        make(tmp_path / folder, "git", "echo git version 2.39.5")
+    here, _ = found(OnlyHere(tmp_path / "a", tmp_path / "b"))
+    assert [(one.path, one.plain) for one in here] == [(f"{tmp_path}/a/git", True), (f"{tmp_path}/b/git", False)]
+
+
 def test_links_to_one_tool_are_one_installation(tmp_path):
     real = make(tmp_path / "real", "git", "echo git version 2.39.5")
     (tmp_path / "link").mkdir()

@@ -224,7 +224,7 @@ def _without_listed_twice(found: list[Installation]) -> list[Installation]:
     told = [one for one in found if one.exit_code is None]
     kept = [t for t in told if not any(t.version == a.version and a.home and t.path.startswith(a.home) for a in asked)]
     for one in asked:
-        twin = next((t for t in kept if t.version == one.version), None)
+        twin = next((t for t in kept if t.exit_code is None and t.version == one.version), None)
         if twin is None:
             kept.append(one)
         else:
