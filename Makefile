@@ -37,6 +37,9 @@ bench: .make/python .make/web .make/wheels ## run the benchmarks; docs/measureme
 	$(BIN)/python bench/fit.py
 	$(BIN)/python bench/bring_up.py
 	$(BIN)/python bench/heartbeats.py
+	$(BIN)/python bench/survey.py
+	$(BIN)/python bench/toolchains.py
+	cd web && npx vitest bench --run
 
 screenshots: .make/python .make/web .make/wheels .make/test-tools ## take the pictures in docs/screenshots anew
 	$(BIN)/python tests/browser/screenshots.py

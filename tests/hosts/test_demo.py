@@ -12,6 +12,7 @@ from waiting import until
 
 from paddock_standins.api_client import Api
 from paddock_standins.demo import REAL_HOST, Demo, DemoFailed
+from paddock_standins.toolchain_story import ASKING
 from paddock_standins.troubles import EXPECTED
 
 
@@ -35,7 +36,7 @@ def test_jobs_hosts_troubles_and_nothing_left_when_it_stops(tmp_path, capsys):
         assert demo.url in said
         assert f"log in as {login['user']} (administrator), password {login['password']}" in said
         hosts = {one["name"]: one for one in api.get("/api/v1/hosts/")["results"]}
-        assert len(hosts) == 16
+        assert len(hosts) == 36
         away = {name for name, one in hosts.items() if one["link"] != "connected"}
         assert away == {"ketch-02", "dunlin-01", "dunlin-02", "skiff-01"}
         found = {one["code"] for one in api.get("/api/v1/findings/")["findings"]}
@@ -46,8 +47,10 @@ def test_jobs_hosts_troubles_and_nothing_left_when_it_stops(tmp_path, capsys):
         systems = [
             one["facts"]["os"] for one in hosts.values() if one["standing"] == "admitted" and one["name"] != REAL_HOST
         ]
-        assert sorted(systems) == ["linux"] * 4 + ["macos"] * 4 + ["windows"] * 5
-        proof, mac, waiting, *brought_in = sorted(api.get("/api/v1/jobs/")["results"], key=lambda one: one["id"])
+        assert sorted(systems) == ["linux"] * 12 + ["macos"] * 11 + ["windows"] * 10
+        jobs = sorted(api.get("/api/v1/jobs/")["results"], key=lambda one: one["id"])
+        proof, mac, waiting, *brought_in = jobs[: -len(ASKING)]
+        assert {one["state"] for one in jobs[-len(ASKING) :]} == {"passed"}
         assert [(one["name"], one["state"]) for one in brought_in] == [
             ("prove bramley-02", "passed"),
             ("prove dinghy-02", "passed"),
@@ -66,6 +69,10 @@ def test_jobs_hosts_troubles_and_nothing_left_when_it_stops(tmp_path, capsys):
         assert f"folder: {proof['attempts'][0]['folder']}" in log
         assert (mac["state"], mac["attempts"][0]["host"]) == ("running", "russet-01")
         assert (waiting["state"], waiting["reason_nearest"]) == ("waiting", "release-signing")
+        tools = {one["name"]: one for one in api.get("/api/v1/toolchains/")["tools"]}
+        assert (len(tools["arm-gcc"]["hosts"]), tools["arm-gcc"]["asked"]) == (1, 1), "thin cover"
+        assert tools["jdk"]["missed"] and tools["jdk"]["changed"], "drift"
+        assert tools["cmake"]["version"].count(-1) == 1, "a broken installation"
         # One trouble is walked through, as docs/health.md has it: what its remedy says is pasted, and it closes.
         one = next(one for one in api.get("/api/v1/findings/")["findings"] if one["hosts"] == ["dunlin-01"])
         for command in one["remedy"]["commands"]:
@@ -91,7 +98,7 @@ def test_jobs_hosts_troubles_and_nothing_left_when_it_stops(tmp_path, capsys):
         again.start()
         api, same = told(again)
         assert same == login
-        assert len(api.get("/api/v1/jobs/")["results"]) == 5
+        assert len(api.get("/api/v1/jobs/")["results"]) == 5 + len(ASKING)
         until(lambda: api.get("/api/v1/hosts/ketch-02/")["link"] == "connected", "its service to be there again")
         assert "sloop-01" not in {one["name"] for one in api.get("/api/v1/hosts/")["results"]}
     finally:

@@ -26,7 +26,8 @@ PREPARED = {
         else "mkdir -p /opt/python-new/bin && cp /usr/bin/python3 /opt/python-new/bin/"
     )
     + r"""
-        mkdir -p /opt/apache-maven && cp -aL /usr/share/maven/. /opt/apache-maven/ && rm -f /usr/bin/mvn
+        mkdir -p /opt/apache-maven && cp -aL /usr/share/maven/. /opt/apache-maven/
+        rm -rf /usr/bin/mvn /usr/share/maven
     """,
     "knot-03": r"""
         printf '#!/bin/sh\nexec sleep 600\n' > /usr/bin/git

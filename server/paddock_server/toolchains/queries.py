@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from datetime import date, datetime, timedelta
 from typing import Any
 
@@ -11,6 +11,7 @@ from django.db.models import Count, Q
 from django.utils import timezone
 
 from paddock_core import cover
+from paddock_core import fleet as core
 from paddock_core.inventory import Inventory, Item
 from paddock_core.link_state import Link
 from paddock_core.surveys import TOOL
@@ -44,14 +45,18 @@ def columns(actor: Actor) -> dict[str, Any]:
     hosts = list(visible_hosts(actor).order_by("paddock__name", "name"))
     places = {host.pk: place for place, host in enumerate(hosts)}
     found: dict[str, list[tuple[int, str | None, bool]]] = defaultdict(list)
-    rows = Installation.objects.filter(host__in=places).values_list("host", "tool", "version", "plain")
-    for host, tool, version, plain in rows:
-        found[tool].append((places[host], version, plain))
+    # The fleet keeps the installations of every host at hand; only those with a newer survey are read anew.
+    seen = fleet(actor.where(Role.VIEWER))
+    by_name = {host.name: place for place, host in enumerate(hosts)}
+    for one in seen:
+        if (place := by_name.get(one.name)) is not None:
+            for it in one.installations:
+                found[it.tool].append((place, it.version, it.plain))
     for host in hosts:
         for one in host.broken:
             found[one["tool"]].append((places[host.pk], None, False))
     known, asked = catalogue(), asked_by_tool(asked_lately(actor))
-    missed, kits = _missed(actor, places, hosts)
+    missed, kits = _missed(seen, by_name)
     changed = _changed_lately(places)
     names = sorted(set(found) | set(asked) | set(missed))
     tools = []
@@ -94,10 +99,8 @@ def _day(day: date | None) -> str | None:
     return day.isoformat() if day else None
 
 
-def _missed(actor: Actor, places: dict[int, int], hosts: list[Host]) -> tuple[Counter[str], list[dict[str, Any]]]:
+def _missed(seen: Sequence[core.Host], by_name: Mapping[str, int]) -> tuple[Counter[str], list[dict[str, Any]]]:
     """How many hosts lack each tool that a kit asks of them; and each kit with how its hosts stand."""
-    by_name = {host.name: place for place, host in enumerate(hosts)}
-    seen = fleet(actor.where(Role.VIEWER))
     missed: Counter[str] = Counter()
     kits = []
     for name, standing in all_standings(seen).items():

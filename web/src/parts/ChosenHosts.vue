@@ -7,7 +7,7 @@ import { at, cellOf, type Columns } from './fleet-columns'
 
 /** The hosts that a filter takes: to go to, to copy, and two to four of them to compare. */
 const props = defineProps<{ columns: Columns; places: number[]; tool: string }>()
-const SHOWN = 200
+const SHOWN = 40
 const MOST = 4
 const router = useRouter()
 const { word, copy } = useCopying()

@@ -14,6 +14,10 @@ let chosen = ''
 
 const systems = computed(() => [...new Set(props.columns.hosts.os.filter(Boolean))].sort())
 const paddocks = computed(() => [...new Set(props.columns.hosts.paddock)].sort())
+const systemOptions = computed(() => [{ value: '', label: 'all hosts' }, ...systems.value.map((one) => ({ value: one, label: `${one} hosts` }))])
+const paddockOptions = computed(() => [{ value: '', label: 'every paddock' }, ...paddocks.value.map((one) => ({ value: one, label: one }))])
+const toolOptions = computed(() => [{ value: '', label: 'any tool' }, ...props.columns.tools.map((one) => ({ value: one.name, label: one.name }))])
+const VERBS = [{ value: 'has', label: 'have' }, { value: 'lacks', label: 'lack' }, { value: 'broken', label: 'have a broken' }]
 const tool = computed(() => props.columns.tools.find((one) => one.name === filter.value.tool))
 const isPlain = computed(() => JSON.stringify({ ...filter.value, versions: null }) === JSON.stringify(ALL) && !range.value)
 
@@ -78,12 +82,12 @@ defineExpose({
 
 <template>
   <form class="filter" aria-label="Which hosts" @submit.prevent="narrow">
-    <Select :value="filter.os" size="small" aria-label="System" class="short" :options="[{ value: '', label: 'all hosts' }, ...systems.map((one) => ({ value: one, label: `${one} hosts` }))]" @update:value="set({ os: String($event) })" />
+    <Select :value="filter.os" size="small" aria-label="System" class="short" :options="systemOptions" @update:value="set({ os: String($event) })" />
     in
-    <Select :value="filter.paddock" size="small" aria-label="Paddock" class="short" :options="[{ value: '', label: 'every paddock' }, ...paddocks.map((one) => ({ value: one, label: one }))]" @update:value="set({ paddock: String($event) })" />
+    <Select :value="filter.paddock" size="small" aria-label="Paddock" class="short" :options="paddockOptions" @update:value="set({ paddock: String($event) })" />
     that
-    <Select :value="filter.has" size="small" aria-label="Have or lack" class="verb" :options="[{ value: 'has', label: 'have' }, { value: 'lacks', label: 'lack' }, { value: 'broken', label: 'have a broken' }]" @update:value="set({ has: $event as Filter['has'] })" />
-    <Select :value="filter.tool" size="small" aria-label="Tool" class="tool" show-search :options="[{ value: '', label: 'any tool' }, ...columns.tools.map((one) => ({ value: one.name, label: one.name }))]" @update:value="setTool(String($event))" />
+    <Select :value="filter.has" size="small" aria-label="Have or lack" class="verb" :options="VERBS" @update:value="set({ has: $event as Filter['has'] })" />
+    <Select :value="filter.tool" size="small" aria-label="Tool" class="tool" show-search :options="toolOptions" @update:value="setTool(String($event))" />
     <Input v-if="filter.tool && filter.has !== 'broken'" v-model:value="range" size="small" class="range machine" placeholder="<17" aria-label="Versions, as in a term" :status="trouble ? 'error' : ''" spellcheck="false" />
     named
     <Input :value="filter.sought" size="small" class="range" placeholder="part of a name" aria-label="Part of a host's name" @update:value="set({ sought: String($event) })" />

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { computed, onScopeDispose, ref, watch } from 'vue'
 import { at, ending, type Spread } from './fleet-columns'
 import { count } from './wording'
 import VersionRail from './VersionRail.vue'
@@ -40,6 +40,17 @@ const rows = computed(() => {
   return listed.sort((a, b) => order[by.value](a) - order[by.value](b) || a.one.tool.name.localeCompare(b.one.tool.name))
 })
 
+/** The rows beyond those in sight are drawn when somebody comes near them. */
+const AT_FIRST = 20
+const drawn = ref(AT_FIRST)
+const end = ref<HTMLElement | null>(null)
+const sight = new IntersectionObserver((seen) => {
+  if (seen.some((one) => one.isIntersecting) && drawn.value < rows.value.length) drawn.value += AT_FIRST
+}, { rootMargin: '300px' })
+watch(end, (element) => element && sight.observe(element))
+watch(() => props.spreads, () => (drawn.value = AT_FIRST))
+onScopeDispose(() => sight.disconnect())
+
 const HEADS: { by: By; title: string }[] = [
   { by: 'name', title: 'Tool' },
   { by: 'spread', title: 'Versions, the oldest first, by hosts' },
@@ -49,6 +60,7 @@ const HEADS: { by: By; title: string }[] = [
 </script>
 
 <template>
+  <div>
   <table class="plain-table">
     <thead>
       <tr>
@@ -58,7 +70,7 @@ const HEADS: { by: By; title: string }[] = [
       </tr>
     </thead>
     <tbody>
-      <tr v-for="{ one, said } in rows" :key="one.tool.name" :data-tool-row="one.tool.name">
+      <tr v-for="{ one, said } in rows.slice(0, drawn)" :key="one.tool.name" :data-tool-row="one.tool.name">
         <td class="name"><RouterLink :to="{ name: 'tool', params: { name: one.tool.name } }" :title="`${one.tool.title} · ${one.tool.kind}`">{{ one.tool.name }}</RouterLink> <span class="soft">{{ one.hosts }} of {{ meant }}</span></td>
         <td class="spread"><VersionRail v-if="one.hosts || one.broken" :spread="one" :today="today" @choose="(versions, name) => emit('choose', one.tool.name, versions, name)" /><span v-else class="trouble">on none of these hosts</span></td>
         <td class="asked">{{ one.tool.asked || '' }}</td>
@@ -66,6 +78,8 @@ const HEADS: { by: By; title: string }[] = [
       </tr>
     </tbody>
   </table>
+  <p v-if="drawn < rows.length" ref="end" :key="drawn" class="soft">{{ rows.length - drawn }} more tools …</p>
+  </div>
 </template>
 
 <style scoped>
