@@ -1,6 +1,7 @@
 #!/bin/sh
 # What the tests need beside Python and Node.js, from Debian's packages where it is missing: Chromium and ChromeDriver for
-# the screens; systemd, dbus, iproute2 and OpenSSH for the hosts with a real service manager.
+# the screens; systemd, dbus, iproute2 and OpenSSH for the hosts with a real service manager; a JDK and Maven, whose order of
+# versions ours is compared with.
 set -eu
 cd "$(dirname "$0")/.."
 
@@ -11,6 +12,8 @@ browser=$missing
 command -v dbus-daemon >/dev/null || missing="$missing dbus"
 [ -x /usr/sbin/sshd ] || missing="$missing openssh-server"
 command -v ip >/dev/null || missing="$missing iproute2"
+command -v javac >/dev/null || missing="$missing default-jdk-headless"
+command -v mvn >/dev/null || missing="$missing maven"
 [ -n "$missing" ] || exit 0
 
 if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null; then
@@ -21,4 +24,4 @@ if [ -n "$browser" ]; then
     echo "The browser tests need Chromium and ChromeDriver. As root: apt-get install$browser" >&2
     exit 1
 fi
-echo "Tests on a real systemd host are left out: they need root, and the packages$missing."
+echo "Tests on a real systemd host, or against a JDK and Maven, are left out: they need root, and the packages$missing."

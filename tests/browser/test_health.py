@@ -2,61 +2,23 @@
 
 from __future__ import annotations
 
-import json
-import subprocess
-import sys
-
 import pytest
 from page import Page
-from processes import BIN, RealServer
 from selenium.webdriver.common.by import By
+from stand_in_yard import StandInYard
 from waiting import until
-
-from paddock_standins.description import all_hosts
 
 HERE = ("skiff-01", "dunlin-02", "dinghy-01")
 """The stand-ins that these tests look at; all of them join."""
 
 
 @pytest.fixture(scope="module")
-def yard(server, tmp_path_factory):
+def yard(tmp_path_factory):
     """A server of its own, whose watches report every two seconds, with the stand-ins connected and let in."""
-    folder = tmp_path_factory.mktemp("yard")
-    real = RealServer(folder, grace=3, watch=2)
-    joining = [one for one in all_hosts() if not one.is_bare]
-    passes = {}
-    for paddock in {one.paddock for one in joining}:
-        passes[paddock] = real.make_pass(paddock, uses=20)
-    with (folder / "standins.log").open("wb") as log:
-        machines = subprocess.Popen(
-            [sys.executable, "-m", "paddock_standins", "--server", real.url, "--data", folder / "standins"],
-            stdin=subprocess.PIPE,
-            env=real.environment,
-            stdout=log,
-            stderr=log,
-        )
-    machines.stdin.write(json.dumps(passes).encode())
-    machines.stdin.close()
-
-    def connected():
-        hosts = real.api.get("/api/v1/hosts/")["results"]
-        return len(hosts) == len(joining) and all(one["surveyed_at"] for one in hosts)
-
-    until(connected, "the stand-ins to connect")
-    for one in joining:
-        real.api.post(f"/api/v1/hosts/{one.name}/admit/")
+    real = StandInYard(tmp_path_factory.mktemp("yard"), watch=2)
     until(lambda: all(real.host(name)["watch"] for name in HERE), "the watches to report")
-    real.folder = folder
     yield real
-    machines.terminate()
-    machines.wait(30)
     real.stop()
-
-
-def in_terminal(yard, name, line):
-    command = [BIN / "paddock-terminal", name, "--data", yard.folder]
-    done = subprocess.run(command, input=f"{line}\n", capture_output=True, text=True, check=False)
-    assert done.returncode == 0, done.stderr
 
 
 @pytest.fixture
@@ -68,7 +30,7 @@ def page(browser, yard):
 
 
 def test_from_trouble_to_remedy(page, yard):
-    in_terminal(yard, "skiff-01", "stop agent")
+    yard.in_terminal("skiff-01", "stop agent")
     plate = "a[data-host=skiff-01]"
     page.one(f"{plate}[data-link=stopped] .corner")
     item = "[data-finding=service-stopped]"
@@ -83,7 +45,7 @@ def test_from_trouble_to_remedy(page, yard):
     page.says("Kept running · broken", ".way")
     page.one("[data-lane=Link] rect.stopped")
     page.one("[data-lane=Findings] rect.urgent")
-    in_terminal(yard, "skiff-01", command)
+    yard.in_terminal("skiff-01", command)
     page.gone(item)
     page.gone(".way li.broken")
     page.one("body").send_keys("4")

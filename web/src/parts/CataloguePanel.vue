@@ -31,30 +31,29 @@ const isDraft = computed(() => newest.value !== null && newest.value.release ===
 const shown = computed(() => (catalogue.value?.tools ?? []).filter((one) => `${one.name} ${one.title} ${one.kind}`.toLowerCase().includes(sought.value.trim().toLowerCase())))
 const behind = computed(() => Object.entries(catalogue.value?.behind ?? {}))
 
-const load = (): Promise<void> =>
-  doing(async () => {
-    catalogue.value = await answered(api.GET('/api/v1/catalogue/'))
-  })
-void load()
+async function load(): Promise<void> {
+  catalogue.value = await answered(api.GET('/api/v1/catalogue/'))
+}
+void doing(load)
 
-const look = (keep = false): Promise<void> =>
-  doing(async () => {
-    if (!name.value) return
-    definition.value = await answered(api.GET('/api/v1/catalogue/{name}/', { params: { path: { name: name.value } } }))
-    if (!keep) text.value = isDraft.value ? (newest.value?.text ?? '') : definition.value.text
-  })
+/** The text that somebody writes stays, unless another definition is chosen. */
+async function look(keep = false): Promise<void> {
+  if (!name.value) return
+  definition.value = await answered(api.GET('/api/v1/catalogue/{name}/', { params: { path: { name: name.value } } }))
+  if (!keep) text.value = isDraft.value ? (newest.value?.text ?? '') : definition.value.text
+}
 watch(
   () => route.query.tool,
   () => {
     isNew.value = false
     definition.value = null
-    void look()
+    void doing(look)
   },
   { immediate: true },
 )
 onNote((one) => {
-  if (one.noun === 'trial' && one.name === name.value) void look(true)
-  if (one.noun === 'catalogue') void load()
+  if (one.noun === 'trial' && one.name === name.value) void doing(() => look(true))
+  if (one.noun === 'catalogue') void doing(load)
 })
 
 function open(tool: string): void {
@@ -76,8 +75,8 @@ async function keep(body: string): Promise<void> {
       isNew.value = false
       open(path.name)
     }
+    await load()
   })
-  await load()
 }
 
 async function tryIt(): Promise<void> {
@@ -85,16 +84,16 @@ async function tryIt(): Promise<void> {
     if (!newest.value) return
     const path = { name: name.value, number: newest.value.number }
     await answered(api.POST('/api/v1/catalogue/{name}/{number}/try/', { params: { path }, body: { hosts: onto.value } }))
+    await look(true)
   })
-  await look(true)
 }
 
 async function release(): Promise<void> {
   await doing(async () => {
     if (!newest.value) return
     await answered(api.POST('/api/v1/catalogue/{name}/{number}/release/', { params: { path: { name: name.value, number: newest.value.number } } }))
+    await Promise.all([look(), load()])
   })
-  await Promise.all([look(), load()])
 }
 
 function foundSaid(trial: Schemas['Trial']): string {

@@ -42,8 +42,8 @@ async function accept(): Promise<void> {
     await answered(api.POST('/api/v1/hosts/{name}/history/accept/', { params: { path: { name: props.host.name } }, body }))
     ticked.value = []
     note.value = ''
+    loadSoon()
   })
-  await load()
 }
 </script>
 

@@ -55,8 +55,8 @@ async function open(kit: string): Promise<void> {
 async function remove(kit: string): Promise<void> {
   await doing(async () => {
     await answered(api.DELETE('/api/v1/kits/{name}/', { params: { path: { name: kit } } }))
+    kits.value = await answered(api.GET('/api/v1/kits/'))
   })
-  await load()
 }
 
 async function saved(): Promise<void> {

@@ -5,7 +5,7 @@ import { count } from './wording'
 import VersionRail from './VersionRail.vue'
 
 /** Every tool with the spread of its versions, who wants it, and what is wrong with it. */
-const props = defineProps<{ spreads: Spread[]; meant: number; today: string }>()
+const props = defineProps<{ spreads: Spread[]; meant: number; today: string; chosen: string }>()
 const emit = defineEmits<{ choose: [tool: string, versions: number[] | 'broken', name: string] }>()
 const SOON = 90
 type By = 'name' | 'asked' | 'spread' | 'trouble'
@@ -37,7 +37,8 @@ const rows = computed(() => {
     spread: (row) => -row.one.present.length,
     trouble: (row) => -(row.said.filter((remark) => remark.bad).length * 10_000 + row.one.tool.asked * 10 + row.said.length),
   }
-  return listed.sort((a, b) => order[by.value](a) - order[by.value](b) || a.one.tool.name.localeCompare(b.one.tool.name))
+  const first = (row: { one: Spread }): number => (row.one.tool.name === props.chosen ? 0 : 1)
+  return listed.sort((a, b) => first(a) - first(b) || order[by.value](a) - order[by.value](b) || a.one.tool.name.localeCompare(b.one.tool.name))
 })
 
 /** The rows beyond those in sight are drawn when somebody comes near them. */

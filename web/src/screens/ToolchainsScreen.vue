@@ -50,7 +50,7 @@ function show(name: string): void {
       <template v-else>
         <HostFilter ref="sentence" v-model="filter" :columns="columns" />
         <div v-if="view === 'tools'" class="two">
-          <ToolSpreads :spreads="found" :meant="places.length" :today="today" @choose="(tool, versions, name) => sentence?.choose(tool, versions, name)" />
+          <ToolSpreads :spreads="found" :meant="places.length" :today="today" :chosen="filter.tool" @choose="(tool, versions, name) => sentence?.choose(tool, versions, name)" />
           <ChosenHosts :columns="columns" :places="places" :tool="filter.tool" />
         </div>
         <HostGrid v-else :columns="columns" :places="places" :spreads="found" :today="today" />

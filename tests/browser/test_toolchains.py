@@ -1,0 +1,137 @@
+"""In a real browser: what is on the machines, what changed, what should be there, and how it is looked for."""
+
+from __future__ import annotations
+
+import pytest
+from page import Page
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from stand_in_yard import StandInYard
+from waiting import until
+
+
+@pytest.fixture(scope="module")
+def yard(tmp_path_factory):
+    real = StandInYard(tmp_path_factory.mktemp("yard"))
+    yield real
+    real.stop()
+
+
+@pytest.fixture
+def page(browser, yard):
+    here = Page(browser, yard.url)
+    here.log_in()
+    here.one("nav a")
+    return here
+
+
+def go(page, place, there):
+    page.browser.get(f"{page.url}{place}")
+    return page.one(there)
+
+
+def choose(page, label, option):
+    """Picks from a list by mouse."""
+    page.one(f".ant-select[aria-label='{label}'], .ant-select:has([aria-label='{label}'])").click()
+    page.one(f".ant-select-dropdown:not(.ant-select-dropdown-hidden) .ant-select-item-option[title='{option}']").click()
+
+
+def meant(page):
+    return [one.get_attribute("data-meant") for one in page.browser.find_elements(By.CSS_SELECTOR, "[data-meant]")]
+
+
+def test_all_linux_hosts_in_shoreline_with_a_jdk_under_17(page):
+    go(page, "/toolchains", "[data-tool-row=jdk]")
+    choose(page, "System", "linux hosts")
+    choose(page, "Paddock", "shoreline")
+    choose(page, "Tool", "jdk")
+    page.one("[aria-label='Versions, as in a term']").send_keys("<17")
+    until(lambda: meant(page) == ["curlew-01", "curlew-04"], "the two of them")
+    field = page.one("[aria-label='Versions, as in a term']")
+    field.send_keys(Keys.BACKSPACE * 3, "<x")
+    page.says("column 2", ".filter")
+    page.one("[aria-label='Part of a host\\'s name']").send_keys("curlew-04")
+    until(lambda: meant(page) == ["curlew-04"], "the rest of the filter to stand")
+
+
+def test_a_rail_leads_to_the_hosts_with_that_version_and_two_of_them_are_compared(page):
+    go(page, "/toolchains", "[data-tool-row=jdk]")
+    choose(page, "Tool", "xcode")
+    page.one("[data-tool-row=xcode] .piece[title^='15.4']").click()
+    until(lambda: set(meant(page)) == {"bramley-04", "russet-01"}, "the hosts with Xcode 15.4")
+    for name in ("bramley-04", "russet-01"):
+        page.one(f"[aria-label='Compare {name}']").click()
+    page.button("Compare 2").click()
+    page.says("things differ")
+    row = page.one("[data-differs='tool ruby']").text
+    assert "3.3.6" in row
+    assert "not there" in row
+    assert not page.browser.find_elements(By.CSS_SELECTOR, "[data-differs='tool xcode']"), (
+        "what is the same is not shown"
+    )
+
+
+def test_what_is_broken_is_said_with_its_evidence(page):
+    go(page, "/hosts/plover-02", "[data-tool=git]")
+    page.says("libjli.so: cannot open shared object file")
+    page.one("[data-tool=git] button[aria-expanded]").click()
+    page.says("/usr/bin/git --version → git version 2.39.5")
+    page.says("exit code 0")
+
+
+def test_a_change_is_found_shown_and_accepted_with_a_note(page, yard):
+    go(page, "/hosts/knot-02", "[data-tool=git]")
+    yard.in_terminal("knot-02", "install jdk 21.0.5 in /opt/jdk-21/bin")
+    page.button("Survey now").click()
+    change = page.one("[data-change='tool jdk came']")
+    assert "jdk 21.0.5 came at /opt/jdk-21/bin/java" in change.text
+    page.one("[data-change='tool jdk came'] input").click()
+    page.one("[aria-label='Why it was intended']").send_keys("for the new decoder")
+    page.button("Accept 1").click()
+    page.says("accepted by harbourmaster: for the new decoder")
+    go(page, "/toolchains/jdk", "[data-version='21.0.5']")
+    page.says("jdk 21.0.5 came at /opt/jdk-21/bin/java")
+
+
+def test_a_kit_says_what_it_would_do_before_it_is_saved(page):
+    go(page, "/toolchains?view=kits", "section[aria-label=Kits]")
+    page.button("Make a kit").click()
+    page.one("input[placeholder=gauge-firmware]").send_keys("shoreline-builder")
+    choose(page, "Paddocks", "shoreline")
+    terms = page.one("[aria-label='Terms, one a line']")
+    terms.send_keys("os linux\ntool cmake 3.25+\ntool jdk 17..")
+    page.says("the line ends too early", "form.editor")
+    terms.send_keys("21")
+    page.says("would be put out of kit: curlew-01, curlew-02, curlew-04, plover-02", "form.editor")
+    page.button("Save the kit").click()
+    page.one("[data-kit=shoreline-builder]")
+    page.says("4 miss something")
+    page.button("host by host").click()
+    page.says("tool cmake 3.25+ has 3.18.4")
+
+
+def test_a_tool_is_defined_tried_on_a_host_and_released(page, yard):
+    go(page, "/toolchains?view=catalogue", "section[aria-label=Catalogue] li")
+    page.button("Add a tool").click()
+    text = page.one("[aria-label=Definition]")
+    text.send_keys(Keys.CONTROL, "a")
+    wrong = 'name: tide-sdk\ntitle: Tide SDK\nkind: other\ncommands: [git]\nreads: ["git version {vers}"]\nlinux: {}\n'
+    text.send_keys(wrong)
+    page.button("Keep as a draft").click()
+    page.says("there is no {vers}")
+    assert page.one("[aria-label=Definition]").get_attribute("value") == wrong, "nothing is lost"
+    text.send_keys(Keys.CONTROL, "a")
+    text.send_keys(wrong.replace("vers}", "version}"))
+    page.button("Keep as a draft").click()
+    page.says("Version 1 is a draft")
+    choose(page, "Hosts to try it on", "curlew-03")
+    page.button("Try it").click()
+    page.says("2.47.1 at /usr/local/bin/git")
+    page.button("Release…").click()
+    page.button("Release it").click()
+    page.says("release 1 by harbourmaster")
+
+    def has_it():
+        return "tide-sdk" in {one["tool"] for one in yard.host("curlew-03")["installations"]}
+
+    until(has_it, "the agents to take it, and to survey with it")
