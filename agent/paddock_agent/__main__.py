@@ -1,3 +1,6 @@
+"""``python -m paddock_agent``, where the command is not on the path."""
+
 from .cli import main
 
-raise SystemExit(main())
+if __name__ == "__main__":
+    raise SystemExit(main())

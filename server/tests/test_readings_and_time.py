@@ -9,7 +9,9 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 from django.utils import timezone
+from people import FACTS
 
+from paddock_agent import wire
 from paddock_core.link_state import Seen
 from paddock_core.vitals import HOUR, NAMES, WIDTH
 from paddock_server.errors import Invalid, NotAllowed
@@ -20,6 +22,7 @@ from paddock_server.health.models import FreshReadings, Health, HourOfReadings, 
 from paddock_server.health.queries import readings
 from paddock_server.link.pace import Pace
 from paddock_server.people.actor import COMMAND_LINE, Actor
+from paddock_server.toolchains.actions.take_in_survey import take_in_survey
 
 GB = 1024.0**3
 NOW = time.time() // HOUR * HOUR + 1800
@@ -139,6 +142,8 @@ def test_planned_holds_do_not_count(host, operator, administrator):
 
 def test_a_week_has_everything_on_one_axis(host, administrator):
     note_link(host, Seen.SOCKET_CLOSED)
+    newer = wire.Installation("git", "2.47.1", "/usr/bin/git", "/usr", True)
+    take_in_survey(host, wire.SurveyReport(facts=FACTS, installations=[newer]))
     week = administrator.get("/api/v1/hosts/knot-01/week/?days=2").json()
     assert week["end"] - week["start"] == 2 * 86_400
     assert [one["state"] for one in week["link"]] == ["connected", "lost"]

@@ -3,15 +3,22 @@ a shell there says."""
 
 from __future__ import annotations
 
+import io
 import json
+import re
+import subprocess
+import tarfile
+import zipfile
 from pathlib import Path
+from platform import machine
 from types import SimpleNamespace
 
 import pytest
 from shell_says import SHELL, disagreements
 from systemd_host import SystemdHost, why_not
 
-ROOT = Path(__file__).parents[2]
+WHEELS = Path(__file__).parents[2] / ".make" / "wheels"
+PYTHON_TAG = "import sys; print('cp%d%d' % sys.version_info[:2])"
 NEWER_PYTHON = sorted(Path("/root/.pyenv/versions").glob("3.1[23].*"))[-1:]
 
 PREPARED = {
@@ -39,13 +46,31 @@ PREPARED = {
 }
 
 
+def packages() -> bytes:
+    """The agent and what it needs, as hosts get them from a server, in one archive."""
+    version = subprocess.run(["/usr/bin/python3", "-c", PYTHON_TAG], capture_output=True, text=True, check=True)
+    tags = rf"(?:{version.stdout.strip()}-\w+|cp3\d+-abi3|py3-none)"
+    fitting = re.compile(rf"-{tags}-(?:any|manylinux\w+_{machine()}.*)\.whl$")
+    data = io.BytesIO()
+    with tarfile.open(fileobj=data, mode="w") as archive:
+        for wheel in sorted(WHEELS.glob("*.whl")):
+            if fitting.search(wheel.name) and not wheel.name.startswith("pip-"):
+                with zipfile.ZipFile(wheel) as inside:
+                    for name in inside.namelist():
+                        entry = tarfile.TarInfo(name)
+                        entry.size = inside.getinfo(name).file_size
+                        archive.addfile(entry, inside.open(name))
+    return data.getvalue()
+
+
 class Surveyed:
     """One host, what was done to it, and what the survey there found."""
 
     def __init__(self, name: str, number: int) -> None:
         self.host = SystemdHost(name, number)
         self.host.run(PREPARED[name])
-        done = self.host.run(f"{ROOT}/.venv/bin/paddock-agent survey")
+        self.host.unpack("/opt/agent", packages())
+        done = self.host.run("PYTHONPATH=/opt/agent python3 -m paddock_agent survey")
         assert done.returncode == 0, done.stderr
         told = json.loads(done.stdout)
         self.installations = [SimpleNamespace(**{"plain": False, **one}) for one in told["installations"]]
