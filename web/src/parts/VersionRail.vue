@@ -3,7 +3,8 @@ import { computed } from 'vue'
 import { at, ending, lineOf, type Spread } from './fleet-columns'
 import { count } from './wording'
 
-/** The versions of a tool as a rail: the oldest on the left, each as long as it has hosts. */
+/** The versions of a tool as a rail: the oldest on the left, each as long as it has hosts, with their number where it is
+ *  not one. */
 const props = defineProps<{ spread: Spread; today: string }>()
 const emit = defineEmits<{ choose: [versions: number[] | 'broken', name: string] }>()
 
@@ -37,10 +38,10 @@ const pieces = computed(() =>
 <template>
   <div class="rail">
     <button v-for="one in pieces" :key="one.name" type="button" class="bare piece" :class="{ ended: one.ended }" :style="{ flexGrow: one.hosts }" :title="one.said" :aria-label="one.said" @click="emit('choose', one.versions, one.name)">
-      <span class="machine">{{ one.name }}</span><b>{{ one.hosts }}</b>
+      <span class="machine">{{ one.name }}</span><b v-if="one.hosts > 1">{{ one.hosts }}</b>
     </button>
     <button v-if="spread.broken" type="button" class="bare piece broken" :style="{ flexGrow: spread.broken }" :title="`${count(spread.broken, 'host')} with a broken one`" @click="emit('choose', 'broken', '')">
-      <span>broken</span><b>{{ spread.broken }}</b>
+      <span>broken</span><b v-if="spread.broken > 1">{{ spread.broken }}</b>
     </button>
   </div>
 </template>
@@ -48,7 +49,6 @@ const pieces = computed(() =>
 <style scoped>
 .rail {
   display: flex;
-  flex-wrap: wrap;
   gap: 2px;
   min-width: 0;
 }
@@ -58,8 +58,7 @@ const pieces = computed(() =>
   flex-basis: 0;
   align-items: baseline;
   gap: 5px;
-  min-width: max-content;
-  max-width: 100%;
+  min-width: 40px;
   padding: 1px 5px;
   border-top: 2px solid var(--fence);
   border-bottom: 2px solid var(--fence);
