@@ -16,7 +16,7 @@ PRINTED = [
     ("git", "git version 2.39.5\n", "2.39.5"),
     ("git", "git version 2.39.3 (Apple Git-146)\n", "2.39.3"),
     ("git", "git version 2.47.0.windows.2\n", "2.47.0.windows.2"),
-    ("git-lfs", "git-lfs/3.3.0 (GitHub; linux amd64; go 1.19.8)\n", "3.3.0"),
+    ("git-lfs", "git-lfs/3.3.0 (Saltmarsh; linux amd64; go 1.19.8)\n", "3.3.0"),
     ("gcc", "gcc (Debian 12.2.0-14+deb12u1) 12.2.0\nCopyright (C) 2022\n", "12.2.0"),
     ("gcc", "gcc (GCC) 8.5.0 20210514 (Red Hat 8.5.0-28)\n", "8.5.0"),
     ("gcc", "gcc.exe (Rev1, Built by MSYS2 project) 13.1.0\n", "13.1.0"),

@@ -1,13 +1,14 @@
 """The catalogue in the web: written, tried on chosen hosts, released, taken by agents or not."""
 
 import pytest
-from people import FACTS
+from people import FACTS, somebody
 
 from paddock_agent import wire
 from paddock_agent.probes import Probes, ProbesRefused
 from paddock_server.health.actions.greet import greet
 from paddock_server.link import connections
 from paddock_server.logbook.models import Entry
+from paddock_server.people.models import Role
 from paddock_server.toolchains.actions.try_tool import take_trial
 from paddock_server.toolchains.catalogue import catalogue, public_key
 from paddock_server.toolchains.models import ToolEdit
@@ -168,6 +169,14 @@ def test_a_host_that_is_away_or_an_answer_nobody_asked_for(administrator, new_ho
     take_trial(other, wire.Tried(trial=number, why="not mine"))
     take_trial(host, wire.Tried(trial=number + 7, why="never asked"))
     assert [one["answered_at"] for one in administrator.get(PLACE).json()["trials"]] == [None]
+
+
+def test_dry_runs_are_shown_to_who_may_see_their_hosts(administrator, new_host, orchard, sent):
+    new_host("avocet-01")
+    keep(administrator)
+    administrator.post(f"{PLACE}1/try/", {"hosts": ["avocet-01"]}, format="json")
+    elsewhere = somebody("apple", Role.VIEWER, orchard)
+    assert (len(administrator.get(PLACE).json()["trials"]), elsewhere.get(PLACE).json()["trials"]) == (1, [])
 
 
 def test_who_has_not_taken_the_release_is_listed_with_the_reason(administrator, new_host, sent):

@@ -14,7 +14,7 @@ from paddock_core.link_state import Link
 from ..api.reading import validated
 from ..errors import NotThere
 from ..hosts.queries import host_called, visible_hosts
-from ..people.actor import person
+from ..people.actor import Actor, person
 from .actions.edit_tool import edit_numbered, release, write_definition
 from .actions.try_tool import try_tool
 from .catalogue import catalogue, public_key
@@ -37,7 +37,8 @@ class CatalogueView(APIView):
     @extend_schema(operation_id="catalogue", responses=CatalogueSerializer)
     def get(self, request: Request) -> Response:
         known = catalogue()
-        drafts = {edit.tool for edit in ToolEdit.objects.all() if _is_draft(edit)}
+        newest = {edit.tool: edit for edit in ToolEdit.objects.order_by("number")}
+        drafts = {tool for tool, edit in newest.items() if edit.release is None}
         listed = [
             {
                 "name": tool.name,
@@ -71,26 +72,22 @@ class CatalogueView(APIView):
         return Response(CatalogueSerializer(answer).data)
 
 
-def _is_draft(edit: ToolEdit) -> bool:
-    newer = ToolEdit.objects.filter(tool=edit.tool, number__gt=edit.number)
-    return edit.release is None and not newer.exists()
-
-
 class DefinitionView(APIView):
     """How a tool is defined; write a new version of it, an empty one to take the server's own out."""
 
     @extend_schema(responses=DefinitionSerializer)
     def get(self, request: Request, name: str) -> Response:
-        return Response(_definition(name))
+        return Response(_definition(person(request.user), name))
 
     @extend_schema(request=WriteDefinitionSerializer, responses=DefinitionSerializer)
     def post(self, request: Request, name: str) -> Response:
         asked = validated(WriteDefinitionSerializer, request)
-        write_definition(person(request.user), name, asked["text"], asked["note"])
-        return Response(_definition(name))
+        actor = person(request.user)
+        write_definition(actor, name, asked["text"], asked["note"])
+        return Response(_definition(actor, name))
 
 
-def _definition(name: str):
+def _definition(actor: Actor, name: str):
     known = catalogue()
     edits = list(ToolEdit.objects.filter(tool=name))
     if name not in known.tools and not edits:
@@ -98,7 +95,7 @@ def _definition(name: str):
     released = next((edit for edit in edits if edit.release is not None), None)
     is_own = name in known.own
     text = released.text if is_own and released else _built_in_text(name)
-    trials = Trial.objects.filter(edit__tool=name).select_related("edit", "host")[:200]
+    trials = Trial.objects.filter(edit__tool=name, host__in=visible_hosts(actor)).select_related("edit", "host")[:200]
     answer = {"name": name, "text": text, "built_in": not is_own, "edits": edits, "trials": trials}
     return DefinitionSerializer(answer).data
 

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections import Counter, defaultdict
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from datetime import date, datetime, timedelta
+from itertools import accumulate
 from typing import Any
 
-from django.db.models import Count, Q
+from django.db.models import Count
 from django.utils import timezone
 
 from paddock_core import cover
@@ -15,7 +17,7 @@ from paddock_core import fleet as core
 from paddock_core.inventory import Inventory, Item
 from paddock_core.link_state import Link
 from paddock_core.surveys import TOOL
-from paddock_core.terms import Term, ToolTerm
+from paddock_core.terms import ToolTerm
 from paddock_core.versions import parse_range
 
 from ..hosts.models import Host
@@ -26,12 +28,13 @@ from ..work.fleet import fleet, terms_of
 from ..work.models import Attempt
 from .catalogue import catalogue
 from .demand import asked_by_tool, asked_lately, stopped_without
-from .models import Installation, Kit, SurveyChange
+from .models import Installation, SurveyChange
 from .standings import IN_KIT, all_standings
 
 LATELY = timedelta(days=7)
 RESULTS_AROUND = timedelta(days=7)
 ENDED = ("passed", "failed", "timed out")
+MOST_SHOWN = 500
 
 
 def is_healthy(host: Host) -> bool:
@@ -41,7 +44,7 @@ def is_healthy(host: Host) -> bool:
 
 def columns(actor: Actor) -> dict[str, Any]:
     """The whole fleet and its tools as columns: every list of a part is of one length, and hosts and versions are named
-    by their places in them. ``cells`` has one part for each tool."""
+    by their places in them."""
     hosts = list(visible_hosts(actor).order_by("paddock__name", "name"))
     places = {host.pk: place for place, host in enumerate(hosts)}
     found: dict[str, list[tuple[int, str | None, bool]]] = defaultdict(list)
@@ -103,23 +106,19 @@ def _missed(seen: Sequence[core.Host], by_name: Mapping[str, int]) -> tuple[Coun
     """How many hosts lack each tool that a kit asks of them; and each kit with how its hosts stand."""
     missed: Counter[str] = Counter()
     kits = []
-    for name, standing in all_standings(seen).items():
+    for kit, standing in all_standings(seen):
         shown = {host: one for host, one in standing.items() if host in by_name}
-        terms = _terms_of_kit(name)
+        terms = terms_of(tuple(kit.terms))
         for one in shown.values():
             missed.update({term.name for place, _ in one.lacking if isinstance(term := terms[place], ToolTerm)})
         kits.append(
             {
-                "name": name,
+                "name": kit.name,
                 "hosts": [by_name[host] for host in shown],
                 "stands": [one.stands.value for one in shown.values()],
             }
         )
     return missed, kits
-
-
-def _terms_of_kit(name: str) -> tuple[Term, ...]:
-    return terms_of(tuple(Kit.objects.values_list("terms", flat=True).get(name=name)))
 
 
 def _changed_lately(places: Collection[int]) -> dict[str, int]:
@@ -208,27 +207,38 @@ CHANGE_FIELDS = (
 )  # fmt: skip
 
 
-def changes_of(host: Host, since: datetime | None, most: int = 500) -> list[dict[str, Any]]:
+def changes_of(host: Host) -> list[dict[str, Any]]:
     """The changes of a host, the newest first, each with how its jobs ended in the week before and since. The first
     survey is where the history begins, and is no change."""
     found = SurveyChange.objects.filter(host=host).exclude(not_before=None).select_related("host")
-    rows = list((found.filter(at__gte=since) if since else found)[:most])
-    moments = {(row.not_before, row.at) for row in rows}
-    results = {moment: _results_around(host, *moment) for moment in moments}
-    return [_change(row) | results[row.not_before, row.at] for row in rows]
+    rows = list(found[:MOST_SHOWN])
+    if not rows:
+        return []
+    first = min(row.not_before for row in rows) - RESULTS_AROUND
+    ended = Attempt.objects.filter(host=host, ended_at__gt=first, state__in=ENDED).order_by("ended_at")
+    results = Results(list(ended.values_list("ended_at", "state")))
+    return [
+        _change(row)
+        | {
+            "results_before": results.between(row.not_before - RESULTS_AROUND, row.not_before),
+            "results_after": results.between(row.at, row.at + RESULTS_AROUND),
+        }
+        for row in rows
+    ]
 
 
-def _results_around(host: Host, before: datetime, at: datetime) -> dict[str, dict[str, int]]:
-    def counted(start: datetime, end: datetime) -> dict[str, int]:
-        ended = Attempt.objects.filter(host=host, ended_at__gt=start, ended_at__lte=end, state__in=ENDED)
-        return ended.aggregate(
-            passed=Count("id", filter=Q(state="passed")), failed=Count("id", filter=~Q(state="passed"))
-        )
+class Results:
+    """How a host's attempts ended, in the order of time: read once, counted for any span."""
 
-    return {
-        "results_before": counted(before - RESULTS_AROUND, before),
-        "results_after": counted(at, at + RESULTS_AROUND),
-    }
+    def __init__(self, ended: Sequence[tuple[datetime, str]]) -> None:
+        self._at = [at for at, _ in ended]
+        self._passed = [0, *accumulate(int(state == "passed") for _, state in ended)]
+
+    def between(self, start: datetime, end: datetime) -> dict[str, int]:
+        """After ``start``, and no later than ``end``."""
+        first, last = bisect_right(self._at, start), bisect_right(self._at, end)
+        passed = self._passed[last] - self._passed[first]
+        return {"passed": passed, "failed": last - first - passed}
 
 
 def inventories(hosts: Sequence[Host]) -> list[Inventory]:
@@ -250,16 +260,16 @@ def inventories(hosts: Sequence[Host]) -> list[Inventory]:
     ]
 
 
-def in_kit(actor: Actor, host: Host) -> list[dict[str, Any]]:
+def in_kit(host: Host) -> list[dict[str, Any]]:
     """The kits that are put on a host, with how it stands to each."""
     seen = [one for one in fleet({host.paddock.name}) if one.name == host.name]
     found = []
-    for name, standing in all_standings(seen).items():
+    for kit, standing in all_standings(seen):
         if (one := standing.get(host.name)) is not None:
-            terms = _terms_of_kit(name)
+            terms = terms_of(tuple(kit.terms))
             found.append(
                 {
-                    "kit": name,
+                    "kit": kit.name,
                     "stands": one.stands.value,
                     "in_kit": one.stands in IN_KIT,
                     "lacking": [

@@ -149,9 +149,9 @@ class HistoryView(APIView):
         moment = _moment(request.query_params.get("at", ""))
         then = snapshot_at(host, moment) if moment else None
         answer = {
-            "changes": changes_of(host, None),
+            "changes": changes_of(host),
             "then": None if then is None else [_as_moment(thing, said) for thing, said in sorted(then.items())],
-            "kits": in_kit(actor, host),
+            "kits": in_kit(host),
             "looked_for": len(host.looked_for),
             "survey_took": host.survey_took,
             "probes": host.probes,
