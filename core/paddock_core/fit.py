@@ -1,42 +1,64 @@
-"""The fit sheet: hosts against terms, each verdict with what was found."""
+"""What a job asks for, which hosts fit, and the fit sheet: hosts against terms, each verdict with what was found."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
-from functools import lru_cache
+from enum import StrEnum
+from functools import cached_property
 
-from . import versions
-from .errors import VersionError
 from .fleet import Host, Installation
-from .terms import ArchTerm, HostTerm, LabelTerm, OsTerm, ServiceTerm, Term, ToolTerm
-from .words import nearest
+from .fleet_index import Bits, FleetIndex, intersection
+from .terms import AllOf, AnyOf, KitTerm, LabelTerm, Term, ToolTerm, asked
+from .verdicts import Verdict, meeting_term, verdict
 
-RUNNING, NOT_WATCHED = "running", "not watched"
 NEAR_FIT_LACKS = 2
-"""A host that lacks more terms than this is no near fit: nobody mends that much for one job."""
+"""A host that lacks more than this is no near fit: nobody mends that much for one job."""
 
 
 @dataclass(frozen=True)
-class Verdict:
-    """Whether one term holds on one host. ``found`` is what is there, in the words of the machine, "" for nothing;
-    ``installation`` is what the term is bound to when a tool term holds."""
+class Requirement:
+    """All that decides which hosts a job may go to. Jobs that ask for the same share one.
 
-    holds: bool
-    found: str
-    installation: Installation | None = None
+    ``reach`` are the paddocks that its sender may send into, and ``let_in`` those whose fence lets its pipeline in;
+    None for all. The server's own jobs (``is_own``) prove a host, and go past fences and reservations.
+    """
+
+    terms: tuple[Term, ...] = ()
+    slots: int = 1
+    reach: frozenset[str] | None = None
+    let_in: frozenset[str] | None = None
+    is_own: bool = False
+
+    @cached_property
+    def labels(self) -> tuple[LabelTerm, ...]:
+        """The labels that it asks for."""
+        return tuple({one: None for term in self.terms for one in asked(term) if isinstance(one, LabelTerm)})
+
+    def goes_to_reserved(self, host: Host) -> bool:
+        """Whether a reserved host takes it."""
+        return self.is_own or any(label.name in host.labels for label in self.labels)
+
+
+class Block(StrEnum):
+    """What beside its terms keeps a job from a host that it may see."""
+
+    FENCE = "fence"
+    RESERVED = "reserved"
+    SLOTS = "too few slots"
 
 
 @dataclass(frozen=True)
 class FitRow:
-    """One host's verdicts, in the order of the terms."""
+    """One host's verdicts, in the order of the terms, and what else is in the way."""
 
     host: Host
     verdicts: tuple[Verdict, ...]
+    blocks: tuple[Block, ...] = ()
 
     @property
     def lacks(self) -> int:
-        return sum(not verdict.holds for verdict in self.verdicts)
+        return sum(not verdict.holds for verdict in self.verdicts) + len(self.blocks)
 
     @property
     def fits(self) -> bool:
@@ -44,17 +66,14 @@ class FitRow:
 
     @property
     def is_near_fit(self) -> bool:
-        return 0 < self.lacks <= min(NEAR_FIT_LACKS, len(self.verdicts) - 1)
-
-    @property
-    def binding(self) -> tuple[Installation, ...]:
-        """The installations that the job's tool terms are bound to on this host."""
-        return tuple(dict.fromkeys(v.installation for v in self.verdicts if v.holds and v.installation is not None))
+        """It lacks little, and not all that is asked for."""
+        unmet = sum(not verdict.holds for verdict in self.verdicts)
+        return 0 < self.lacks <= NEAR_FIT_LACKS and (unmet == 0 or unmet < len(self.verdicts))
 
 
 @dataclass(frozen=True)
 class FitSheet:
-    """All hosts against all terms. Rows are ordered: fits, then by the number of terms lacking, then by name."""
+    """Hosts against terms. Rows are ordered: fits, then by how much they lack, then by name."""
 
     terms: tuple[Term, ...]
     rows: tuple[FitRow, ...]
@@ -69,56 +88,104 @@ class FitSheet:
         return tuple(sum(row.verdicts[i].holds for row in self.rows) for i in range(len(self.terms)))
 
 
-def verdict(term: Term, host: Host) -> Verdict:
-    """Whether ``term`` holds on ``host``."""
-    match term:
-        case OsTerm():
-            found = f"{host.os} {host.os_version}".strip()
-            return Verdict(host.os == term.name and _os_version_in(term, host), found)
-        case ArchTerm():
-            return Verdict(host.arch == term.name, host.arch)
-        case LabelTerm():
-            holds = term.name in host.labels
-            return Verdict(holds, term.name if holds else closest_label(term.name, host.labels))
-        case HostTerm():
-            return Verdict(host.name.lower() == term.name, host.name)
-        case ServiceTerm():
-            how = host.services.get(term.name, "")
-            return Verdict(how == RUNNING, how or NOT_WATCHED)
-        case ToolTerm():
-            return _tool_verdict(term, host)
+def fit_row(requirement: Requirement, host: Host) -> FitRow:
+    """One host against what a job asks for."""
+    blocks = []
+    if requirement.let_in is not None and host.paddock not in requirement.let_in and not requirement.is_own:
+        blocks.append(Block.FENCE)
+    if host.reserved and not requirement.goes_to_reserved(host):
+        blocks.append(Block.RESERVED)
+    if host.slots < requirement.slots:
+        blocks.append(Block.SLOTS)
+    return FitRow(host, tuple(verdict(term, host) for term in requirement.terms), tuple(blocks))
 
 
-@lru_cache(maxsize=10_000)
-def closest_label(name: str, labels: frozenset[str]) -> str:
-    """What was perhaps meant. Many hosts have the same labels, and each round asks again."""
-    return nearest(name, labels) or ""
-
-
-def _os_version_in(term: OsTerm, host: Host) -> bool:
-    if term.range is None:
-        return True
-    try:
-        return term.range.contains(versions.parse(host.os_version))
-    except VersionError:
-        return False
-
-
-def _tool_verdict(term: ToolTerm, host: Host) -> Verdict:
-    installed = host.installed(term.name)
-    for one in installed:
-        ordered = one.ordered_by(term.range.scheme) if term.range else None
-        if term.range is None or (ordered is not None and term.range.contains(ordered)):
-            return Verdict(True, one.version, one)
-    return Verdict(False, ", ".join(one.version for one in installed))
-
-
-def fit_sheet(terms: Sequence[Term], hosts: Sequence[Host]) -> FitSheet:
-    """Every host against every term.
-
-    A tool term is bound to the installation that the bare command gets, if that meets it, else to the newest that does:
-    the least surprise for whoever tries the script by hand.
-    """
-    rows = [FitRow(host, tuple(verdict(term, host) for term in terms)) for host in hosts]
+def sheet_of(requirement: Requirement, hosts: Collection[Host]) -> FitSheet:
+    """The hosts within the sender's reach against what a job asks for."""
+    reach = requirement.reach
+    rows = [fit_row(requirement, host) for host in hosts if reach is None or host.paddock in reach]
     rows.sort(key=lambda row: (row.lacks, row.host.name))
-    return FitSheet(tuple(terms), tuple(rows))
+    return FitSheet(requirement.terms, tuple(rows))
+
+
+def fit_sheet(terms: Sequence[Term], hosts: Collection[Host]) -> FitSheet:
+    """Every host against every term."""
+    return sheet_of(Requirement(tuple(terms)), hosts)
+
+
+class Fitting:
+    """A requirement against a fleet, as bits: each step keeps what is left of the one before."""
+
+    def __init__(self, requirement: Requirement, index: FleetIndex) -> None:
+        self.requirement = requirement
+        self.index = index
+        self.inside = index.in_paddocks(requirement.reach) & index.state("there")
+        self.admitted = self.inside & index.state("admitted")
+
+    @cached_property
+    def meeting(self) -> Bits:
+        """Admitted, within reach, and every term holds."""
+        return intersection([self.admitted, *(self.index.holds(term) for term in self.requirement.terms)])
+
+    @cached_property
+    def let_in(self) -> Bits:
+        """Of those, the ones whose fence lets the job in."""
+        if self.requirement.is_own:
+            return self.meeting
+        return self.meeting & self.index.in_paddocks(self.requirement.let_in)
+
+    @cached_property
+    def not_reserved(self) -> Bits:
+        """Of those, the ones that are open, or reserved for what it asks for."""
+        if self.requirement.is_own:
+            return self.let_in
+        reserved = self.index.state("reserved")
+        kept = self.let_in & ~reserved
+        for label in self.requirement.labels:
+            kept |= self.let_in & reserved & self.index.holds(label)
+        return kept
+
+    @cached_property
+    def fits(self) -> Bits:
+        """Of those, the ones that have as many slots: all that fit."""
+        if self.requirement.slots == 1:
+            return self.not_reserved
+        return self.not_reserved & self.index.with_slots(self.requirement.slots)
+
+    @cached_property
+    def ready(self) -> Bits:
+        """Of those, the ones that are connected and not held."""
+        return self.fits & self.index.state("ready")
+
+
+def binding(terms: Sequence[Term], prefers: Sequence[Term], host: Host) -> tuple[Installation, ...]:
+    """The installations that a job gets on a host that fits: for each tool that a term is met by, one that meets a
+    preference for that tool too where there is one, else the one that the bare command gets, else the newest."""
+    wanted = [one for term in prefers for one in asked(term) if isinstance(one, ToolTerm)]
+    bound = [_chosen(one, wanted, host) for term in terms for one in _deciding(term, host)]
+    return tuple(dict.fromkeys(one for one in bound if one is not None))
+
+
+def _deciding(term: Term, host: Host) -> list[ToolTerm]:
+    """The tool terms by which a term that holds is met on this host."""
+    match term:
+        case ToolTerm():
+            return [term]
+        case AnyOf(terms):
+            first = next((one for one in terms if verdict(one, host).holds), None)
+            return _deciding(first, host) if first is not None else []
+        case AllOf(terms):
+            return [tool for one in terms for tool in _deciding(one, host)]
+        case KitTerm(_, terms):
+            return [tool for one in terms or () for tool in _deciding(one, host)]
+    return []
+
+
+def _chosen(term: ToolTerm, wanted: Sequence[ToolTerm], host: Host) -> Installation | None:
+    meeting = meeting_term(term, host)
+    for one in wanted:
+        if one.name == term.name:
+            both = [installation for installation in meeting_term(one, host) if installation in meeting]
+            if both:
+                return both[0]
+    return meeting[0] if meeting else None

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 from functools import cached_property, lru_cache
@@ -49,8 +49,10 @@ class Readiness(StrEnum):
 
 @dataclass(frozen=True)
 class Host:
-    """One host as the terms see it. ``labels`` are lower case; ``free_slots`` is what is left of its slots now.
-    ``services`` are its watched services, lower case, with how each is."""
+    """One host as the terms see it. ``labels`` are lower case; ``free_slots`` is what is left of its ``slots`` now.
+    ``services`` are its watched services, lower case, with how each is. Sizes are in bytes, 0 or None where they are
+    not known. ``variables`` are set in its agent's environment; of some the ``values`` are known too. ``held`` says by
+    whom and why, while it is held. A ``reserved`` one takes only jobs that ask for one of its labels."""
 
     name: str
     paddock: str
@@ -63,6 +65,21 @@ class Host:
     free_slots: int = 1
     surveyed: bool = True
     services: Mapping[str, str] = field(default_factory=dict)
+    slots: int = 1
+    cores: int = 0
+    memory: int = 0
+    disk_free: float | None = None
+    display: str = ""
+    variables: frozenset[str] = frozenset()
+    values: Mapping[str, str] = field(default_factory=dict)
+    groups: frozenset[str] = frozenset()
+    reserved: bool = False
+    held: str = ""
+
+    @property
+    def is_ready(self) -> bool:
+        """Whether it takes jobs, now or as soon as a slot is free."""
+        return self.readiness in (Readiness.FREE, Readiness.BUSY)
 
     @property
     def is_admitted(self) -> bool:
@@ -71,6 +88,11 @@ class Host:
     def installed(self, tool: str) -> Sequence[Installation]:
         """The installations of one tool: the plain one, then the newest first; unreadable versions last."""
         return self._by_tool.get(tool, ())
+
+    @property
+    def tools(self) -> Collection[str]:
+        """The tools that it has."""
+        return self._by_tool.keys()
 
     @cached_property
     def _by_tool(self) -> dict[str, list[Installation]]:

@@ -4,7 +4,22 @@ from __future__ import annotations
 
 from lark import Lark, UnexpectedCharacters, UnexpectedEOF, UnexpectedInput, UnexpectedToken
 
-SUBJECTS = ("os", "arch", "label", "host", "tool", "service")
+SUBJECTS = (
+    "os",
+    "arch",
+    "tool",
+    "label",
+    "kit",
+    "host",
+    "paddock",
+    "cores",
+    "memory",
+    "disk",
+    "service",
+    "env",
+    "user group",
+    "display",
+)
 OS_NAMES = ("linux", "macos", "windows")
 ARCH_NAMES = ("x64", "arm64", "x86", "armv7", "riscv64", "ppc64le", "s390x")
 
@@ -35,19 +50,42 @@ RANGE_PARSER = _Start("range")
 _KINDS = {
     "_OS": ("os",),
     "_ARCH": ("arch",),
-    "_LABEL": ("label",),
-    "_HOST": ("host",),
     "_TOOL": ("tool",),
+    "_LABEL": ("label",),
+    "_KIT": ("kit",),
+    "_HOST": ("host",),
+    "_PADDOCK": ("paddock",),
+    "_CORES": ("cores",),
+    "_MEMORY": ("memory",),
+    "_DISK": ("disk",),
     "_SERVICE": ("service",),
-    "_RUNNING": ("running",),
+    "_ENV": ("env",),
+    "_USER": ("user group",),
+    "_DISPLAY": ("display",),
+    "_NOT": ("not",),
+    "_ANY": ("any of",),
+    "_OF": ("of",),
+    "_GROUP": ("group",),
+    "_OPEN": ('"("',),
     "OS_NAME": OS_NAMES,
     "ARCH_NAME": ARCH_NAMES,
     "NAME": ("a name",),
     "SERVICE_NAME": ("the name of a service",),
+    "VARIABLE": ("the name of a variable",),
+    "VALUE": ("a value",),
+    "CORES": ("a number of cores",),
+    "SIZE": ("a size with its unit (16 GB)",),
+    "_FREE": ("free",),
+    "_RUNNING": ("running",),
+    "_EQUALS": ('"="',),
     "VERSION": ("a version",),
     "OP": ("a comparison (>=, <=, >, <, =)",),
     "PLUS": ('"+"',),
     "__ANON_0": ('".."',),
+    "_COMMA": ('","',),
+    "_OR": ("or",),
+    "_AND": ("and",),
+    "_CLOSE": ('")"',),
 }
 THE_END = "the end of the line"
 

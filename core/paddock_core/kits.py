@@ -7,10 +7,10 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
-from .fit import verdict
 from .fleet import Host
 from .terms import Term, ToolTerm
 from .tool_words import ToolWords
+from .verdicts import verdict
 from .versions import Version
 
 

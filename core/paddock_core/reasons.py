@@ -1,4 +1,4 @@
-"""Why a job waits, in a sentence; what would make a near fit fit; and the funnel from all hosts down to none."""
+"""Why a job waits, in a sentence; and the funnel from all hosts down to none."""
 
 from __future__ import annotations
 
@@ -7,10 +7,31 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
-from .fit import NOT_WATCHED, FitRow, FitSheet, closest_label
+import numpy as np
+from numpy.typing import NDArray
+
+from .fit import Fitting, Requirement
 from .fleet import Host, Readiness
-from .terms import HostTerm, LabelTerm, ServiceTerm, Term, ToolTerm
-from .words import nearest
+from .fleet_index import Bits, FleetIndex, FleetWords, unpacked
+from .fleet_index import count as count_bits
+from .remedies import meant_name
+from .terms import (
+    CoresTerm,
+    DiskTerm,
+    DisplayTerm,
+    EnvTerm,
+    GroupTerm,
+    HostTerm,
+    KitTerm,
+    LabelTerm,
+    MemoryTerm,
+    PaddockTerm,
+    ServiceTerm,
+    Term,
+    ToolTerm,
+)
+from .terms.quantities import about_size
+from .verdicts import verdict as verdict_on
 
 
 class ReasonKind(StrEnum):
@@ -18,20 +39,27 @@ class ReasonKind(StrEnum):
 
     NO_HOSTS = "no hosts"
     NO_FIT = "no host fits"
+    NOT_LET_IN = "not allowed into this paddock"
+    RESERVED = "those that fit are reserved"
+    TOO_MANY_SLOTS = "no host has so many slots"
     NOT_READY = "those that fit cannot take jobs"
     BUSY = "all that fit are busy"
+    MORE_SLOTS = "waits for more slots on one host"
+    AFTER = "waits for another job"
     NEXT = "about to be offered"
 
 
 @dataclass(frozen=True)
 class Reason:
     """Why a job waits. ``term`` is the position of the term that no host meets, where it is one term's fault;
-    ``nearest`` is the word that was probably meant."""
+    ``nearest`` is the word that was probably meant. ``places`` are the paddocks that do not let it in, or the host that
+    is kept for it."""
 
     kind: ReasonKind
     sentence: str
     term: int | None = None
     nearest: str | None = None
+    places: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -43,163 +71,234 @@ class FunnelStep:
     term: int | None = None
 
 
-def why_waiting(sheet: FitSheet) -> Reason:
-    """The reason, for a job whose terms gave ``sheet``. Only admitted hosts count."""
-    rows = [row for row in sheet.rows if row.host.is_admitted]
-    if not rows:
-        at_gate = sum(not row.host.is_admitted for row in sheet.rows)
+def why_waiting(requirement: Requirement, index: FleetIndex, taken: Bits | None = None) -> Reason:
+    """The reason of a job that asks for this. The hosts in ``taken`` have no slot left, whatever the index says."""
+    fitting = Fitting(requirement, index)
+    if not fitting.admitted.any():
+        at_gate = count_bits(fitting.inside)
         rest = f"; {count(at_gate, 'host')} at the gate" if at_gate else ""
         return Reason(ReasonKind.NO_HOSTS, f"No host has been admitted yet{rest}.")
-    fitting = [row for row in rows if row.fits]
-    if not fitting:
-        outside = [row for row in sheet.fitting if not row.host.is_admitted]
-        return _no_fit(sheet.terms, rows, _still_open(rows, outside))
-    states = Counter(row.host.readiness for row in fitting)
-    who = count(len(fitting), "host")
-    if states[Readiness.FREE]:
-        return Reason(ReasonKind.NEXT, f"{who} {verb(len(fitting), 'fits', 'fit')} and a slot is free: it is next.")
-    others = [f"{number} {state}" for state, number in sorted(states.items()) if state is not Readiness.BUSY]
-    if states[Readiness.BUSY]:
-        rest = f" ({', '.join(others)} besides)" if others else ""
-        busy = states[Readiness.BUSY]
-        subject = (
-            "The only host that fits is" if len(fitting) == 1 else f"All {busy} hosts that fit and can take jobs are"
+    if not fitting.meeting.any():
+        return _no_fit(fitting)
+    if not fitting.let_in.any():
+        return _not_let_in(fitting)
+    if not fitting.not_reserved.any():
+        return _reserved(fitting)
+    if not fitting.fits.any():
+        most = max(host.slots for host in index.hosts_in(fitting.not_reserved))
+        return Reason(
+            ReasonKind.TOO_MANY_SLOTS,
+            f"It asks for {requirement.slots} slots, and none of the hosts that fit has more than {most}.",
         )
+    return _not_now(fitting, taken)
+
+
+def _not_now(fitting: Fitting, taken: Bits | None) -> Reason:
+    """Hosts fit, but none can take the job at this moment."""
+    index, fits = fitting.index, fitting.fits
+    number = count_bits(fits)
+    who = count(number, "host")
+    free = fits & index.state(Readiness.FREE)
+    busy = fits & index.state(Readiness.BUSY)
+    if taken is not None:
+        free, busy = free & ~taken, busy | (free & taken)
+    slots = fitting.requirement.slots
+    if free.any() and (slots == 1 or any(host.free_slots >= slots for host in index.hosts_in(free))):
+        return Reason(ReasonKind.NEXT, f"{who} {verb(number, 'fits', 'fit')} and a slot is free: it is next.")
+    if slots > 1 and (free.any() or busy.any()):
+        best = max(index.hosts_in(free | busy), key=lambda host: (host.free_slots, host.name))
+        return Reason(
+            ReasonKind.MORE_SLOTS,
+            f"It asks for {slots} slots on one host: {best.name} has {best.free_slots} of {best.slots} free.",
+        )
+    busy_number = count_bits(busy)
+    states = {
+        one: count_bits(fits & index.state(one)) for one in Readiness if one not in (Readiness.FREE, Readiness.BUSY)
+    }
+    others = [f"{number} {state}" for state, number in sorted(states.items()) if number]
+    if busy_number:
+        rest = f" ({', '.join(others)} besides)" if others else ""
+        subject = (
+            "The only host that fits is" if number == 1 else f"All {busy_number} hosts that fit and can take jobs are"
+        )
+        if number > 1 and busy_number == 1:
+            subject = "The only host that fits and can take jobs is"
         return Reason(ReasonKind.BUSY, f"{subject} busy: every slot is taken{rest}.")
-    named = ", ".join(f"{row.host.name} is {row.host.readiness}" for row in fitting[:3])
-    more = f" and {len(fitting) - 3} more" if len(fitting) > 3 else ""
+    there = sorted(index.hosts_in(fits), key=lambda host: host.name)
+    named = ", ".join(f"{host.name} is {host.readiness}{_by(host)}" for host in there[:3])
+    more = f" and {len(there) - 3} more" if len(there) > 3 else ""
+    return Reason(ReasonKind.NOT_READY, f"{who} {verb(number, 'fits', 'fit')}, but none can take jobs: {named}{more}.")
+
+
+def _by(host: Host) -> str:
+    return f" ({host.held})" if host.held and host.readiness in (Readiness.HELD, Readiness.DRAINING) else ""
+
+
+def _not_let_in(fitting: Fitting) -> Reason:
+    hosts = fitting.index.hosts_in(fitting.meeting)
+    where = Counter(host.paddock for host in hosts)
+    said = ", ".join(f"{name} ({count(number, 'host')})" for name, number in sorted(where.items())[:4])
     return Reason(
-        ReasonKind.NOT_READY, f"{who} {verb(len(fitting), 'fits', 'fit')}, but none can take jobs: {named}{more}."
+        ReasonKind.NOT_LET_IN,
+        f"Its pipeline is not allowed into {said}, where hosts fit. Somebody who may has to let it in.",
+        places=tuple(sorted(where)),
     )
 
 
-def _still_open(rows: Sequence[FitRow], at_gate: Sequence[FitRow]) -> str:
+def _reserved(fitting: Fitting) -> Reason:
+    hosts = fitting.index.hosts_in(fitting.let_in)
+    labels = sorted({label for host in hosts for label in host.labels})
+    ask = f" Ask for {join_some(labels, 'or')} in its terms." if labels else ""
+    who = f"The only host that fits, {hosts[0].name}, is" if len(hosts) == 1 else f"All {len(hosts)} hosts that fit are"
+    return Reason(ReasonKind.RESERVED, f"{who} reserved for jobs that ask for one of its labels.{ask}")
+
+
+def join_some(words: Sequence[str], last: str) -> str:
+    """``["a", "b", "c"]`` -> ``"a, b or c"``; of many only the first four."""
+    words = [f"`label {word}`" for word in words[:4]]
+    return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} {last} {words[-1]}"
+
+
+def _no_fit(fitting: Fitting) -> Reason:
+    index, terms, admitted = fitting.index, fitting.requirement.terms, fitting.admitted
+    waiting = _still_open(fitting)
+    unmet = [i for i, term in enumerate(terms) if not (admitted & index.holds(term)).any()]
+    if not unmet:
+        best = index.at(nearest_place(fitting))
+        lacking = [f"`{term}`" for term in terms if not verdict_on(term, best).holds]
+        return Reason(
+            ReasonKind.NO_FIT,
+            f"Each term is met somewhere, but no host meets all of them: {best.name} comes nearest and lacks "
+            f"{' and '.join(lacking)}.{waiting}",
+        )
+    words = index.words(fitting.requirement.reach)
+    said = [_unmet(terms[i], index, words) for i in unmet[:3]]
+    more = (
+        f" {count(len(unmet) - 3, 'more term')} {verb(len(unmet) - 3, 'is', 'are')} met nowhere."
+        if len(unmet) > 3
+        else ""
+    )
+    return Reason(
+        ReasonKind.NO_FIT, " ".join(said) + more + waiting, unmet[0], meant_name(terms[unmet[0]], words) or None
+    )
+
+
+def lacking_terms(fitting: Fitting) -> NDArray[np.int16]:
+    """For each place of the fleet, how many terms do not hold there (int16)."""
+    lacks = np.zeros(len(fitting.admitted) * 64, np.int16)
+    for term in fitting.requirement.terms:
+        lacks += 1 - unpacked(fitting.index.holds(term)).astype(np.int16)
+    return lacks
+
+
+def nearest_place(fitting: Fitting) -> int:
+    """The place of the admitted host that lacks the fewest terms; among equals, the first by name."""
+    places = np.array(fitting.index.places_in(fitting.admitted), int)
+    lacks = lacking_terms(fitting)[places]
+    nearest = places[lacks == lacks.min()]
+    return int(nearest[fitting.index.name_ranks()[nearest].argmin()])
+
+
+def _still_open(fitting: Fitting) -> str:
     """What may change by itself, or by a click: a host at the gate, or one whose tools are not known yet."""
-    said = f" {at_gate[0].host.name} would fit, but stands at the gate." if at_gate else ""
-    unknown = [row.host.name for row in rows if not row.host.surveyed]
+    index = fitting.index
+    at_gate = fitting.inside & index.state(Readiness.AT_THE_GATE)
+    for term in fitting.requirement.terms:
+        at_gate &= index.holds(term)
+    names = sorted(host.name for host in index.hosts_in(at_gate))
+    said = f" {names[0]} would fit, but stands at the gate." if names else ""
+    unknown = sorted(host.name for host in index.hosts_in(fitting.admitted & ~index.state("surveyed")))
     if unknown:
         said += f" {unknown[0]} has not been surveyed yet" + (f", nor {len(unknown) - 1} more." if unknown[1:] else ".")
     return said
 
 
-def _no_fit(terms: Sequence[Term], rows: Sequence[FitRow], waiting: str) -> Reason:
-    unmet = [i for i in range(len(terms)) if not any(row.verdicts[i].holds for row in rows)]
-    if not unmet:
-        best = min(rows, key=lambda row: (row.lacks, row.host.name))
-        lacking = [f"`{term}`" for term, verdict in zip(terms, best.verdicts, strict=True) if not verdict.holds]
-        return Reason(
-            ReasonKind.NO_FIT,
-            f"Each term is met somewhere, but no host meets all of them: {best.host.name} comes nearest and lacks "
-            f"{' and '.join(lacking)}.{waiting}",
-        )
-    said = [_unmet(terms[i], rows) for i in unmet]
-    sentence = " ".join(sentence for sentence, _ in said[:3])
-    more = (
-        f" {count(len(said) - 3, 'more term')} {verb(len(said) - 3, 'is', 'are')} met nowhere." if len(said) > 3 else ""
-    )
-    return Reason(ReasonKind.NO_FIT, sentence + more + waiting, unmet[0], said[0][1])
-
-
-def _unmet(term: Term, rows: Sequence[FitRow]) -> tuple[str, str | None]:
-    """A sentence on a term that none of the hosts meets, and the word that was probably meant."""
-    hosts = [row.host for row in rows]
+def _unmet(term: Term, index: FleetIndex, words: FleetWords) -> str:
+    """A sentence on a term that none of the admitted hosts meets."""
+    close = meant_name(term, words)
     match term:
         case LabelTerm():
-            having = Counter(label for host in hosts for label in host.labels)
-            close = nearest(term.name, having)
-            return f'No host has the label "{term.name}".' + _did_you_mean(close, having), close
+            return f'No host has the label "{term.name}".' + _did_you_mean(close, words.labels)
         case HostTerm():
-            close = nearest(term.name, [host.name.lower() for host in hosts])
-            return f'There is no host called "{term.name}".' + (f' Did you mean "{close}"?' if close else ""), close
+            return f'There is no host called "{term.name}".' + (f' Did you mean "{close}"?' if close else "")
+        case PaddockTerm():
+            return f'There is no paddock called "{term.name}".' + (f' Did you mean "{close}"?' if close else "")
+        case KitTerm() if term.terms is None:
+            return f'There is no kit called "{term.name}".'
+        case KitTerm():
+            return f"No host meets every term of the kit {term.name}."
         case ToolTerm():
-            having = Counter(tool for host in hosts for tool in {one.tool for one in host.installations})
-            if term.name not in having:
-                close = nearest(term.name, having)
-                return f'No host has the tool "{term.name}".' + _did_you_mean(close, having), close
-            return f"No host has {term.name} {term.range}: there {_versions_there(term.name, hosts)}.", None
+            if term.name not in words.tools:
+                return f'No host has the tool "{term.name}".' + _did_you_mean(close, words.tools)
+            return f"No host has {term.name} {term.range}: there {_listed(words.versions(term.name))}."
+        case EnvTerm():
+            number = words.variables[term.name]
+            if term.value is None or not number:
+                return f"The variable {term.name} is set for no host's agent."
+            set_on = count(number, "host")
+            return f"The variable {term.name} is set on {set_on}, but on none is it known to be {term.value}."
+        case GroupTerm():
+            return f"No host's agent runs under an account in the group {term.name}."
         case ServiceTerm():
-            having = Counter(service for host in hosts for service in host.services)
-            if term.name not in having:
-                close = nearest(term.name, having)
-                return f'The service "{term.name}" is watched on no host.' + _did_you_mean(close, having), close
-            states = Counter(host.services[term.name] for host in hosts if term.name in host.services)
+            if term.name not in words.services:
+                return f'The service "{term.name}" is watched on no host.' + _did_you_mean(close, words.services)
+            states = Counter(host.services[term.name] for host in words.admitted if term.name in host.services)
             there = ", ".join(f"{state} on {count(number, 'host')}" for state, number in states.most_common(4))
-            return f"The service {term.name} runs on no host: it is {there}.", None
-    having = Counter(f"{host.os} {host.os_version}".strip() for host in hosts)
-    there = ", ".join(f"{name} ({number})" for name, number in having.most_common(4))
-    return f"No host meets `{term}`: there is {there}.", None
+            return f"The service {term.name} runs on no host: it is {there}."
+        case CoresTerm():
+            return f"No host has {count(term.least, 'core')}: the most is {max(host.cores for host in words.admitted)}."
+        case MemoryTerm():
+            largest = about_size(max(host.memory for host in words.admitted))
+            return f"No host has {about_size(term.least)} of memory: the most is {largest}."
+        case DiskTerm():
+            most = max((host.disk_free or 0 for host in index.hosts_in(index.state("admitted"))), default=0)
+            return f"No host has {about_size(term.least)} of disk free now: the most is {about_size(most)}."
+        case DisplayTerm():
+            return "No host has a display."
+    there = ", ".join(f"{name} ({number})" for name, number in words.systems.most_common(4))
+    return f"No host meets `{term}`: there is {there}."
 
 
 def _did_you_mean(close: str | None, having: Counter[str]) -> str:
     return f' Did you mean "{close}" ({count(having[close], "host")})?' if close else ""
 
 
-def _versions_there(tool: str, hosts: Sequence[Host]) -> str:
-    newest = [(host.installed(tool)[0], host) for host in hosts if host.installed(tool)]
-    spread = Counter(one.version for one, _ in newest)
+def _listed(spread: Counter[str]) -> str:
     listed = ", ".join(f"{version} on {count(number, 'host')}" for version, number in spread.most_common(4))
     more = f" and {len(spread) - 4} other versions" if len(spread) > 4 else ""
     return f"is {listed}{more}"
 
 
-class Remedies:
-    """What would make near fits fit, in words. Looks once over the whole sheet, then answers for each row."""
-
-    def __init__(self, sheet: FitSheet) -> None:
-        self._terms = sheet.terms
-        self._labels = {label for row in sheet.rows for label in row.host.labels}
-        self._like: dict[tuple[int, str], str] = {}
-        for row in sheet.rows:
-            for i, verdict in enumerate(row.verdicts):
-                if verdict.holds:
-                    self._like.setdefault((i, row.host.os), row.host.name)
-
-    def of(self, row: FitRow) -> str:
-        """The remedy for this row; "" for a host that fits, lacks too much, or cannot be mended."""
-        if not row.is_near_fit:
-            return ""
-        said = []
-        for i, (term, verdict) in enumerate(zip(self._terms, row.verdicts, strict=True)):
-            if verdict.holds:
-                continue
-            match term:
-                case LabelTerm() if verdict.found:
-                    said.append(f"mend the job: label {verdict.found}")
-                case LabelTerm():
-                    meant = self._meant(term.name)
-                    mend = f"mend the job: label {meant}, and " if meant != term.name else ""
-                    said.append(f"{mend}add the label {meant} to {row.host.name}")
-                case ToolTerm():
-                    like = self._like.get((i, row.host.os))
-                    wanted = f"install {term.name} {term.range or ''}".strip()
-                    said.append(wanted + (f" (as on {like})" if like else ""))
-                case ServiceTerm() if verdict.found != NOT_WATCHED:
-                    said.append(f"start {term.name} on {row.host.name}")
-                case ServiceTerm():
-                    said.append(f"have {term.name} watched on {row.host.name}")
-                case _:
-                    return ""
-        return "; ".join(said)
-
-    def _meant(self, label: str) -> str:
-        """The label itself if some host has it, else the nearest that one has, else the label itself."""
-        return label if label in self._labels else closest_label(label, frozenset(self._labels)) or label
-
-
-def funnel(sheet: FitSheet) -> tuple[FunnelStep, ...]:
-    """From all hosts to those that could take the job now: each step keeps what is left of the one before."""
-    left = list(sheet.rows)
-    steps = [FunnelStep("all hosts", len(left))]
-    left = [row for row in left if row.host.is_admitted]
-    steps.append(FunnelStep("admitted", len(left)))
-    for i, term in enumerate(sheet.terms):
-        left = [row for row in left if row.verdicts[i].holds]
-        steps.append(FunnelStep(str(term), len(left), i))
-    left = [row for row in left if row.host.readiness in (Readiness.FREE, Readiness.BUSY)]
-    steps.append(FunnelStep("connected, not held", len(left)))
-    left = [row for row in left if row.host.readiness is Readiness.FREE]
-    steps.append(FunnelStep("slot free", len(left)))
-    return tuple(steps)
+def funnel(requirement: Requirement, index: FleetIndex) -> tuple[FunnelStep, ...]:
+    """From all hosts to those that could take the job now: each step keeps what is left of the one before. Steps
+    that keep all for every job are left out: a fence that lets all in, reservations that do not concern it."""
+    fitting = Fitting(requirement, index)
+    left = index.state("there")
+    steps = [FunnelStep("all hosts", count_bits(left))]
+    if requirement.reach is not None:
+        steps.append(FunnelStep("within the sender's reach", count_bits(fitting.inside)))
+    left = fitting.inside
+    if requirement.let_in is not None and not requirement.is_own:
+        left = left & index.in_paddocks(requirement.let_in)
+        steps.append(FunnelStep("inside the fence", count_bits(left)))
+    left = left & index.state("admitted")
+    steps.append(FunnelStep("admitted", count_bits(left)))
+    for i, term in enumerate(requirement.terms):
+        left = left & index.holds(term)
+        steps.append(FunnelStep(str(term), count_bits(left), i))
+    kept = left & ~(fitting.let_in & ~fitting.not_reserved)
+    if count_bits(kept) != count_bits(left):
+        steps.append(FunnelStep("open to it", count_bits(kept)))
+    if requirement.slots > 1:
+        kept = kept & index.with_slots(requirement.slots)
+        steps.append(FunnelStep(f"{requirement.slots} slots in all", count_bits(kept)))
+    kept = kept & index.state("ready")
+    steps.append(FunnelStep("connected, not held", count_bits(kept)))
+    kept = kept & index.state(Readiness.FREE)
+    if requirement.slots > 1:
+        enough = sum(host.free_slots >= requirement.slots for host in index.hosts_in(kept))
+        return (*steps, FunnelStep(f"{requirement.slots} slots free", enough))
+    return (*steps, FunnelStep("slot free", count_bits(kept)))
 
 
 def count(number: int, noun: str) -> str:

@@ -1,13 +1,12 @@
 from dataclasses import replace
 
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
 
-from paddock_core.dispatch import WaitingJob, dispatch_round
-from paddock_core.fit import fit_sheet
+from paddock_core.fit import Requirement, binding, fit_sheet, sheet_of
 from paddock_core.fleet import Host, Installation, Readiness
-from paddock_core.reasons import ReasonKind, Remedies, funnel, why_waiting
+from paddock_core.fleet_index import FleetIndex
+from paddock_core.reasons import ReasonKind, funnel, why_waiting
+from paddock_core.remedies import Remedies
 from paddock_core.terms import parse_terms
 
 AVOCET = Host(
@@ -27,6 +26,25 @@ FLEET = [AVOCET, RUSSET, KETCH]
 
 def sheet_for(*texts, hosts=FLEET):
     return fit_sheet(parse_terms(texts), hosts)
+
+
+def asks(*texts, **more):
+    return Requirement(parse_terms(texts), **more)
+
+
+def reason_for(*texts, hosts=FLEET, **more):
+    return why_waiting(asks(*texts, **more), FleetIndex(hosts))
+
+
+def bound(*texts, host=AVOCET, prefers=()):
+    return [one.version for one in binding(parse_terms(texts), parse_terms(prefers), host)]
+
+
+def said_for(*texts, hosts=FLEET, **more):
+    """What would mend each host that could be mended, in words."""
+    requirement = asks(*texts, **more)
+    remedies = Remedies(requirement, FleetIndex(hosts), "buoy-telemetry")
+    return {near.host: near.said for near in remedies.near_fits(sheet_of(requirement, hosts).rows)}
 
 
 @pytest.mark.parametrize(
@@ -54,15 +72,17 @@ def test_a_tool_term_is_bound_to_the_plain_installation_if_that_meets_it():
         Installation("jdk", "21.0.5", "/opt/jdk-21"),
     )
     host = replace(AVOCET, installations=installed)
-    assert sheet_for("tool jdk", hosts=[host]).rows[0].binding[0].version == "17.0.15"
-    assert sheet_for("tool jdk 18+", hosts=[host]).rows[0].binding[0].version == "21.0.5"
+    assert bound("tool jdk", host=host) == ["17.0.15"]
+    assert bound("tool jdk 18+", host=host) == ["21.0.5"]
+    assert bound("tool jdk 21", "tool jdk 17", host=host) == ["21.0.5", "17.0.15"]
+    assert bound("tool jdk 17+", host=host, prefers=["tool jdk 21"]) == ["21.0.5"]
+    assert bound("tool jdk 17", host=host, prefers=["tool jdk 21"]) == ["17.0.15"]
 
 
 def test_a_tool_term_is_bound_to_the_newest_installation_that_meets_it():
-    (row,) = sheet_for("os linux", "tool jdk").fitting
-    assert [one.version for one in row.binding] == ["21.0.5"]
-    (row,) = sheet_for("os linux", "tool jdk 17").fitting
-    assert [one.path for one in row.binding] == ["/usr/bin/java"]
+    assert bound("os linux", "tool jdk") == ["21.0.5"]
+    assert bound("os linux", "tool jdk 17") == ["17.0.15"]
+    assert bound("any of tool maven 3+ or (tool git and tool jdk 17)") == ["2.39.5", "17.0.15"]
 
 
 @pytest.mark.parametrize(
@@ -82,7 +102,7 @@ def test_a_tool_term_is_bound_to_the_newest_installation_that_meets_it():
     ],
 )
 def test_the_reason_says_what_is_wrong_and_what_was_meant(terms, kind, parts):
-    reason = why_waiting(sheet_for(*terms))
+    reason = reason_for(*terms)
     assert reason.kind is kind
     for part in parts:
         assert part in reason.sentence
@@ -98,100 +118,81 @@ def test_the_reason_says_what_is_wrong_and_what_was_meant(terms, kind, parts):
     ],
 )
 def test_a_host_that_fits_but_cannot_take_the_job_is_named(readiness, kind, says):
-    reason = why_waiting(
-        sheet_for("os linux", hosts=[replace(AVOCET, readiness=readiness, free_slots=0), RUSSET, KETCH])
-    )
+    reason = reason_for("os linux", hosts=[replace(AVOCET, readiness=readiness, free_slots=0), RUSSET, KETCH])
     assert reason.kind is kind
     assert says in reason.sentence
 
 
 def test_a_host_whose_tools_are_not_known_yet_is_mentioned():
     fresh = replace(AVOCET, installations=(), surveyed=False)
-    assert "avocet-01 has not been surveyed yet." in why_waiting(sheet_for("tool git", hosts=[fresh])).sentence
+    assert "avocet-01 has not been surveyed yet." in reason_for("tool git", hosts=[fresh]).sentence
 
 
 def test_without_any_admitted_host_the_reason_says_so():
-    assert why_waiting(sheet_for("os linux", hosts=[])).kind is ReasonKind.NO_HOSTS
+    assert reason_for("os linux", hosts=[]).kind is ReasonKind.NO_HOSTS
     gate = replace(AVOCET, readiness=Readiness.AT_THE_GATE)
-    assert "1 host at the gate" in why_waiting(sheet_for("os linux", hosts=[gate])).sentence
+    assert "1 host at the gate" in reason_for("os linux", hosts=[gate]).sentence
 
 
 def test_near_fits_come_with_what_would_mend_them():
-    sheet = sheet_for("os macos", "tool jdk 17", "label relase-signing")
-    said = {row.host.name: Remedies(sheet).of(row) for row in sheet.rows}
-    assert said == {"russet-01": "mend the job: label release-signing", "avocet-01": "", "ketch-01": ""}
-    sheet = sheet_for("os linux", "tool jdk 17", "tool maven 3.8+", "label bench-rig")
-    assert Remedies(sheet).of(sheet.rows[0]) == "install maven 3.8+"
-    sheet = sheet_for("os windows", "tool git", "label bench-ring")
-    assert Remedies(sheet).of(sheet.rows[0]) == (
-        "mend the job: label bench-rig, and add the label bench-rig to ketch-01"
-    )
+    said = said_for("os macos", "tool jdk 17", "label relase-signing")
+    assert said == {"russet-01": "mend the job: `label release-signing`"}
+    assert said_for("os linux", "tool jdk 17", "tool maven 3.8+", "label bench-rig") == {
+        "avocet-01": "install maven 3.8+ on avocet-01"
+    }
+    assert said_for("os windows", "tool git", "label bench-ring") == {
+        "ketch-01": "mend the job: `label bench-rig`; add the label bench-rig to ketch-01"
+    }
+
+
+def test_the_cheapest_remedy_comes_first():
+    held = replace(AVOCET, readiness=Readiness.HELD, held="harbourmaster: new disk")
+    down = replace(AVOCET, name="avocet-02", services={"tide-db": "stopped"})
+    bare = replace(AVOCET, name="avocet-03", labels=frozenset(), services={"tide-db": "running"})
+    old = replace(AVOCET, name="avocet-04", installations=AVOCET.installations[2:], services={"tide-db": "running"})
+    held = replace(held, services={"tide-db": "running"})
+    said = said_for("label bench-rig", "tool jdk 17", "service tide-db running", hosts=[old, bare, held, down, KETCH])
+    assert list(said.items()) == [
+        ("avocet-02", "start tide-db on avocet-02"),
+        ("avocet-01", "resume avocet-01 (harbourmaster: new disk)"),
+        ("avocet-03", "add the label bench-rig to avocet-03"),
+        ("avocet-04", "install jdk 17 on avocet-04 (as on avocet-01)"),
+    ]
+
+
+def test_a_fence_a_reservation_and_too_few_slots_are_said_and_can_be_mended():
+    fenced = reason_for("os linux", let_in=frozenset({"orchard"}))
+    assert (fenced.kind, fenced.places) == (ReasonKind.NOT_LET_IN, ("shoreline",))
+    assert said_for("os linux", let_in=frozenset({"orchard"})) == {"avocet-01": "let buoy-telemetry into shoreline"}
+    reserved = [replace(AVOCET, reserved=True)]
+    assert reason_for("os linux", hosts=reserved).kind is ReasonKind.RESERVED
+    assert reason_for("os linux", "label bench-rig", hosts=reserved).kind is ReasonKind.NEXT
+    assert reason_for("os linux", hosts=reserved, is_own=True).kind is ReasonKind.NEXT
+    assert said_for("os linux", hosts=reserved) == {"avocet-01": "mend the job: add `label bench-rig`"}
+    assert reason_for("os linux", slots=4).kind is ReasonKind.TOO_MANY_SLOTS
+    assert said_for("os linux", slots=4) == {"avocet-01": "give avocet-01 4 slots (it has 1)"}
+    roomy = [replace(AVOCET, slots=4, free_slots=3)]
+    assert reason_for("os linux", hosts=roomy, slots=4).kind is ReasonKind.MORE_SLOTS
+
+
+def test_a_sender_who_reaches_one_paddock_hears_only_of_that():
+    reason = reason_for("label release-sining", reach=frozenset({"shoreline"}))
+    assert (reason.kind, reason.nearest) == (ReasonKind.NO_FIT, None)
 
 
 def test_the_funnel_narrows_from_all_hosts_to_the_free_ones():
     hosts = [AVOCET, replace(RUSSET, readiness=Readiness.HELD), replace(KETCH, readiness=Readiness.AT_THE_GATE)]
-    steps = [(step.name, step.left) for step in funnel(sheet_for("tool git 2+", "tool jdk 17", hosts=hosts))]
+    steps = [(step.name, step.left) for step in funnel(asks("tool git 2+", "tool jdk 17"), FleetIndex(hosts))]
     assert steps == [
         ("all hosts", 3), ("admitted", 2), ("tool git 2+", 2), ("tool jdk 17", 2),
         ("connected, not held", 1), ("slot free", 1),
     ]  # fmt: skip
 
 
-def test_a_plain_job_does_not_take_the_only_host_that_another_could_use():
-    jobs = [WaitingJob(1, parse_terms(["tool git"]), order=1), WaitingJob(2, parse_terms(["label bench-rig"]), order=2)]
-    decided = dispatch_round(jobs, FLEET)
-    assert {p.job: p.host for p in decided.placements} == {1: "ketch-01", 2: "avocet-01"}
-
-
-def test_priority_goes_before_age_and_the_rest_hear_that_all_are_busy():
-    terms = parse_terms(["os linux"])
-    decided = dispatch_round([WaitingJob(1, terms, order=1), WaitingJob(2, terms, priority=5, order=2)], FLEET)
-    assert [(p.job, p.host) for p in decided.placements] == [(2, "avocet-01")]
-    assert decided.reasons[1].kind is ReasonKind.BUSY
-
-
-hosts = st.lists(
-    st.builds(
-        Host,
-        name=st.integers(0, 50).map(lambda i: f"curlew-{i:02}"),
-        paddock=st.just("shoreline"),
-        os=st.sampled_from(["linux", "macos"]),
-        os_version=st.just("12"),
-        arch=st.just("x64"),
-        labels=st.sets(st.sampled_from(["a", "b"])).map(frozenset),
-        readiness=st.sampled_from(Readiness),
-        free_slots=st.integers(1, 3),
-    ),
-    max_size=8,
-    unique_by=lambda host: host.name,
-)
-jobs = st.lists(
-    st.builds(
-        WaitingJob,
-        id=st.integers(1, 10**6),
-        terms=st.sampled_from(
-            [parse_terms(t) for t in ([], ["os linux"], ["label a"], ["os macos", "label b"], ["label zz"])]
-        ),
-        priority=st.integers(0, 2),
-        order=st.integers(0, 9),
-    ),
-    max_size=12,
-    unique_by=lambda job: job.id,
-)
-
-
-@given(jobs, hosts)
-def test_a_round_never_overfills_a_host_and_answers_for_every_job(jobs, hosts):
-    decided = dispatch_round(jobs, hosts)
-    by_name = {host.name: host for host in hosts}
-    by_id = {job.id: job for job in jobs}
-    assert {p.job for p in decided.placements} | set(decided.reasons) == set(by_id)
-    assert not {p.job for p in decided.placements} & set(decided.reasons)
-    for placement in decided.placements:
-        host = by_name[placement.host]
-        assert host.readiness is Readiness.FREE
-        assert fit_sheet(by_id[placement.job].terms, [host]).rows[0].fits
-        assert sum(p.host == host.name for p in decided.placements) <= host.free_slots
-    for job_id, reason in decided.reasons.items():
-        assert reason.kind is not ReasonKind.NEXT, f"job {job_id} could have been placed"
-    assert dispatch_round(list(reversed(jobs)), list(reversed(hosts))) == decided
+def test_the_funnel_has_the_fence_and_reservations_where_they_matter():
+    hosts = [replace(AVOCET, reserved=True), RUSSET, KETCH]
+    requirement = asks("tool git", let_in=frozenset({"shoreline", "workshop"}), slots=2)
+    assert [(step.name, step.left) for step in funnel(requirement, FleetIndex(hosts))] == [
+        ("all hosts", 3), ("inside the fence", 2), ("admitted", 2), ("tool git", 2), ("open to it", 1),
+        ("2 slots in all", 0), ("connected, not held", 0), ("2 slots free", 0),
+    ]  # fmt: skip

@@ -3,9 +3,11 @@
 import pytest
 
 from paddock_core.errors import TermError
-from paddock_core.fit import fit_sheet
+from paddock_core.fit import Requirement, sheet_of
 from paddock_core.fleet import Host
-from paddock_core.reasons import Remedies, why_waiting
+from paddock_core.fleet_index import FleetIndex
+from paddock_core.reasons import why_waiting
+from paddock_core.remedies import Remedies
 from paddock_core.terms import ServiceTerm, parse_term, parse_terms
 
 
@@ -45,18 +47,18 @@ def test_what_is_missing_is_named_with_its_column(text, column, expected):
 
 def test_hosts_where_it_is_down_are_avoided_and_said():
     hosts = [host("knot-01", **{"tide-db": "stopped"}), host("knot-02", **{"tide-db": "running"}), host("knot-03")]
-    sheet = fit_sheet(parse_terms(["service tide-db running", "os linux"]), hosts)
+    asked = Requirement(parse_terms(["service tide-db running", "os linux"]))
+    sheet = sheet_of(asked, hosts)
     assert [row.host.name for row in sheet.fitting] == ["knot-02"]
-    remedies = Remedies(sheet)
-    assert {row.host.name: remedies.of(row) for row in sheet.rows if not row.fits} == {
-        "knot-01": "start tide-db on knot-01",
-        "knot-03": "have tide-db watched on knot-03",
-    }
+    assert [near.said for near in Remedies(asked, FleetIndex(hosts)).near_fits(sheet.rows)] == [
+        "start tide-db on knot-01",
+        "have tide-db watched on knot-03",
+    ]
 
 
 def test_why_it_waits():
-    down = [host("knot-01", **{"tide-db": "failed"}), host("knot-02", **{"tide-db": "failed"})]
-    waiting = why_waiting(fit_sheet(parse_terms(["service tide-db running"]), down))
+    down = FleetIndex([host("knot-01", **{"tide-db": "failed"}), host("knot-02", **{"tide-db": "failed"})])
+    waiting = why_waiting(Requirement(parse_terms(["service tide-db running"])), down)
     assert waiting.sentence == "The service tide-db runs on no host: it is failed on 2 hosts."
-    mistyped = why_waiting(fit_sheet(parse_terms(["service tide-bd running"]), down))
+    mistyped = why_waiting(Requirement(parse_terms(["service tide-bd running"])), down)
     assert (mistyped.nearest, "Did you mean" in mistyped.sentence) == ("tide-db", True)

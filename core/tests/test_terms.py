@@ -3,7 +3,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from paddock_core.errors import ContradictionError, TermError
-from paddock_core.terms import LabelTerm, OsTerm, ToolTerm, parse_term, parse_terms
+from paddock_core.terms import LabelTerm, OsTerm, ToolTerm, parse_asked, parse_term, parse_terms, read_line
 
 
 @pytest.mark.parametrize(
@@ -41,7 +41,7 @@ def test_terms_are_read_and_written_canonically(text, canonical):
         ("tool jdk 17 18", 13, None, "the end of the line"),
         ("tool jdk seventeen", 10, None, "a version"),
         ("", 1, None, "os"),
-        ("\uff4f\uff53 linux", 1, None, "os"),
+        ("\uff4f\uff53 linux", 1, None, ""),
         ("label a\nlabel b", 8, None, ""),
     ],
 )
@@ -87,3 +87,97 @@ def test_any_text_is_a_term_or_a_term_error_with_a_column_inside_it(text):
         parse_term(text)
     except TermError as error:
         assert 1 <= error.column <= max(len(text), 200) + 1
+
+
+simple_terms = st.one_of(
+    st.sampled_from(
+        [
+            "os linux", "os macos 14+", "arch arm64", "kit shoreline-builder", "host knot-01", "paddock orchard",
+            "service tide-db running", "env JAVA_HOME", "user group docker", "display", "not label slow",
+            'user group "Remote Users"', "memory 16 GB", "tool git, cmake 3.20+",
+        ]
+    ),
+    st.integers(1, 512).map(lambda n: f"cores {n}+"),
+    st.tuples(st.decimals(1, 9999, places=3), st.sampled_from(["MB", "g", "TB", "GiB", " mib"])).map(
+        lambda size: f"disk {size[0]}{size[1]} free"
+    ),
+    st.text("abz =,;'\u00e9", max_size=9).map(lambda value: f'env LANG = "{value}"'),
+)  # fmt: skip
+nested_terms = st.recursive(
+    simple_terms,
+    lambda inner: st.one_of(
+        inner.map(lambda one: f"not ({one})"),
+        st.lists(inner, min_size=1, max_size=3).map(lambda several: f"(any of ({') or ('.join(several)}))"),
+        st.lists(inner, min_size=1, max_size=3).map(lambda several: f"(({') and ('.join(several)}))"),
+    ),
+    max_leaves=4,
+)
+
+
+@given(nested_terms)
+def test_what_is_written_canonically_reads_back_as_the_same_and_stays_so(text):
+    try:
+        term = parse_term(text)
+    except TermError as error:
+        assert "deep" in error.message or "at most" in error.message
+        return
+    again = parse_term(str(term))
+    assert (again, str(again)) == (term, str(term))
+    assert read_line(str(term)).notes == ()
+
+
+@pytest.mark.parametrize(
+    ("text", "canonical"),
+    [
+        ("memory 1.5 TiB", "memory 1536 GiB"),
+        ("memory 16g", "memory 16 GB"),
+        ("disk 40 gb free", "disk 40 GB free"),
+        ("cores 8+", "cores 8"),
+        ("not not label a", "label a"),
+        ("any of (any of label a or label b) or label a", "any of label a or label b"),
+        ("any of label a", "label a"),
+        ("not (label a and label b)", "not (label a and label b)"),
+        ("env LANG = C.UTF-8", "env LANG = C.UTF-8"),
+    ],
+)
+def test_joined_terms_and_quantities_are_written_in_one_way(text, canonical):
+    assert str(parse_term(text)) == canonical
+
+
+def test_what_was_forgiven_is_said():
+    assert read_line("label bench-rig").notes == ()
+    assert "Spaces round the line" in read_line(" label bench-rig  ").notes[0]
+    assert "Case" in read_line("Label Bench-Rig").notes[0]
+    assert "none of the keyboard's" in read_line("label\u00a0bench-rig").notes[0]
+    assert read_line("tool jdk").notes == ()
+
+
+def test_lines_that_prefer_are_kept_apart_and_joined_lines_are_opened():
+    asked = parse_asked(["os linux", "Prefer label fast-disk", "tool git, cmake 3.20+", "prefer label fast-disk"])
+    assert [str(term) for term in asked.terms] == ["os linux", "tool git", "tool cmake 3.20+"]
+    assert [str(term) for term in asked.prefers] == ["label fast-disk"]
+    with pytest.raises(TermError) as caught:
+        parse_asked(["prefer lable x"])
+    assert (caught.value.column, caught.value.nearest) == (8, "label")
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        ("t\u043e\u043el jdk", "cyrillic small letter o"),
+        ("label relea\u0455e", "cyrillic small letter dze"),
+        ("(" * 300, "deep"),
+        ("not " * 90 + "display", "deep"),
+        ("memory 16", "a size with its unit"),
+        ("label " + "x" * 500, "at most 400"),
+    ],
+)
+def test_what_cannot_be_meant_is_explained(text, says):
+    with pytest.raises(TermError, match=says):
+        parse_term(text)
+
+
+@pytest.mark.parametrize("texts", [["label a", "not label a"], ["not display", "display"], ["paddock a", "paddock b"]])
+def test_a_term_and_its_opposite_are_refused(texts):
+    with pytest.raises(ContradictionError):
+        parse_terms(texts)

@@ -13,6 +13,7 @@ Early versions (``18-ea``, ``3.13.0rc1``) order before their release, so ``17`` 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import zip_longest
 
 from lark import Token, Transformer, UnexpectedInput
@@ -77,6 +78,14 @@ class VersionRange:
     text: str
     comparisons: tuple[Comparison, ...]
     scheme: str = "generic"
+
+    def __hash__(self) -> int:
+        return self._hash
+
+    @cached_property
+    def _hash(self) -> int:
+        """Of what tells ranges apart, and no more: terms are looked up by it all the time."""
+        return hash((self.text, self.scheme))
 
     def contains(self, version: Version) -> bool:
         """Whether ``version`` lies in the range."""

@@ -1,0 +1,98 @@
+"""In which order waiting jobs are thought of: priority, the wait so far, and what their pipeline has had lately.
+
+    score = 600 · priority + waited - use - queued            (all in seconds)
+
+``waited`` is since the job was sent. ``use`` is what its pipeline had of the fleet, as the time in which its fair share
+would have done the same: the slot-seconds of its attempts, each halved for every four hours since, times the number of
+pipelines, over the number of slots. ``queued`` is the same for what it may be expected to use by its jobs that wait in
+front of this one. The highest score goes first; of equals, the older job.
+
+Why nothing starves. Of two jobs, ``waited`` grows alike, so that only priority, use and queue keep the later one in
+front. Priorities differ by at most 200; ``use`` is never more than pipelines · half-life / ln 2, since a pipeline that
+had every slot for ever would have just that; and ``queued`` counts only jobs in front in its own pipeline, which by the
+same reasoning were all sent within ``600 · 200`` seconds after it. So no job that is sent later than
+``overtaking_ends`` goes in front of a job, whatever happens: the jobs in front of it are a finite set from then on. A
+round gives a slot that suits a job either to it or to a job in front of it (see ``matching``), so each such slot that
+comes free makes that set smaller, and the job starts at the latest when as many have come free as were in front of it.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+SECONDS_A_PRIORITY = 600.0
+HALF_LIFE = 4 * 3600.0
+EXPECTED_SECONDS = 600.0
+"""What a job is expected to take, where nothing is known."""
+PRIORITIES = 200
+"""The difference between the highest and the lowest priority."""
+
+
+@dataclass(frozen=True)
+class Queued:
+    """One waiting job, as far as its place in the order goes. ``waited`` and ``expected`` are in seconds."""
+
+    id: int
+    pipeline: str
+    priority: int
+    waited: float
+    slots: int = 1
+    expected: float = EXPECTED_SECONDS
+
+
+def scores(jobs: Sequence[Queued], use: Mapping[str, float], slots: int) -> NDArray[np.float64]:
+    """The score of each job, in seconds. ``use`` is by pipeline, in decayed slot-seconds (see ``decayed_use``);
+    ``slots`` is how many the fleet has."""
+    pipelines = {job.pipeline for job in jobs} | {name for name, seconds in use.items() if seconds > 0}
+    worth = len(pipelines) / max(1, slots)
+    own = np.array([SECONDS_A_PRIORITY * job.priority + job.waited for job in jobs], float)
+    expected = np.array([job.slots * job.expected for job in jobs], float)
+    numbers = {name: number for number, name in enumerate(sorted(pipelines))}
+    of = np.array([numbers[job.pipeline] for job in jobs], int)
+    ids = np.array([job.id for job in jobs], np.int64)
+    queued = np.zeros(len(jobs))
+    order = np.lexsort((ids, -own, of))
+    if len(jobs):
+        running = np.cumsum(expected[order])
+        starts = np.r_[True, of[order][1:] != of[order][:-1]]
+        before = running - expected[order]
+        queued[order] = before - np.maximum.accumulate(np.where(starts, before, -1.0))
+    used = np.array([use.get(job.pipeline, 0.0) for job in jobs], float)
+    result: NDArray[np.float64] = own - worth * (used + queued)
+    return result
+
+
+def order(jobs: Sequence[Queued], use: Mapping[str, float], slots: int) -> list[int]:
+    """The places of the jobs, the one that is first in line first."""
+    found: list[int] = np.lexsort((np.array([job.id for job in jobs], np.int64), -scores(jobs, use, slots))).tolist()
+    return found
+
+
+def decayed_use(ran: Iterable[tuple[float, float, int]], now: float) -> float:
+    """Slot-seconds, each halved for every half-life since: ``ran`` are start, end and slots of attempts, in seconds
+    since the epoch; an end in the future counts as now.
+
+    The integral of ``slots · 2^(-(now - t) / HALF_LIFE)`` from start to end.
+    """
+    rate = math.log(2) / HALF_LIFE
+    total = 0.0
+    for start, end, slots in ran:
+        end = min(end, now)
+        if end > start:
+            total += slots * (math.exp(-rate * (now - end)) - math.exp(-rate * (now - start))) / rate
+    return total
+
+
+def overtaking_ends(priority: int, pipelines: int, queued: float = 0.0) -> float:
+    """After how many seconds no job that is sent then goes in front of one of this priority.
+
+    ``pipelines`` is how many there are; ``queued`` is what those of its own pipeline in front of it are expected to
+    use, in seconds of their fair share.
+    """
+    highest = PRIORITIES // 2
+    return SECONDS_A_PRIORITY * (highest - priority) + pipelines * HALF_LIFE / math.log(2) + queued

@@ -1,0 +1,278 @@
+"""The dispatch round: how many start against the true optimum, who goes first, and that nobody starves."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.sparse import csr_array
+from scipy.sparse.csgraph import maximum_bipartite_matching
+
+from paddock_core.dispatch import HALF_LIFE, WaitingJob, decayed_use, dispatch_round
+from paddock_core.dispatch.matching import Kind, match
+from paddock_core.dispatch.shares import PRIORITIES, SECONDS_A_PRIORITY, Queued, order, overtaking_ends, scores
+from paddock_core.fit import Requirement, fit_row
+from paddock_core.fleet import Host, Readiness
+from paddock_core.fleet_index import FleetIndex
+from paddock_core.reasons import ReasonKind
+from paddock_core.terms import parse_terms
+
+
+def host(name, *labels, free=1, slots=None, readiness=Readiness.FREE, **more):
+    return Host(
+        name, "shoreline", "linux", "12", "x64", frozenset(labels), (), readiness, free, slots=slots or free, **more
+    )  # fmt: skip
+
+
+def asks(*texts, slots=1):
+    return Requirement(parse_terms(texts), slots)
+
+
+def placed(jobs, hosts, **more):
+    return {p.job: p.host for p in dispatch_round(jobs, FleetIndex(hosts), **more).placements}
+
+
+def test_a_plain_job_does_not_take_the_only_host_that_another_could_use():
+    hosts = [host("avocet-01", "bench-rig"), host("knot-01")]
+    jobs = [WaitingJob(1, asks("os linux")), WaitingJob(2, asks("label bench-rig"))]
+    assert placed(jobs, hosts) == {1: "knot-01", 2: "avocet-01"}
+
+
+def test_a_preference_never_excludes_and_gives_way_to_what_another_needs():
+    hosts = [host("avocet-01", "bench-rig"), host("knot-01")]
+    prefers = parse_terms(["label bench-rig"])
+    liking = WaitingJob(1, asks("os linux"), prefers, waited=60)
+    assert placed([liking], hosts) == {1: "avocet-01"}
+    assert placed([liking], hosts[1:]) == {1: "knot-01"}
+    assert placed([liking, WaitingJob(2, asks("label bench-rig"))], hosts) == {1: "knot-01", 2: "avocet-01"}
+
+
+def test_a_warm_work_folder_decides_between_equals_and_the_attempt_says_so():
+    hosts = [host("knot-01"), host("knot-02")]
+    decided = dispatch_round(
+        [WaitingJob(1, asks(), pipeline="almanac-docs")], FleetIndex(hosts), warm={"almanac-docs": ["knot-02"]}
+    )
+    (placement,) = decided.placements
+    assert placement.host == "knot-02"
+    assert placement.why == ("2 hosts fit, 2 of them with a free slot. knot-02 has a warm work folder of almanac-docs.")
+
+
+def test_priority_goes_first_and_the_rest_hear_that_all_are_busy():
+    jobs = [WaitingJob(1, asks("os linux"), waited=5), WaitingJob(2, asks("os linux"), priority=5)]
+    decided = dispatch_round(jobs, FleetIndex([host("avocet-01")]))
+    assert [(p.job, p.host) for p in decided.placements] == [(2, "avocet-01")]
+    assert decided.reasons[1].kind is ReasonKind.BUSY
+
+
+# ---- as many as can start ------------------------------------------------------------------------------------------
+
+sets_of_hosts = st.lists(st.integers(0, 2**7 - 1), min_size=1, max_size=6)
+free_slots = st.lists(st.integers(0, 3), min_size=7, max_size=7)
+
+
+def most_that_can_start(fits, jobs, free):
+    """An independent optimum: one column for each slot, one row for each job."""
+    columns = [at for at, slots in enumerate(free) for _ in range(slots)]
+    grid = np.array([[fits[kind] >> at & 1 for at in columns] for kind in jobs]).reshape(len(jobs), len(columns))
+    return int((maximum_bipartite_matching(csr_array(grid), perm_type="column") >= 0).sum())
+
+
+@given(sets_of_hosts, st.data(), free_slots)
+@settings(max_examples=400)
+def test_as_many_start_as_can_and_the_first_in_line_are_among_them(fits, data, free):
+    jobs = data.draw(st.lists(st.integers(0, len(fits) - 1), max_size=14))
+    found = match([Kind((one,)) for one in fits], jobs, free).hosts
+    assert all(where is None or fits[kind] >> where & 1 for kind, where in zip(jobs, found, strict=True))
+    assert all(found.count(at) <= slots for at, slots in enumerate(free))
+    started = [where is not None for where in found]
+    assert sum(started) == most_that_can_start(fits, jobs, free)
+    # The first in order: whoever was left out could not have started together with those before it who did.
+    for at, has_started in enumerate(started):
+        before = [kind for kind, did in zip(jobs[:at], started, strict=False) if did]
+        can = most_that_can_start(fits, [*before, jobs[at]], free) == len(before) + 1
+        assert has_started == can
+
+
+@given(sets_of_hosts, st.data(), free_slots)
+def test_jobs_of_several_slots_never_overfill_and_are_not_left_out_where_there_is_room(fits, data, free):
+    sizes = data.draw(st.lists(st.integers(1, 3), min_size=len(fits), max_size=len(fits)))
+    jobs = data.draw(st.lists(st.integers(0, len(fits) - 1), max_size=10))
+    found = match([Kind((one,), size) for one, size in zip(fits, sizes, strict=True)], jobs, free)
+    room = list(free)
+    for kind, where in zip(jobs, found.hosts, strict=True):
+        if where is not None:
+            assert fits[kind] >> where & 1
+            room[where] -= sizes[kind]
+    assert min(room) >= 0
+    kept = set(found.kept.values())
+    assert len(kept) == len(found.kept)
+    for kind, where in zip(jobs, found.hosts, strict=True):
+        if where is None:
+            there = [at for at in range(7) if fits[kind] >> at & 1 and at not in kept]
+            assert all(room[at] < sizes[kind] for at in there)
+
+
+def test_small_jobs_make_room_for_a_large_one_that_is_in_front_of_nobody():
+    hosts = [host("knot-01", free=2), host("knot-02", "rig", free=2)]
+    jobs = [WaitingJob(1, asks(), waited=9), WaitingJob(2, asks(), waited=8), WaitingJob(3, asks("label rig", slots=2))]
+    assert placed(jobs, hosts) == {1: "knot-01", 2: "knot-01", 3: "knot-02"}
+
+
+def test_a_large_job_does_not_starve_behind_small_ones():
+    """A host of four slots under a stream of small jobs that never ends: slots come free one at a time, yet a job of
+    four gets them all, since none that comes free goes to a job behind it."""
+    free, running, kept = 0, 4, ""
+    for moment in range(12):
+        free, running = free + 1, running - 1
+        small = [WaitingJob(100 + 10 * moment + n, asks(), waited=0) for n in range(3)]
+        large = WaitingJob(1, asks(slots=4), waited=60.0 + moment, kept=kept)
+        one = host("kestrel-01", free=free, slots=4, readiness=Readiness.FREE if free else Readiness.BUSY)
+        decided = dispatch_round([*small, large], FleetIndex([one]))
+        if decided.placements and decided.placements[0].job == 1:
+            break
+        assert decided.placements == ()
+        assert decided.reasons[1].kind is ReasonKind.MORE_SLOTS
+        kept = decided.kept[1]
+    assert moment == 3
+
+
+# ---- the order -----------------------------------------------------------------------------------------------------
+
+
+def test_a_pipeline_that_had_much_lately_stands_back():
+    jobs = [Queued(1, "buoy-telemetry", 0, 100), Queued(2, "almanac-docs", 0, 40)]
+    assert order(jobs, {}, 10) == [0, 1]
+    assert order(jobs, {"buoy-telemetry": 10 * 600.0}, 10) == [1, 0]
+
+
+def test_a_flood_does_not_bury_what_others_send():
+    flood = [Queued(n, "buoy-telemetry", 0, 30) for n in range(1000)]
+    late = Queued(5000, "almanac-docs", 0, 0)
+    assert order([*flood, late], {}, 10).index(1000) < 10
+
+
+def test_use_decays_by_half_in_a_half_life_and_a_pipeline_that_has_all_for_ever_has_a_bound():
+    now = 1e9
+    assert decayed_use([(now - 60, now, 2)], now) == pytest.approx(120, rel=0.01)
+    old = decayed_use([(now - HALF_LIFE - 60, now - HALF_LIFE, 2)], now)
+    assert old == pytest.approx(60, rel=0.01)
+    assert decayed_use([(0, now + 500, 10)], now) == pytest.approx(10 * HALF_LIFE / np.log(2))
+
+
+queues = st.lists(
+    st.tuples(st.sampled_from(["a", "b", "c"]), st.integers(-100, 100), st.floats(0, 1e6)), min_size=1, max_size=12
+)
+
+
+@given(queues, st.dictionaries(st.sampled_from(["a", "b", "c"]), st.floats(0, 10 * HALF_LIFE / np.log(2))), st.data())
+def test_no_job_that_is_sent_after_the_bound_goes_in_front(queue, use, data):
+    slots = 10
+    jobs = [Queued(n, pipeline, priority, waited) for n, (pipeline, priority, waited) in enumerate(queue)]
+    one = data.draw(st.sampled_from(jobs))
+    in_front = sum(job.slots * job.expected for job in jobs if job.pipeline == one.pipeline)
+    bound = overtaking_ends(one.priority, pipelines=3, queued=3 / slots * in_front)
+    ordered = order(jobs, use, slots)
+    place = {job.id: ordered.index(at) for at, job in enumerate(jobs)}
+    for other in jobs:
+        if one.waited - other.waited > bound:
+            assert place[one.id] < place[other.id]
+
+
+def test_the_lowest_job_starts_under_a_stream_of_the_highest():
+    """Every minute two jobs of the highest priority come for one slot that serves one a minute. The lowest one starts,
+    and no later than when as many slots have come free as jobs were in front of it once the bound had passed."""
+    lowest, step = -PRIORITIES // 2, 60.0
+    bound = overtaking_ends(lowest, pipelines=2)
+    assert bound < SECONDS_A_PRIORITY * PRIORITIES + 2 * HALF_LIFE * 1.5
+    sent = {0: (0.0, lowest, "almanac-docs")}
+    minute = number = 0
+    while 0 in sent:
+        minute += 1
+        for _ in range(2):
+            number += 1
+            sent[number] = (minute * step, PRIORITIES // 2, "buoy-telemetry")
+        if minute % 50 and minute * step < bound / 4:
+            # Only the order of the front matters; the rest of the stream is served in the meantime.
+            sent.pop(next(iter(set(sent) - {0})))
+            continue
+        jobs = [Queued(n, p, q, minute * step - t) for n, (t, q, p) in sent.items()]
+        sent.pop(jobs[order(jobs, {}, 1)[0]].id)
+        assert minute < 2 * bound / step + 2
+    assert minute * step <= 2 * bound + step
+
+
+def test_scores_do_not_depend_on_the_order_of_the_input():
+    jobs = [Queued(n, "ab"[n % 2], n % 5 - 2, 10.0 * n) for n in range(20)]
+    forwards = dict(zip([job.id for job in jobs], scores(jobs, {"a": 50.0}, 4), strict=True))
+    backwards = dict(zip([job.id for job in jobs[::-1]], scores(jobs[::-1], {"a": 50.0}, 4), strict=True))
+    assert forwards == pytest.approx(backwards)
+
+
+# ---- the whole round -----------------------------------------------------------------------------------------------
+
+fleets = st.lists(
+    st.builds(
+        Host,
+        name=st.integers(0, 50).map(lambda i: f"curlew-{i:02}"),
+        paddock=st.sampled_from(["shoreline", "annex"]),
+        os=st.sampled_from(["linux", "macos"]),
+        os_version=st.just("12"),
+        arch=st.just("x64"),
+        labels=st.sets(st.sampled_from(["a", "b"])).map(frozenset),
+        readiness=st.sampled_from(Readiness),
+        free_slots=st.integers(1, 3),
+        slots=st.just(3),
+        reserved=st.booleans(),
+    ),
+    max_size=8,
+    unique_by=lambda host: host.name,
+)
+waiting = st.lists(
+    st.builds(
+        WaitingJob,
+        id=st.integers(1, 10**6),
+        requirement=st.builds(
+            Requirement,
+            st.sampled_from(
+                [parse_terms(t) for t in ([], ["os linux"], ["label a"], ["os macos", "label b"], ["not label a"])]
+            ),
+            st.sampled_from([1, 1, 1, 2, 4]),
+            st.none(),
+            st.sampled_from([None, frozenset({"annex"})]),
+        ),
+        prefers=st.sampled_from([(), parse_terms(["label b"])]),
+        pipeline=st.sampled_from(["buoy-telemetry", "almanac-docs"]),
+        priority=st.integers(0, 2),
+        waited=st.integers(0, 9).map(float),
+    ),
+    max_size=12,
+    unique_by=lambda job: job.id,
+)
+
+
+@given(waiting, fleets)
+def test_a_round_never_overfills_a_host_and_answers_for_every_job(jobs, hosts):
+    decided = dispatch_round(jobs, FleetIndex(hosts), {"almanac-docs": 5.0}, {"almanac-docs": ["curlew-01"]})
+    by_name = {one.name: one for one in hosts}
+    by_id = {job.id: job for job in jobs}
+    assert {p.job for p in decided.placements} | set(decided.reasons) == set(by_id)
+    assert not {p.job for p in decided.placements} & set(decided.reasons)
+    for placement in decided.placements:
+        one = by_name[placement.host]
+        assert one.readiness is Readiness.FREE
+        assert fit_row(by_id[placement.job].requirement, one).fits
+        assert sum(p.slots for p in decided.placements if p.host == one.name) <= one.free_slots
+    for job_id, reason in decided.reasons.items():
+        if by_id[job_id].requirement.slots == 1:
+            assert reason.kind is not ReasonKind.NEXT, f"job {job_id} could have been placed"
+    again = dispatch_round(jobs[::-1], FleetIndex(hosts[::-1]), {"almanac-docs": 5.0}, {"almanac-docs": ["curlew-01"]})
+    assert again == decided
+
+
+def test_a_host_that_changed_serves_the_next_round():
+    index = FleetIndex([host("knot-01")])
+    job = WaitingJob(1, asks("label rig"))
+    assert dispatch_round([job], index).reasons[1].kind is ReasonKind.NO_FIT
+    index.put(replace(index.host("knot-01"), labels=frozenset({"rig"})))
+    assert [p.host for p in dispatch_round([job], index).placements] == ["knot-01"]
