@@ -30,7 +30,7 @@ def asks(*texts, slots=1):
 
 
 def placed(jobs, hosts, **more):
-    return {p.job: p.host for p in dispatch_round(jobs, FleetIndex(hosts), **more).placements}
+    return {p.job.id: p.host.name for p in dispatch_round(jobs, FleetIndex(hosts), **more).placements}
 
 
 def test_a_plain_job_does_not_take_the_only_host_that_another_could_use():
@@ -54,14 +54,14 @@ def test_a_warm_work_folder_decides_between_equals_and_the_attempt_says_so():
         [WaitingJob(1, asks(), pipeline="almanac-docs")], FleetIndex(hosts), warm={"almanac-docs": ["knot-02"]}
     )
     (placement,) = decided.placements
-    assert placement.host == "knot-02"
+    assert placement.host.name == "knot-02"
     assert placement.why == ("2 hosts fit, 2 of them with a free slot. knot-02 has a warm work folder of almanac-docs.")
 
 
 def test_priority_goes_first_and_the_rest_hear_that_all_are_busy():
     jobs = [WaitingJob(1, asks("os linux"), waited=5), WaitingJob(2, asks("os linux"), priority=5)]
     decided = dispatch_round(jobs, FleetIndex([host("avocet-01")]))
-    assert [(p.job, p.host) for p in decided.placements] == [(2, "avocet-01")]
+    assert [(p.job.id, p.host.name) for p in decided.placements] == [(2, "avocet-01")]
     assert decided.reasons[1].kind is ReasonKind.BUSY
 
 
@@ -129,7 +129,7 @@ def test_a_large_job_does_not_starve_behind_small_ones():
         large = WaitingJob(1, asks(slots=4), waited=60.0 + moment, kept=kept)
         one = host("kestrel-01", free=free, slots=4, readiness=Readiness.FREE if free else Readiness.BUSY)
         decided = dispatch_round([*small, large], FleetIndex([one]))
-        if decided.placements and decided.placements[0].job == 1:
+        if decided.placements and decided.placements[0].job.id == 1:
             break
         assert decided.placements == ()
         assert decided.reasons[1].kind is ReasonKind.MORE_SLOTS
@@ -256,13 +256,13 @@ def test_a_round_never_overfills_a_host_and_answers_for_every_job(jobs, hosts):
     decided = dispatch_round(jobs, FleetIndex(hosts), {"almanac-docs": 5.0}, {"almanac-docs": ["curlew-01"]})
     by_name = {one.name: one for one in hosts}
     by_id = {job.id: job for job in jobs}
-    assert {p.job for p in decided.placements} | set(decided.reasons) == set(by_id)
-    assert not {p.job for p in decided.placements} & set(decided.reasons)
+    assert {p.job.id for p in decided.placements} | set(decided.reasons) == set(by_id)
+    assert not {p.job.id for p in decided.placements} & set(decided.reasons)
     for placement in decided.placements:
-        one = by_name[placement.host]
+        one = by_name[placement.host.name]
         assert one.readiness is Readiness.FREE
-        assert fit_row(by_id[placement.job].requirement, one).fits
-        assert sum(p.slots for p in decided.placements if p.host == one.name) <= one.free_slots
+        assert fit_row(placement.job.requirement, one).fits
+        assert sum(p.job.requirement.slots for p in decided.placements if p.host.name == one.name) <= one.free_slots
     for job_id, reason in decided.reasons.items():
         if by_id[job_id].requirement.slots == 1:
             assert reason.kind is not ReasonKind.NEXT, f"job {job_id} could have been placed"
@@ -275,4 +275,4 @@ def test_a_host_that_changed_serves_the_next_round():
     job = WaitingJob(1, asks("label rig"))
     assert dispatch_round([job], index).reasons[1].kind is ReasonKind.NO_FIT
     index.put(replace(index.host("knot-01"), labels=frozenset({"rig"})))
-    assert [p.host for p in dispatch_round([job], index).placements] == ["knot-01"]
+    assert [p.host.name for p in dispatch_round([job], index).placements] == ["knot-01"]

@@ -41,13 +41,33 @@ class WaitingJob:
 
 @dataclass(frozen=True)
 class Placement:
-    """This job to that host, with the installations its tool terms are bound to, and why this host."""
+    """This job to that host. ``fit`` is how many hosts fit, ``free`` how many of them had a free slot before the round;
+    ``is_warm``: its pipeline worked there lately."""
 
-    job: int
-    host: str
-    binding: tuple[Installation, ...]
-    why: str
-    slots: int = 1
+    job: WaitingJob
+    host: Host
+    fit: int
+    free: int
+    is_warm: bool = False
+
+    @property
+    def binding(self) -> tuple[Installation, ...]:
+        """The installations that its tool terms are bound to."""
+        return binding(self.job.requirement.terms, self.job.prefers, self.host)
+
+    @property
+    def why(self) -> str:
+        """Why this host and not another, in a sentence."""
+        said = f"{count(self.fit, 'host')} {verb(self.fit, 'fits', 'fit')}, {self.free} of them with a free slot."
+        if self.free == 1:
+            return said
+        met = [str(term) for term in self.job.prefers if verdict(term, self.host).holds]
+        because = [f"meets the preference {', '.join(f'`{one}`' for one in met)}"] if met else []
+        if self.is_warm:
+            because.append(f"has a warm work folder of {self.job.pipeline}")
+        if not because:
+            because.append("is what the other waiting jobs can best do without")
+        return f"{said} {self.host.name} {' and '.join(because)}."
 
 
 @dataclass(frozen=True)
@@ -93,9 +113,8 @@ def dispatch_round(
     for at, job, place in zip(asked, in_line, matched.hosts, strict=True):
         if place is not None:
             host = universe.hosts[place]
-            why = _why(job, host, universe.numbers(fittings[at]), warm_hosts.get(job.pipeline, cold))
-            bound = binding(job.requirement.terms, job.prefers, host)
-            placements.append(Placement(job.id, host.name, bound, why, job.requirement.slots))
+            is_warm = host.name in warm_hosts.get(job.pipeline, cold)
+            placements.append(Placement(job, host, *universe.numbers(fittings[at]), is_warm))
     left = [(fittings[at], job) for at, job, place in zip(asked, in_line, matched.hosts, strict=True) if place is None]
     keeps = {in_line[at].id: universe.hosts[place] for at, place in matched.kept.items()}
     reasons = _reasons(left, keeps, universe, placements)
@@ -184,21 +203,6 @@ def _equal_runs(values: NDArray[np.int_]) -> list[int]:
     return [(1 << end) - (1 << start) for start, end in pairwise(edges) if end > start]
 
 
-def _why(job: WaitingJob, host: Host, numbers: tuple[int, int], warm: Collection[str]) -> str:
-    """Why this host and not another, in a sentence."""
-    fit, free = numbers
-    said = f"{count(fit, 'host')} {verb(fit, 'fits', 'fit')}, {free} of them with a free slot."
-    if free == 1:
-        return said
-    met = [str(term) for term in job.prefers if verdict(term, host).holds]
-    because = [f"meets the preference {', '.join(f'`{one}`' for one in met)}"] if met else []
-    if host.name in warm:
-        because.append(f"has a warm work folder of {job.pipeline}")
-    if not because:
-        because.append("is what the other waiting jobs can best do without")
-    return f"{said} {host.name} {' and '.join(because)}."
-
-
 def _reasons(
     left: Sequence[tuple[Fitting, WaitingJob]],
     keeps: Mapping[int, Host],
@@ -208,7 +212,7 @@ def _reasons(
     """Why each job that is left waits, after the round: jobs that ask for the same share the answer."""
     given: dict[str, int] = defaultdict(int)
     for one in placed:
-        given[one.host] += one.slots
+        given[one.host.name] += one.job.requirement.slots
     full = [
         host.name
         for host, free in zip(universe.hosts, universe.free, strict=True)

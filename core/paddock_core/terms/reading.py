@@ -262,7 +262,7 @@ def _forgiven(text: str, read: Read) -> tuple[str, ...]:
     if any(mark.isspace() and mark not in " \t" for mark in text):
         notes.append("It has a space that is none of the keyboard's; it was read as one.")
     written, canonical = " ".join(text.split()), str(read)
-    if written != canonical:
+    if written != canonical and text.strip() != canonical:
         if written.lower() == canonical.lower():
             notes.append(f"Case does not matter: it is read as `{canonical}`.")
         else:
