@@ -50,7 +50,7 @@ class Agent:
             self._told_all.set()
         self._probes = Probes(home)
         self._surveying = Surveying(system, self._probes, identity.work_folder, self._tell)
-        self._attempts = Attempts(system, identity.work_folder, self._notes, self._tell, self._probes.home_variables)
+        self._attempts = Attempts(system, identity.work_folder, self._notes, self._tell, self._probes.definition)
         self._in_flight: deque[int] = deque()
         self._connection: ClientConnection | None = None
         self._watched = Watched(system)

@@ -7,15 +7,16 @@ import contextlib
 import logging
 import re
 from collections import deque
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 
 from . import leftovers, wire
+from .binding import bound_environment
+from .catalogue import Tool
 from .errors import CommandFailed
 from .logs import BoundedLog
 from .system import ScriptProcess, System
-from .system.paths import path_folders, path_separator, paths_of
 
 FOLDERS_KEPT = 10
 """Folders of ended attempts that stay, so that a person can look; older ones are removed."""
@@ -43,7 +44,8 @@ class _Running:
 
 
 class Attempts:
-    """The slots of this host. ``tell`` puts a message into the spool."""
+    """The slots of this host. ``tell`` puts a message into the spool; ``definition`` is what the catalogue says of a
+    tool."""
 
     def __init__(
         self,
@@ -51,10 +53,10 @@ class Attempts:
         work_folder: str,
         notes: Path,
         tell: Callable[[wire.FromAgent], None],
-        home_variables: Callable[[str], Sequence[str]],
+        definition: Callable[[str], Tool | None],
     ) -> None:
         self._system = system
-        self._home_variables = home_variables
+        self._definition = definition
         self._work_folder = work_folder
         self._notes = notes
         self._tell = tell
@@ -108,8 +110,9 @@ class Attempts:
     def _why_not(self, offer: wire.Offer) -> str:
         if not _SAFE.fullmatch(offer.attempt):
             return "the attempt's name is not one that this agent makes a folder for"
-        if len(self._running) >= self.slots:
-            return f"all {self.slots} slots are taken"
+        taken = sum(running.offer.slots for running in self._running.values())
+        if taken + offer.slots > self.slots:
+            return f"{taken} of {self.slots} slots are taken, and it asks for {offer.slots}"
         if self._when_idle:
             return "the agent is about to start afresh"
         if self._system.disk(self._work_folder).free < LEAST_DISK:
@@ -187,26 +190,12 @@ class Attempts:
 
     def _variables(self, offer: wire.Offer, folder: str) -> dict[str, str]:
         """The script's environment: what the job is, and the tools that its terms are bound to."""
-        variables = {
+        return {
+            **offer.variables,
+            **bound_environment(self._system, offer.tools, self._definition),
             "PADDOCK_JOB": str(offer.job),
             "PADDOCK_JOB_NAME": offer.name,
             "PADDOCK_PIPELINE": offer.pipeline,
             "PADDOCK_ATTEMPT": offer.attempt,
             "PADDOCK_FOLDER": folder,
         }
-        paths = paths_of(self._system)
-        in_front: list[str] = []
-        for tool in offer.tools:
-            known_as = re.sub(r"[^A-Z0-9]", "_", tool.tool.upper())
-            variables[f"PADDOCK_TOOL_{known_as}_VERSION"] = tool.version
-            variables[f"PADDOCK_TOOL_{known_as}_PATH"] = tool.path
-            variables[f"PADDOCK_TOOL_{known_as}_HOME"] = tool.home
-            for name in self._home_variables(tool.tool):
-                variables[name] = tool.home
-            if not tool.plain:
-                in_front.append(paths.dirname(tool.path))
-        if in_front:
-            variables["PATH"] = path_separator(self._system).join(
-                dict.fromkeys([*in_front, *path_folders(self._system)])
-            )
-        return variables

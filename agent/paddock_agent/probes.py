@@ -117,9 +117,9 @@ class Probes:
         else:
             file.unlink(missing_ok=True)
 
-    def home_variables(self, tool: str) -> list[str]:
-        """The environment variables that name a tool's home."""
-        return next((list(one.home_variables) for one in self.tools if one.name == tool), [])
+    def definition(self, tool: str) -> Tool | None:
+        """What the catalogue says of a tool."""
+        return next((one for one in self.tools if one.name == tool), None)
 
     def _write(self, kept: _Kept) -> None:
         fresh = self._home / f"{_KEPT}.new"

@@ -10,11 +10,12 @@ from waiting import soon
 from paddock_agent import attempts as module
 from paddock_agent import wire
 from paddock_agent.attempts import Attempts
+from paddock_agent.catalogue import built_in
 from paddock_agent.system.real import RealSystem
 
 
-def variables_of(tool):
-    return {"jdk": ["JAVA_HOME"]}.get(tool, [])
+def definition(tool):
+    return next((one for one in built_in() if one.name == tool), None)
 
 
 class Slots:
@@ -23,7 +24,7 @@ class Slots:
     def __init__(self, folder: Path, slots: int = 1) -> None:
         self.told: list[wire.FromAgent] = []
         self.work = folder / "work"
-        self.attempts = Attempts(RealSystem(), str(self.work), folder / "notes", self.told.append, variables_of)
+        self.attempts = Attempts(RealSystem(), str(self.work), folder / "notes", self.told.append, definition)
         self.attempts.slots = slots
 
     def offer(self, script: str, attempt: str = "1-1", **more: object) -> None:
@@ -126,7 +127,7 @@ async def test_an_offer_over_the_slots_is_refused_and_one_told_twice_is_taken_on
     slots.offer("sleep 600", "1-1")
     slots.offer("true", "2-1")
     (refused,) = slots.all(wire.AttemptRefused)
-    assert (refused.attempt, refused.why) == ("2-1", "all 1 slots are taken")
+    assert (refused.attempt, refused.why) == ("2-1", "1 of 1 slots are taken, and it asks for 1")
     assert slots.attempts.known() == ["1-1"]
     await slots.attempts.stop_all()
     assert (await slots.ended()).outcome == "agent stopped"
@@ -164,6 +165,32 @@ async def test_the_tools_that_the_terms_are_bound_to_come_first_on_the_path(slot
     slots.offer("java; echo $JAVA_HOME $PADDOCK_TOOL_JDK_VERSION", tools=[bound])
     await slots.ended()
     assert slots.log().decode() == f"the bound one\n{tmp_path / 'jdk-17'} 17.0.9\n"
+
+
+async def test_of_two_installations_of_a_tool_the_first_has_the_plain_names(slots, tmp_path):
+    bound = []
+    for version in ("17.0.9", "21.0.5"):
+        tool = tmp_path / f"jdk-{version}" / "bin" / "java"
+        tool.parent.mkdir(parents=True)
+        tool.write_text(f"#!/bin/sh\necho {version}\n")
+        tool.chmod(0o755)
+        bound.append(wire.BoundTool("jdk", version, str(tool), str(tool.parent.parent)))
+    slots.offer(
+        "java; $PADDOCK_TOOL_JDK_2_HOME/bin/java; echo $TIDE $PADDOCK_JOB", tools=bound, variables={"TIDE": "low"}
+    )
+    await slots.ended()
+    assert slots.log().decode() == "17.0.9\n21.0.5\nlow 1\n"
+
+
+async def test_a_job_of_several_slots_takes_as_many(slots):
+    slots.attempts.slots = 3
+    slots.offer("sleep 600", "1-1", slots=2)
+    slots.offer("sleep 600", "2-1", slots=2)
+    slots.offer("sleep 600", "3-1")
+    (refused,) = slots.all(wire.AttemptRefused)
+    assert (refused.attempt, refused.why) == ("2-1", "2 of 3 slots are taken, and it asks for 2")
+    assert slots.attempts.known() == ["1-1", "3-1"]
+    await slots.attempts.stop_all()
 
 
 async def test_only_the_newest_folders_of_ended_attempts_stay(slots):

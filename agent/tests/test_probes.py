@@ -35,7 +35,7 @@ def test_signed_probes_are_taken_over_the_built_in_ones_and_kept(probes, tmp_pat
     assert probes.take(1, SET, signature())
     assert "tide-sdk" in names(probes)
     assert len(probes.tools) == len(built_in()) + 1
-    assert probes.home_variables("tide-sdk") == ["TIDE_HOME"]
+    assert probes.definition("tide-sdk").home_variables == ["TIDE_HOME"]
     assert Probes(tmp_path).number == 1
     assert "tide-sdk" in names(Probes(tmp_path))
     assert not probes.take(1, SET, signature()), "the same again changes nothing"

@@ -243,8 +243,8 @@ def _unmet(term: Term, index: FleetIndex, words: FleetWords) -> str:
             if term.name not in words.services:
                 return f'The service "{term.name}" is watched on no host.' + _did_you_mean(close, words.services)
             states = Counter(host.services[term.name] for host in words.admitted if term.name in host.services)
-            there = ", ".join(f"{state} on {count(number, 'host')}" for state, number in states.most_common(4))
-            return f"The service {term.name} runs on no host: it is {there}."
+            there = _listed(states)
+            return f"The service {term.name} runs on no host: it {there}."
         case CoresTerm():
             return f"No host has {count(term.least, 'core')}: the most is {max(host.cores for host in words.admitted)}."
         case MemoryTerm():
@@ -255,7 +255,7 @@ def _unmet(term: Term, index: FleetIndex, words: FleetWords) -> str:
             return f"No host has {about_size(term.least)} of disk free now: the most is {about_size(most)}."
         case DisplayTerm():
             return "No host has a display."
-    there = ", ".join(f"{name} ({number})" for name, number in words.systems.most_common(4))
+    there = ", ".join(f"{name} ({number})" for name, number in sorted(words.systems.items(), key=_most_first)[:4])
     return f"No host meets `{term}`: there is {there}."
 
 
@@ -263,10 +263,15 @@ def _did_you_mean(close: str | None, having: Counter[str]) -> str:
     return f' Did you mean "{close}" ({count(having[close], "host")})?' if close else ""
 
 
+def _most_first(one: tuple[str, int]) -> tuple[int, str]:
+    return -one[1], one[0]
+
+
 def _listed(spread: Counter[str]) -> str:
-    listed = ", ".join(f"{version} on {count(number, 'host')}" for version, number in spread.most_common(4))
-    more = f" and {len(spread) - 4} other versions" if len(spread) > 4 else ""
-    return f"is {listed}{more}"
+    """What most hosts have first: ``is 17.0.9 on 3 hosts, 21.0.5 on 1 host``."""
+    listed = [f"{what} on {count(number, 'host')}" for what, number in sorted(spread.items(), key=_most_first)]
+    more = f" and {len(listed) - 4} others" if len(listed) > 4 else ""
+    return f"is {', '.join(listed[:4])}{more}"
 
 
 def funnel(requirement: Requirement, index: FleetIndex) -> tuple[FunnelStep, ...]:

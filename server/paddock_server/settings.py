@@ -109,7 +109,7 @@ REST_FRAMEWORK = {
     "DEFAULT_PARSER_CLASSES": ["rest_framework.parsers.JSONParser"],
     "DEFAULT_PAGINATION_CLASS": "paddock_server.api.paging.Pages",
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
-    "DEFAULT_THROTTLE_RATES": {"login": "20/min", "join": "600/min", "report": "3000/min"},
+    "DEFAULT_THROTTLE_RATES": {"login": "20/min", "join": "600/min", "report": "3000/min", "hook": "300/min"},
     "EXCEPTION_HANDLER": "paddock_server.api.problems.handle",
 }
 SPECTACULAR_SETTINGS = {
@@ -137,6 +137,9 @@ SPECTACULAR_SETTINGS = {
         "StandsEnum": "paddock_server.toolchains.serializers.STANDS",
         "SeverityEnum": "paddock_server.health.models.SEVERITIES",
         "DeliveryStateEnum": "paddock_server.telling.models.DELIVERY_STATES",
+        "KindEnum": "paddock_server.telling.models.KINDS",
+        "RemedyKindEnum": "paddock_server.work.serializers.REMEDY_KINDS",
+        "LevelEnum": "paddock_server.work.serializers.LEVELS",
         "JobStateEnum": "paddock_server.work.models.JOB_STATES",
         "AttemptStateEnum": "paddock_server.work.models.ATTEMPT_STATES",
     },

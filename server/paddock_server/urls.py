@@ -9,6 +9,7 @@ from .health.agent_views import WatchKeyView, WatchView
 from .health.metrics import MetricsView
 from .hosts.join_view import JoinView, LeaveView
 from .install import views as install
+from .work.pipeline_views import HookView
 
 handler400 = "paddock_server.api.problems.bad_request"
 handler500 = "paddock_server.api.problems.failed"
@@ -22,11 +23,12 @@ urlpatterns = [
     path("agent/v1/ask", AskView.as_view()),
     path("agent/v1/watch-key", WatchKeyView.as_view()),
     path("agent/v1/watch", WatchView.as_view()),
+    path("hooks/v1/sources/<int:pk>/", HookView.as_view()),
     path("metrics", MetricsView.as_view()),
     re_path(r"^install/(?P<file>paddock\.(?:sh|ps1))$", install.script),
     path("install/simple/", install.projects),
     path("install/simple/<str:name>/", install.project),
     path("install/files/<str:name>", install.file),
-    re_path(r"^(api|agent|install|static|metrics)(/|$)", problems.not_found),
+    re_path(r"^(api|agent|install|static|metrics|hooks)(/|$)", problems.not_found),
     re_path(r"^", web.page),
 ]

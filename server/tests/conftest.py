@@ -15,9 +15,10 @@ from paddock_server.hosts.actions.make_pass import make_pass
 from paddock_server.hosts.models import Host, Paddock
 from paddock_server.people.actor import SERVER
 from paddock_server.people.models import Role
-from paddock_server.toolchains import catalogue
+from paddock_server.toolchains import catalogue, words
 from paddock_server.toolchains.actions.take_in_survey import take_in_survey
-from paddock_server.work.fleet import forget_installations
+from paddock_server.work import lately
+from paddock_server.work.fleet import forget_fleet
 
 
 @pytest.fixture(autouse=True)
@@ -26,7 +27,9 @@ def fresh(db, settings, tmp_path):
     settings.LOGS = tmp_path / "logs"
     cache.clear()
     catalogue.forget()
-    forget_installations()
+    words.forget()
+    lately.forget()
+    forget_fleet()
 
 
 @pytest.fixture

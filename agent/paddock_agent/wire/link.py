@@ -193,7 +193,8 @@ class Ack(FromServer, tag="ack", frozen=True, kw_only=True):
 
 
 class Offer(FromServer, tag="offer", frozen=True, kw_only=True):
-    """Run this. ``time_limit`` is in seconds, 0 for none; ``variables`` go into the script's environment."""
+    """Run this. ``time_limit`` is in seconds, 0 for none; it takes so many of the host's ``slots``; ``variables`` go
+    into the script's environment."""
 
     attempt: Word
     job: Count
@@ -203,6 +204,8 @@ class Offer(FromServer, tag="offer", frozen=True, kw_only=True):
     shell: Word = ""
     time_limit: Count = 0
     tools: Annotated[list[BoundTool], Meta(max_length=200)] = msgspec.field(default_factory=list)
+    slots: Annotated[int, Meta(ge=1, le=1000)] = 1
+    variables: Annotated[dict[Word, Line], Meta(max_length=200)] = msgspec.field(default_factory=dict)
 
 
 class Cancel(FromServer, tag="cancel", frozen=True, kw_only=True):

@@ -21,6 +21,7 @@ from .kinds import (
     Term,
     ToolTerm,
     asked,
+    parts,
 )
 from .reading import LONGEST, MOST, Asked, Read, parse_asked, parse_term, parse_terms, read_line
 
@@ -52,5 +53,6 @@ __all__ = [
     "parse_asked",
     "parse_term",
     "parse_terms",
+    "parts",
     "read_line",
 ]

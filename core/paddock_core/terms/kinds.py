@@ -220,6 +220,18 @@ def asked(term: Term) -> Iterator[Simple]:
             yield term
 
 
+def parts(term: Term) -> Iterator[Simple]:
+    """All simple terms inside a term, those under a ``not`` too; a kit is one, and is not opened."""
+    match term:
+        case NotTerm(inner):
+            yield from parts(inner)
+        case AnyOf(terms) | AllOf(terms):
+            for one in terms:
+                yield from parts(one)
+        case _:
+            yield term
+
+
 def negated(term: Term) -> Term:
     """``not`` of a term; two of them undo each other."""
     return term.term if isinstance(term, NotTerm) else NotTerm(term)

@@ -11,7 +11,8 @@ from ..people.views import SessionView
 from ..telling import views as telling
 from ..toolchains import catalogue_views as catalogue
 from ..toolchains import views as toolchains
-from ..work import fit_view
+from ..work import board_view, fit_view
+from ..work import pipeline_views as pipelines
 from ..work import views as work
 
 HOST = "hosts/<str:name>/"
@@ -71,7 +72,20 @@ urlpatterns = [
     path("jobs/<int:pk>/cancel/", work.CancelView.as_view()),
     path("jobs/<int:pk>/log/", work.LogView.as_view()),
     path("jobs/<int:pk>/fit/", fit_view.JobFitView.as_view()),
+    path("jobs/<int:pk>/let-in/", board_view.LetInView.as_view()),
     path("fit/", fit_view.FitView.as_view()),
+    path("words/", fit_view.WordsView.as_view()),
+    path("board/", board_view.BoardView.as_view()),
+    path("remedies/", board_view.RemedyView.as_view()),
+    path("lint/", pipelines.LintView.as_view()),
+    path("submissions/", pipelines.SubmissionsView.as_view()),
+    path("submissions/<int:pk>/", pipelines.SubmissionView.as_view()),
+    path("sources/", pipelines.SourcesView.as_view()),
+    path("sources/<int:pk>/", pipelines.SourceView.as_view()),
+    path("sources/<int:pk>/secret/", pipelines.SourceSecretView.as_view()),
+    path("sources/<int:pk>/submit/", pipelines.SubmitSourceView.as_view()),
+    path("pipelines/", pipelines.PipelinesView.as_view()),
+    path("pipelines/<path:name>/", pipelines.PipelineView.as_view()),
     path("toolchains/", toolchains.ColumnsView.as_view()),
     path("toolchains/within/", toolchains.WithinView.as_view()),
     path("toolchains/compare/", toolchains.CompareView.as_view()),

@@ -47,6 +47,11 @@ class Vitals:
         self.looked_at = {name: self.median(name) for name in MOVES}
         return self.looked_at
 
+    def newest(self, name: str) -> float:
+        """The last reading; NaN where there is none."""
+        rows = list(self.rows)
+        return rows[-1][1][NAMES.index(name)] if rows else math.nan
+
     def note_move(self, row: Row) -> None:
         """Compares a new reading with what was looked at: a comparison costs a fraction of a look."""
         for name, (part, least) in MOVES.items():

@@ -20,9 +20,14 @@ LABEL = RegexValidator(
 )
 
 
+def any_pipeline() -> list[str]:
+    """The fence of a new paddock lets everything in, until somebody says what."""
+    return ["*"]
+
+
 class Paddock(models.Model):
     """A fenced group of hosts. ``grace`` is the seconds of silence after which a host is lost, 0 for the server's own;
-    ``services`` are watched on all its hosts."""
+    ``services`` are watched on all its hosts. ``pipelines`` are patterns of those that its fence lets in."""
 
     name = models.CharField(max_length=63, unique=True, validators=[NAME])
     purpose = models.CharField(max_length=200, blank=True)
@@ -31,6 +36,7 @@ class Paddock(models.Model):
     grace = models.PositiveIntegerField(default=0)
     watch_may_start = models.BooleanField(default=False)
     services = models.JSONField(default=list)
+    pipelines = models.JSONField(default=any_pipeline)
     made_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -98,12 +104,15 @@ class Host(models.Model):
 
     holding = models.CharField(max_length=20, choices=Holding, default=Holding.NO, blank=True)
     hold_reason = models.CharField(max_length=300, blank=True)
+    held_by = models.CharField(max_length=200, blank=True)
+    held_at = models.DateTimeField(null=True)
 
     machine = models.CharField(max_length=200, blank=True, db_index=True)
     calls_from_elsewhere = models.CharField(max_length=300, blank=True)
     facts = models.JSONField(default=dict)
     labels = models.JSONField(default=list)
     slots = models.PositiveIntegerField(default=1)
+    reserved = models.BooleanField(default=False)
     services = models.JSONField(default=list)
     surveyed_at = models.DateTimeField(null=True)
     broken = models.JSONField(default=list)

@@ -52,6 +52,12 @@ class PaddockSerializer(serializers.ModelSerializer):
     networks = serializers.ListField(child=serializers.CharField(max_length=50), max_length=50, required=False)
     grace = serializers.IntegerField(min_value=0, max_value=3600, required=False)
     services = serializers.ListField(child=ServiceNameField(), max_length=MOST_SERVICES, required=False)
+    pipelines = serializers.ListField(
+        child=serializers.CharField(max_length=100),
+        max_length=200,
+        required=False,
+        help_text="Patterns of the pipelines that its fence lets in, in which * stands for anything.",
+    )
     hosts = serializers.IntegerField(read_only=True, source="living", default=0)
 
     class Meta:
@@ -64,6 +70,7 @@ class PaddockSerializer(serializers.ModelSerializer):
             "grace",
             "watch_may_start",
             "services",
+            "pipelines",
             "hosts",
             "made_at",
         ]
@@ -279,9 +286,12 @@ class HostSerializer(serializers.ModelSerializer):
             "readiness",
             "holding",
             "hold_reason",
+            "held_by",
+            "held_at",
             "facts",
             "labels",
             "slots",
+            "reserved",
             "working",
             "surveyed_at",
             "installations",
@@ -314,7 +324,7 @@ class HostSerializer(serializers.ModelSerializer):
             kept_by=host.facts.get("kept_by", ""),
             admitted=host.standing == Host.Standing.ADMITTED,
             holding=host.holding,
-            hold_reason=host.hold_reason,
+            hold_reason=": ".join(filter(None, [host.held_by, host.hold_reason])),
             surveyed=host.surveyed_at is not None,
             installations=len(host.installations.all()),
             slots=host.slots,
@@ -348,6 +358,7 @@ class GateAnswerSerializer(serializers.Serializer):
 class ChangeHostSerializer(serializers.Serializer):
     labels = serializers.ListField(child=serializers.CharField(max_length=63), max_length=50, required=False)
     slots = serializers.IntegerField(min_value=1, max_value=1000, required=False)
+    reserved = serializers.BooleanField(required=False, help_text="Takes only jobs that ask for one of its labels.")
     services = serializers.ListField(child=ServiceNameField(), max_length=MOST_SERVICES, required=False)
 
 

@@ -31,7 +31,7 @@ from ..hosts.models import Host
 from ..hosts.queries import host_with_key
 from ..toolchains.actions.take_in_survey import take_in_survey
 from ..toolchains.actions.try_tool import take_trial
-from ..work import logs
+from ..work import dispatcher, logs
 from ..work.actions.take_report import attempt_called, take_report
 from . import connections, leases, running
 from .connections import Connection
@@ -135,6 +135,8 @@ async def _take_beat(host: Host, beat: wire.Heartbeat, pace: Pace, now: float) -
     if absurd := vitals.take(host.pk, beat):
         said = ", ".join(f"{name} = {getattr(beat, name, None) or beat.at}" for name in absurd)
         await database_sync_to_async(note_strange)(host, "absurd", f"It sent {said}.")
+    if vitals.of(host.pk).has_moved:
+        dispatcher.note_disk_moved()
     if wait := pace.wait(now):
         if pace.is_news:
             await database_sync_to_async(note_strange)(

@@ -12,6 +12,7 @@ from django.db import transaction
 from ..health import looking
 from ..people.actor import Actor, person
 from ..people.models import Role
+from ..work import changed_hosts
 from . import running
 
 GROUP = "feed"
@@ -20,6 +21,10 @@ NOT_LOGGED_IN = 4401
 
 def tell(noun: str, name: object, paddock: str = "") -> None:
     """Tells every browser, once the transaction is through, that a thing has changed."""
+    if noun == "host":
+        # At once for whoever reads in this transaction, and again when others can see what it wrote.
+        changed_hosts.note(str(name))
+        transaction.on_commit(lambda: changed_hosts.note(str(name)))
     if noun in ("host", "paddock", "pass"):
         looking.stir_named(noun, str(name))
     note = {"type": "feed.note", "noun": noun, "name": str(name), "paddock": paddock}

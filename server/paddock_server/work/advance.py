@@ -12,6 +12,8 @@ from paddock_core.lifecycle import ENDED, AttemptState, JobState
 from ..health import looking
 from ..hosts.actions.hold import hold_if_drained
 from ..link import connections, feed
+from ..logbook.write import write
+from ..people.actor import SERVER
 from . import dispatcher, offers
 from .fleet import REFUSAL_SECONDS
 from .models import Attempt, Job
@@ -46,8 +48,22 @@ def _save(job: Job, was: JobState, after: lifecycle.Job) -> None:
         job.started_at = now
     if after.state in ENDED:
         job.ended_at = now
+    if after.state is not JobState.WAITING:
+        job.reason_places, job.kept_host = [], ""
     job.save()
     feed.tell("job", job.pk)
+    if after.state in ENDED and after.state is not JobState.PASSED:
+        _cancel_what_follows(job)
+
+
+def _cancel_what_follows(job: Job) -> None:
+    """Jobs that were to run after this one never can."""
+    for other in Job.objects.filter(state=JobState.WAITING.value).exclude(after=[]):
+        if job.pk in other.after:
+            advance(other, lifecycle.CancelAsked())
+            other.reason = f"It was cancelled, since {job.name} (job {job.pk}), which it comes after, is {job.state}."
+            other.save(update_fields=["reason"])
+            write(SERVER, "cancelled", "job", str(other.pk), because=f"job {job.pk} is {job.state}")
 
 
 def _carry_out(job: Job, instruction: lifecycle.Instruction) -> None:
@@ -102,4 +118,6 @@ def _offer(job: Job, attempt: Attempt) -> wire.Offer:
         shell=job.shell,
         time_limit=job.time_limit,
         tools=[wire.BoundTool(**tool) for tool in attempt.tools],
+        slots=job.slots,
+        variables=job.environment,
     )

@@ -17,6 +17,7 @@ log = logging.getLogger("paddock.dispatcher")
 class _Dispatcher:
     def __init__(self) -> None:
         self.wanted: asyncio.Event | None = None
+        self.disks_matter = False
 
     def wake(self) -> None:
         if self.wanted is not None:
@@ -34,6 +35,17 @@ def wake_after_commit() -> None:
 def wake_later(seconds: float) -> None:
     """Asks for a round some time after the transaction is through."""
     transaction.on_commit(lambda: running.post_later(seconds, _dispatcher.wake))
+
+
+def disks_matter(do_they: bool) -> None:
+    """Whether a job waits that asks for free disk: only then does a disk that has moved ask for a round."""
+    _dispatcher.disks_matter = do_they
+
+
+def note_disk_moved() -> None:
+    """Called in the server's loop."""
+    if _dispatcher.disks_matter:
+        _dispatcher.wake()
 
 
 async def keep_dispatching() -> None:

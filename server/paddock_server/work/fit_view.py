@@ -1,105 +1,30 @@
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
-
-from drf_spectacular.utils import extend_schema
-from rest_framework import serializers
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from paddock_core.fit import FitSheet, fit_sheet
-from paddock_core.reasons import Remedies, funnel, why_waiting
-from paddock_core.terms import Term
+from paddock_core.fit import Requirement
+from paddock_core.fleet_index import FleetIndex
+from paddock_core.grammar import ARCH_NAMES, OS_NAMES, SUBJECTS
+from paddock_core.reasons import Reason, ReasonKind
 
+from ..errors import NotAllowed
 from ..hosts.queries import paddock_called
-from ..hosts.serializers import READINESS_CHOICES
-from ..people.actor import person
+from ..people.actor import Actor, person
 from ..people.models import Role
-from .actions.submit import read_terms
-from .fleet import fleet, terms_of
+from ..toolchains.words import words as known_words
+from .actions.submit import read_asked
+from .fence import Fences
+from .fleet import asked_of, kept_fleet
+from .models import Job
+from .round import requirement_for
+from .serializers import FitRequestSerializer, FitSerializer, WordsSerializer
 from .views import job_numbered
+from .why import seen_by, shown_fit
 
-
-class FitRequestSerializer(serializers.Serializer):
-    terms = serializers.ListField(child=serializers.CharField(max_length=1000, allow_blank=True), max_length=1000)
-    paddock = serializers.CharField(max_length=63, required=False, allow_blank=True)
-
-
-class VerdictSerializer(serializers.Serializer):
-    term = serializers.CharField()
-    holds = serializers.BooleanField()
-    found = serializers.CharField(help_text="What is there instead, or what met the term; empty for nothing.")
-
-
-class HostFitSerializer(serializers.Serializer):
-    host = serializers.CharField()
-    paddock = serializers.CharField()
-    os = serializers.CharField()
-    readiness = serializers.ChoiceField(choices=READINESS_CHOICES)
-    fits = serializers.BooleanField()
-    lacks = serializers.IntegerField(help_text="How many terms do not hold.")
-    remedy = serializers.CharField(help_text="For a near fit: what would make it fit.")
-    verdicts = VerdictSerializer(many=True)
-
-
-class TermCountSerializer(serializers.Serializer):
-    term = serializers.CharField()
-    hosts = serializers.IntegerField(help_text="On how many admitted hosts the term holds.")
-
-
-class FunnelStepSerializer(serializers.Serializer):
-    name = serializers.CharField()
-    left = serializers.IntegerField()
-    term = serializers.IntegerField(allow_null=True)
-
-
-class FitSerializer(serializers.Serializer):
-    """The fit sheet: for every host each term's verdict, and for every term how many hosts meet it."""
-
-    terms = TermCountSerializer(many=True)
-    all_hosts = serializers.IntegerField(help_text="Admitted hosts that were looked at.")
-    fits = serializers.IntegerField(help_text="How many of them meet every term.")
-    reason = serializers.CharField(help_text="Why a job with these terms would wait, in a sentence.")
-    reason_kind = serializers.CharField()
-    reason_term = serializers.IntegerField(allow_null=True)
-    reason_nearest = serializers.CharField()
-    funnel = FunnelStepSerializer(many=True)
-    hosts = HostFitSerializer(many=True)
-
-
-def _sheet(terms: Sequence[Term], paddocks: Collection[str] | None) -> Response:
-    sheet = fit_sheet(terms, fleet(paddocks))
-    inside = FitSheet(sheet.terms, tuple(row for row in sheet.rows if row.host.is_admitted))
-    reason, remedies = why_waiting(sheet), Remedies(sheet)
-    shown = {
-        "terms": [{"term": str(t), "hosts": n} for t, n in zip(terms, inside.counts, strict=True)],
-        "all_hosts": len(inside.rows),
-        "fits": len(inside.fitting),
-        "reason": reason.sentence,
-        "reason_kind": reason.kind.value,
-        "reason_term": reason.term,
-        "reason_nearest": reason.nearest or "",
-        "funnel": [{"name": step.name, "left": step.left, "term": step.term} for step in funnel(sheet)],
-        "hosts": [
-            {
-                "host": row.host.name,
-                "paddock": row.host.paddock,
-                "os": row.host.os,
-                "readiness": row.host.readiness.value,
-                "fits": row.fits,
-                "lacks": row.lacks,
-                "remedy": remedies.of(row),
-                "verdicts": [
-                    {"term": str(t), "holds": v.holds, "found": v.found}
-                    for t, v in zip(terms, row.verdicts, strict=True)
-                ],
-            }
-            for row in sheet.rows
-        ],
-    }
-    # As FitSerializer describes it; going through it would cost more than all the rest for thousands of hosts.
-    return Response(shown)
+MOST_WORDS = 2000
 
 
 class FitView(APIView):
@@ -110,21 +35,85 @@ class FitView(APIView):
         given = FitRequestSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         actor = person(request.user)
-        paddocks = actor.where(Role.VIEWER)
-        if name := given.validated_data.get("paddock"):
-            paddocks = [paddock_called(actor, name).name]
-        return _sheet(read_terms(given.validated_data["terms"]), paddocks)
+        wanted = given.validated_data
+        reach = _reach(actor)
+        if name := wanted.get("paddock"):
+            reach = frozenset([paddock_called(actor, name).name])
+        asked = read_asked(wanted["terms"])
+        pipeline = wanted.get("pipeline", "")
+        let_in = Fences().letting_in(pipeline) if pipeline else None
+        requirement = Requirement(asked.terms, wanted["slots"], reach, let_in)
+        with kept_fleet() as index:
+            # As FitSerializer describes it; going through it would cost more than all the rest for thousands of hosts.
+            return Response(shown_fit(requirement, asked.prefers, index, pipeline, show_all=wanted["all"]))
+
+
+def _reach(actor: Actor) -> frozenset[str] | None:
+    if not actor.may_anywhere(Role.VIEWER):
+        raise NotAllowed("Asking what fits needs the role viewer. Ask an administrator for it.")
+    seen = actor.where(Role.VIEWER)
+    return None if seen is None else frozenset(seen)
 
 
 class JobFitView(APIView):
-    """The fit sheet of a job: which hosts could do it, and what the others lack."""
+    """The fit sheet of a job: which hosts could do it, what the others lack, and what would help."""
 
-    @extend_schema(responses=FitSerializer)
+    @extend_schema(
+        responses=FitSerializer,
+        parameters=[OpenApiParameter("all", bool, description="Every host, and not only those that matter.")],
+    )
     def get(self, request: Request, pk: int) -> Response:
         actor = person(request.user)
         job = job_numbered(actor, pk)
-        seen = actor.where(Role.VIEWER)
-        inside = job.paddocks or None
-        if seen is not None:
-            inside = [name for name in seen if inside is None or name in inside]
-        return _sheet(terms_of(tuple(job.terms)), inside)
+        requirement = seen_by(requirement_for(job, Fences()), actor)
+        prefers = asked_of(tuple(f"prefer {one}" for one in job.prefers)).prefers
+        show_all = request.query_params.get("all") == "true"
+        with kept_fleet() as index:
+            return Response(shown_fit(requirement, prefers, index, job.pipeline, _kept_reason(job), show_all))
+
+
+def _kept_reason(job: Job) -> Reason | None:
+    """What the last round said, where that is more than the hosts tell: another job comes first."""
+    if job.reason_kind not in (ReasonKind.AFTER.value, ReasonKind.MORE_SLOTS.value):
+        return None
+    return Reason(ReasonKind(job.reason_kind), job.reason, job.reason_term, job.reason_nearest or None)
+
+
+class WordsView(APIView):
+    """The words of the fleet, for completion while terms are typed."""
+
+    @extend_schema(responses=WordsSerializer)
+    def get(self, request: Request) -> Response:
+        reach = _reach(person(request.user))
+        with kept_fleet() as index:
+            return Response(_words(index, reach))
+
+
+def _words(index: FleetIndex, reach: frozenset[str] | None) -> dict[str, object]:
+    words = index.words(reach)
+    after = {
+        "os": _of_fields(words.admitted, "os", OS_NAMES),
+        "arch": _of_fields(words.admitted, "arch", ARCH_NAMES),
+        "tool": words.tools,
+        "label": words.labels,
+        "kit": dict.fromkeys(known_words().kits, 0),
+        "host": dict.fromkeys(words.hosts, 1),
+        "paddock": {name: sum(host.paddock == name for host in words.admitted) for name in words.paddocks},
+        "service": words.services,
+        "env": words.variables,
+        "user group": words.groups,
+    }
+    return {
+        "subjects": [*SUBJECTS, "not", "any of", "prefer"],
+        "after": {subject: _counted(counted) for subject, counted in after.items()},
+        "versions": {tool: _counted(words.versions(tool))[:30] for tool in sorted(words.tools)},
+    }
+
+
+def _of_fields(hosts, name: str, known: tuple[str, ...]) -> dict[str, int]:
+    return {word: sum(getattr(host, name) == word for host in hosts) for word in known}
+
+
+def _counted(counted) -> list[dict[str, object]]:
+    ordered = sorted(counted.items(), key=lambda one: (-one[1], one[0]))[:MOST_WORDS]
+    return [{"word": word, "hosts": number} for word, number in ordered]

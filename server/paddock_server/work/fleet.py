@@ -1,28 +1,43 @@
-"""The fleet as the core sees it, taken from the database."""
+"""The fleet as the core sees it: taken from the database, kept in memory as a FleetIndex, and brought up to date host
+by host."""
 
 from __future__ import annotations
 
+import contextlib
+import math
+import threading
+import time
 from collections import defaultdict
-from collections.abc import Collection
+from collections.abc import Collection, Iterator
+from dataclasses import replace
 from datetime import datetime, timedelta
 from functools import lru_cache
 
-from django.db.models import Count
+from django.db.models import Sum
 from django.utils import timezone
 
 from paddock_core import fleet as core
+from paddock_core.fit import Requirement
+from paddock_core.fleet_index import FleetIndex
 from paddock_core.lifecycle import LIVE, AttemptState
 from paddock_core.link_state import Link
-from paddock_core.terms import Term, parse_terms
+from paddock_core.terms import Asked, Term, parse_asked
 
+from ..health import vitals
 from ..health.models import WatchedService
 from ..hosts.models import LIVING, Host
-from ..toolchains.catalogue import catalogue
+from ..link import running
+from ..toolchains import words as known_words
 from ..toolchains.models import Installation
+from . import changed_hosts
 from .models import Attempt
 
 REFUSAL_SECONDS = 30
 """How long a host that refused an offer gets no other."""
+LOOK_AT_ALL = 300.0
+"""Seconds after which the whole fleet is read again, whatever was told."""
+DISK_MOVES = 0.02
+"""By how much of what it was the free disk has to move to be taken over."""
 
 _installed: dict[int, tuple[datetime | None, tuple[core.Installation, ...]]] = {}
 """The installations of each host as of the survey that is named with them: read again only after a newer one."""
@@ -34,24 +49,96 @@ _NOT_CONNECTED = {
 }
 
 
+class _Kept:
+    """The index, and what is known of how new it is. ``keys`` are the hosts' keys by name."""
+
+    def __init__(self) -> None:
+        self.lock = threading.RLock()
+        self.forget()
+
+    def forget(self) -> None:
+        self.index = FleetIndex()
+        self.keys: dict[str, int] = {}
+        self.refusing: set[str] = set()
+        self.read_all_at = -math.inf
+
+
+_kept = _Kept()
+
+
+@contextlib.contextmanager
+def kept_fleet() -> Iterator[FleetIndex]:
+    """The index of all living hosts as of now, for one thread at a time.
+
+    In a running server the live feed has noted who changed; elsewhere (a command, a test of an action) nobody has, and
+    all are read.
+    """
+    with _kept.lock:
+        _bring_up_to_date()
+        yield _kept.index
+
+
 def fleet(paddocks: Collection[str] | None = None) -> list[core.Host]:
-    """All living hosts, or those of some paddocks."""
+    """All living hosts, or those of some paddocks, by name."""
+    with kept_fleet() as index:
+        hosts = [host for host in index if paddocks is None or host.paddock in paddocks]
+    return sorted(hosts, key=lambda host: host.name)
+
+
+def _bring_up_to_date() -> None:
+    changed = changed_hosts.take()
+    is_told = running.server.loop is not None
+    if not is_told or time.monotonic() - _kept.read_all_at > LOOK_AT_ALL:
+        _take_over(None)
+        _kept.read_all_at = time.monotonic()
+    elif names := changed | _kept.refusing:
+        _take_over(names)
+    _take_disks()
+
+
+def _take_over(names: Collection[str] | None) -> None:
+    """Reads hosts from the database into the index; None for all."""
     hosts = Host.objects.filter(standing__in=LIVING).select_related("paddock")
-    if paddocks is not None:
-        hosts = hosts.filter(paddock__name__in=paddocks)
+    if names is not None:
+        hosts = hosts.filter(name__in=names)
     hosts = list(hosts)
+    keys = None if names is None else [host.pk for host in hosts]
     _read_installations(hosts)
-    working, refusing = slots_working(), hosts_refusing()
+    working, refusing = slots_working(keys), hosts_refusing()
     services: dict[int, dict[str, str]] = defaultdict(dict)
-    for pk, name, running in WatchedService.objects.values_list("host", "name", "running"):
-        services[pk][name] = running
-    return [_seen_by_core(host, working.get(host.pk, 0), host.pk in refusing, services[host.pk]) for host in hosts]
+    watched = WatchedService.objects.all() if keys is None else WatchedService.objects.filter(host__in=keys)
+    for pk, name, how in watched.values_list("host", "name", "running"):
+        services[pk][name] = how
+    there = {host.name for host in hosts}
+    for name in (_kept.keys.keys() if names is None else set(names) & _kept.keys.keys()) - there:
+        _kept.index.remove(name)
+        _kept.keys.pop(name)
+    for host in hosts:
+        _kept.index.put(_seen_by_core(host, working.get(host.pk, 0), host.pk in refusing, services[host.pk]))
+        _kept.keys[host.name] = host.pk
+    _kept.refusing = {host.name for host in hosts if host.pk in refusing} | (
+        set() if names is None else _kept.refusing - set(names)
+    )
 
 
-def slots_working() -> dict[int, int]:
+def _take_disks() -> None:
+    """The free disk comes with every heartbeat, and never touches the database."""
+    for name, pk in _kept.keys.items():
+        newest = vitals.of(pk).newest("disk_free")
+        host = _kept.index.host(name)
+        if host is None or math.isnan(newest):
+            continue
+        known = host.disk_free
+        if known is None or abs(newest - known) > DISK_MOVES * known:
+            _kept.index.put(replace(host, disk_free=newest))
+
+
+def slots_working(keys: Collection[int] | None = None) -> dict[int, int]:
     """For each host that works, how many of its slots do: offered attempts count."""
     live = Attempt.objects.filter(state__in=[state.value for state in LIVE])
-    return dict(live.values_list("host").annotate(number=Count("id")).values_list("host", "number"))
+    if keys is not None:
+        live = live.filter(host__in=keys)
+    return dict(live.values_list("host").annotate(number=Sum("job__slots")).values_list("host", "number"))
 
 
 def hosts_refusing() -> set[int]:
@@ -78,18 +165,30 @@ def readiness(host: Host, free_slots: int, is_refusing: bool) -> core.Readiness:
 
 def _seen_by_core(host: Host, working: int, is_refusing: bool, services: dict[str, str]) -> core.Host:
     free = max(0, host.slots - working)
+    facts, details = host.facts, host.details
+    known = _kept.index.host(host.name)
     return core.Host(
         name=host.name,
         paddock=host.paddock.name,
-        os=host.facts.get("os", ""),
-        os_version=host.facts.get("os_version", ""),
-        arch=host.facts.get("arch", ""),
+        os=facts.get("os", ""),
+        os_version=facts.get("os_version", ""),
+        arch=facts.get("arch", ""),
         labels=frozenset(host.labels),
         installations=_installed[host.pk][1],
         readiness=readiness(host, free, is_refusing),
         free_slots=free,
         surveyed=host.surveyed_at is not None,
         services=services,
+        slots=host.slots,
+        cores=facts.get("cores", 0),
+        memory=facts.get("memory", 0),
+        disk_free=known.disk_free if known and known.disk_free else facts.get("disk_free") or None,
+        display=details.get("display", ""),
+        variables=frozenset(details.get("variables", ())),
+        values=details.get("values", {}),
+        groups=frozenset(details.get("groups", ())),
+        reserved=host.reserved,
+        held=": ".join(filter(None, [host.held_by, host.hold_reason])) if host.holding else "",
     )
 
 
@@ -99,7 +198,9 @@ def _read_installations(hosts: list[Host]) -> None:
         for host in hosts
         if _installed.get(host.pk, (0,))[0] != host.surveyed_at or host.pk not in _installed
     }
-    words = catalogue().words
+    if not stale:
+        return
+    words = known_words.words()
     rows: dict[int, list[core.Installation]] = defaultdict(list)
     found = Installation.objects.filter(host__in=stale).values_list("host", "tool", "version", "path", "home", "plain")
     for host, tool, version, path, home, plain in found:
@@ -108,17 +209,45 @@ def _read_installations(hosts: list[Host]) -> None:
         _installed[pk] = (surveyed_at, tuple(rows[pk]))
 
 
+# ---- terms ---------------------------------------------------------------------------------------------------------
+
+
 def terms_of(texts: tuple[str, ...]) -> tuple[Term, ...]:
     """Reads the terms of a job; many jobs ask for the same."""
-    known = catalogue()
-    return _terms_by(known.number, texts)
+    return asked_of(texts).terms
+
+
+def asked_of(texts: tuple[str, ...]) -> Asked:
+    """Reads the lines of a job, terms and preferences."""
+    return _asked_by(known_words.edition(), texts)
 
 
 @lru_cache(maxsize=4096)
-def _terms_by(release: int, texts: tuple[str, ...]) -> tuple[Term, ...]:
-    return parse_terms(texts, catalogue().words)
+def _asked_by(edition: tuple[int, int], texts: tuple[str, ...]) -> Asked:
+    return parse_asked(texts, known_words.words())
 
 
-def forget_installations() -> None:
-    """The versions are read anew: their schemes may have changed."""
-    _installed.clear()
+def requirement_of(
+    texts: tuple[str, ...], slots: int, reach: frozenset[str] | None, let_in: frozenset[str] | None, is_own: bool
+) -> Requirement:
+    """What a job asks for; jobs that ask for the same share one object."""
+    return _requirement_by(known_words.edition(), texts, slots, reach, let_in, is_own)
+
+
+@lru_cache(maxsize=8192)
+def _requirement_by(
+    edition: tuple[int, int],
+    texts: tuple[str, ...],
+    slots: int,
+    reach: frozenset[str] | None,
+    let_in: frozenset[str] | None,
+    is_own: bool,
+) -> Requirement:
+    return Requirement(terms_of(texts), slots, reach, let_in, is_own)
+
+
+def forget_fleet() -> None:
+    """Everything is read anew: the schemes of versions may have changed, or the database is another."""
+    with _kept.lock:
+        _installed.clear()
+        _kept.forget()

@@ -11,24 +11,86 @@ JOB_STATES = [(state.value, state.value) for state in JobState]
 ATTEMPT_STATES = [(state.value, state.value) for state in AttemptState]
 
 
+class Source(models.Model):
+    """A Git repository with a pipeline file in it. The secret of its webhook is not kept: it follows from the server's
+    own secret and ``secret_number``, which a new secret raises."""
+
+    url = models.CharField(max_length=500)
+    ref = models.CharField(max_length=200)
+    path = models.CharField(max_length=200, default="paddock.yaml")
+    secret_number = models.PositiveIntegerField(default=1)
+    made_by = models.CharField(max_length=200)
+    made_at = models.DateTimeField(auto_now_add=True)
+    read_at = models.DateTimeField(null=True)
+    read_commit = models.CharField(max_length=64, blank=True)
+    pipeline = models.CharField(max_length=100, blank=True)
+    trouble = models.CharField(max_length=2000, blank=True)
+
+    class Meta:
+        ordering = ["id"]
+
+
+class Delivery(models.Model):
+    """A message of a source's webhook that was taken: one that comes again is a replay."""
+
+    source = models.ForeignKey(Source, models.CASCADE, related_name="deliveries")
+    name = models.CharField(max_length=200)
+    at = models.DateTimeField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["source", "name"], name="one_delivery_a_name")]
+
+
+class Submission(models.Model):
+    """Jobs that were sent together, from one pipeline file; ``commit`` is where it was read, "" for a file that
+    somebody sent by hand."""
+
+    pipeline = models.CharField(max_length=100, db_index=True)
+    source = models.ForeignKey(Source, models.SET_NULL, null=True, related_name="submissions")
+    ref = models.CharField(max_length=200, blank=True)
+    commit = models.CharField(max_length=64, blank=True)
+    submitted_at = models.DateTimeField()
+    submitted_by = models.CharField(max_length=200)
+
+    class Meta:
+        ordering = ["-id"]
+
+
 class Job(models.Model):
-    """What a pipeline asks to have run. ``terms`` are canonical; ``paddocks`` those it may go into, empty for all."""
+    """What a pipeline asks to have run. ``terms`` and ``prefers`` are canonical.
+
+    ``paddocks`` are those within its sender's reach, empty for all; ``let_in`` those into which it was let this once,
+    past their fences. The server's own jobs (``is_own``) go past fences and reservations. ``after`` are the numbers of
+    jobs that have to pass first. ``kept_host`` is the host that is kept for it, until it has as many slots as the job
+    asks for.
+    """
 
     name = models.CharField(max_length=100)
     pipeline = models.CharField(max_length=100, db_index=True)
+    submission = models.ForeignKey(Submission, models.SET_NULL, null=True, related_name="jobs")
     terms = models.JSONField(default=list)
+    prefers = models.JSONField(default=list)
     script = models.TextField()
     shell = models.CharField(max_length=40, blank=True)
+    slots = models.PositiveIntegerField(default=1)
     priority = models.IntegerField(default=0)
     time_limit = models.PositiveIntegerField(default=0)
     retries_left = models.PositiveIntegerField(default=0)
+    waits_for_new_host = models.BooleanField(default=False)
+    after = models.JSONField(default=list)
+    environment = models.JSONField(default=dict)
+    outputs = models.JSONField(default=list)
     paddocks = models.JSONField(default=list)
+    let_in = models.JSONField(default=list)
+    is_own = models.BooleanField(default=False)
 
     state = models.CharField(max_length=20, choices=JOB_STATES, default=JobState.WAITING.value, db_index=True)
     reason = models.CharField(max_length=2000, blank=True)
     reason_kind = models.CharField(max_length=60, blank=True)
     reason_term = models.IntegerField(null=True)
     reason_nearest = models.CharField(max_length=200, blank=True)
+    reason_places = models.JSONField(default=list)
+    kept_host = models.CharField(max_length=63, blank=True)
     cancel_asked = models.BooleanField(default=False)
 
     submitted_at = models.DateTimeField()
@@ -41,7 +103,8 @@ class Job(models.Model):
 
 
 class Attempt(models.Model):
-    """One try of a job on one host. ``tools`` are the installations that its terms were bound to."""
+    """One try of a job on one host. ``tools`` are the installations that its terms were bound to; ``why`` says why it
+    went to this host."""
 
     job = models.ForeignKey(Job, models.CASCADE, related_name="attempts")
     number = models.PositiveIntegerField()
@@ -50,6 +113,7 @@ class Attempt(models.Model):
     account = models.CharField(max_length=200, blank=True)
     folder = models.CharField(max_length=2000, blank=True)
     tools = models.JSONField(default=list)
+    why = models.CharField(max_length=1000, blank=True)
     exit_code = models.IntegerField(null=True)
     note = models.CharField(max_length=2000, blank=True)
     offered_at = models.DateTimeField()

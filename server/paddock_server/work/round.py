@@ -2,46 +2,104 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
+from django.utils import timezone
+
 from paddock_core.dispatch import Placement, WaitingJob, dispatch_round
 from paddock_core.lifecycle import JobState
-from paddock_core.reasons import Reason
+from paddock_core.reasons import Reason, ReasonKind
+from paddock_core.terms import DiskTerm, parts
 
 from ..hosts.models import Host
 from ..link import feed
+from . import dispatcher
 from .actions.place import place
-from .fleet import fleet, terms_of
+from .fence import Fences
+from .fleet import asked_of, kept_fleet, requirement_of
+from .lately import lately
 from .models import Job
 
-COLUMNS = ("id", "terms", "priority", "paddocks", "reason", "reason_kind")
+COLUMNS = (
+    "id", "name", "pipeline", "terms", "prefers", "slots", "priority", "paddocks", "let_in", "is_own", "after",
+    "kept_host", "submitted_at", "reason", "reason_kind",
+)  # fmt: skip
+REASON_FIELDS = ["reason", "reason_kind", "reason_term", "reason_nearest", "reason_places", "kept_host"]
 
 
 def run_round() -> None:
     """Places what can be placed; every other waiting job gets its reason."""
     jobs = {job.pk: job for job in Job.objects.filter(state=JobState.WAITING.value).only(*COLUMNS)}
     if not jobs:
+        dispatcher.disks_matter(False)
         return
+    later = behind_others(jobs.values())
+    recent = lately()
+    fences = Fences()
+    now = timezone.now()
     waiting = [
-        WaitingJob(job.pk, terms_of(tuple(job.terms)), job.priority, job.pk, frozenset(job.paddocks) or None)
+        WaitingJob(
+            job.pk,
+            requirement_for(job, fences),
+            asked_of(tuple(f"prefer {one}" for one in job.prefers)).prefers,
+            job.pipeline,
+            job.priority,
+            (now - job.submitted_at).total_seconds(),
+            recent.expected(job.pipeline, job.name),
+            job.kept_host,
+        )
         for job in jobs.values()
+        if job.pk not in later
     ]
-    decided = dispatch_round(waiting, fleet())
+    with kept_fleet() as index:
+        decided = dispatch_round(waiting, index, recent.use, recent.warm)
+    dispatcher.disks_matter(any(_asks_for_disk(job) for job in waiting))
     for placement in decided.placements:
         _place(placement)
-    changed = [job for job in jobs.values() if job.pk in decided.reasons and set_reason(job, decided.reasons[job.pk])]
-    Job.objects.bulk_update(changed, ["reason", "reason_kind", "reason_term", "reason_nearest"], batch_size=200)
+    reasons = {**decided.reasons, **later}
+    changed = [
+        job
+        for job in jobs.values()
+        if job.pk in reasons and set_reason(job, reasons[job.pk], decided.kept.get(job.pk, ""))
+    ]
+    Job.objects.bulk_update(changed, REASON_FIELDS, batch_size=200)
     for job in changed:
         feed.tell("job", job.pk)
 
 
+def requirement_for(job: Job, fences: Fences):
+    """What the core needs to know of a job to say which hosts fit."""
+    return requirement_of(tuple(job.terms), job.slots, frozenset(job.paddocks) or None, fences.of_job(job), job.is_own)
+
+
+def behind_others(jobs: Iterable[Job]) -> dict[int, Reason]:
+    """The jobs that wait for others to pass, each with its reason."""
+    jobs = [job for job in jobs if job.after]
+    others = Job.objects.filter(pk__in={pk for job in jobs for pk in job.after}).only("id", "name", "state")
+    open_jobs = {other.pk: other for other in others if other.state != JobState.PASSED.value}
+    found = {}
+    for job in jobs:
+        left = [open_jobs[pk] for pk in job.after if pk in open_jobs]
+        if left:
+            said = ", ".join(f"{other.name} (job {other.pk}, {other.state})" for other in left[:3])
+            more = f" and {len(left) - 3} more" if len(left) > 3 else ""
+            found[job.pk] = Reason(ReasonKind.AFTER, f"It runs after {said}{more}.")
+    return found
+
+
+def _asks_for_disk(job: WaitingJob) -> bool:
+    return any(isinstance(one, DiskTerm) for term in job.requirement.terms for one in parts(term))
+
+
 def _place(placement: Placement) -> None:
-    host = Host.objects.select_related("paddock").get(name=placement.host, standing=Host.Standing.ADMITTED)
-    place(placement.job, host, placement.binding)
+    host = Host.objects.select_related("paddock").get(name=placement.host.name, standing=Host.Standing.ADMITTED)
+    place(placement.job.id, host, placement.binding, placement.why)
 
 
-def set_reason(job: Job, reason: Reason) -> bool:
+def set_reason(job: Job, reason: Reason, kept_host: str = "") -> bool:
     """Puts the reason on the job, unsaved; True if it differs from the one before."""
-    if (job.reason, job.reason_kind) == (reason.sentence, reason.kind.value):
+    if (job.reason, job.reason_kind, job.kept_host) == (reason.sentence[:2000], reason.kind.value, kept_host):
         return False
-    job.reason, job.reason_kind = reason.sentence[:2000], reason.kind.value
-    job.reason_term, job.reason_nearest = reason.term, reason.nearest or ""
+    job.reason, job.reason_kind, job.kept_host = reason.sentence[:2000], reason.kind.value, kept_host
+    job.reason_term, job.reason_nearest, job.reason_places = reason.term, reason.nearest or "", list(reason.places)
     return True

@@ -16,9 +16,10 @@ from ..people.actor import Actor, person
 from ..people.models import Role
 from . import logs
 from .actions.cancel import cancel
-from .actions.submit import submit
+from .actions.change_job import change_priority, correct_terms
+from .actions.submit import WantedJob, submit
 from .models import JOB_STATES, Attempt, Job
-from .serializers import JobSerializer, JobSheetSerializer, SubmitSerializer
+from .serializers import ChangeJobSerializer, JobSerializer, JobSheetSerializer, SubmitSerializer
 
 GROUPS = {
     "live": [state.value for state in LIVE],
@@ -78,7 +79,8 @@ class JobsView(generics.ListAPIView):
         """Submit a job. A term that cannot be read is refused with its column and the nearest known word."""
         given = SubmitSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        job = submit(person(request.user), **given.validated_data)
+        wanted = {"lines": given.validated_data.pop("terms"), **given.validated_data}
+        job = submit(person(request.user), WantedJob(**wanted))
         return Response(JobSheetSerializer(job).data, status=201)
 
 
@@ -88,6 +90,19 @@ class JobView(APIView):
     @extend_schema(responses=JobSheetSerializer)
     def get(self, request: Request, pk: int) -> Response:
         return Response(JobSheetSerializer(job_numbered(person(request.user), pk)).data)
+
+    @extend_schema(request=ChangeJobSerializer, responses=JobSheetSerializer)
+    def patch(self, request: Request, pk: int) -> Response:
+        """Change the priority or the terms of a job that waits."""
+        actor = person(request.user)
+        given = ChangeJobSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        job = job_numbered(actor, pk)
+        if (priority := given.validated_data.get("priority")) is not None:
+            change_priority(actor, job, priority)
+        if (terms := given.validated_data.get("terms")) is not None:
+            correct_terms(actor, job, terms)
+        return Response(JobSheetSerializer(job_numbered(actor, pk)).data)
 
 
 class CancelView(APIView):

@@ -4,6 +4,26 @@
  */
 
 export interface paths {
+    "/api/v1/board/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What waits, by reason; and what would help most of it
+         * @description What waits, by reason; and what would help most of it.
+         */
+        get: operations["board_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/bring-up-choices/": {
         parameters: {
             query?: never;
@@ -842,7 +862,11 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /**
+         * Change the priority or the terms of a job that waits
+         * @description Change the priority or the terms of a job that waits.
+         */
+        patch: operations["jobs_partial_update"];
         trace?: never;
     };
     "/api/v1/jobs/{id}/cancel/": {
@@ -873,12 +897,32 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * The fit sheet of a job: which hosts could do it, and what the others lack
-         * @description The fit sheet of a job: which hosts could do it, and what the others lack.
+         * The fit sheet of a job: which hosts could do it, what the others lack, and what would help
+         * @description The fit sheet of a job: which hosts could do it, what the others lack, and what would help.
          */
         get: operations["jobs_fit_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{id}/let-in/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Let a job into a paddock whose fence keeps it out
+         * @description Let a job into a paddock whose fence keeps it out.
+         */
+        post: operations["jobs_let_in_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1017,6 +1061,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/lint/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Say what is wrong with a pipeline file, and what the fleet says of it
+         * @description Say what is wrong with a pipeline file, and what the fleet says of it.
+         */
+        post: operations["lint_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/logbook/": {
         parameters: {
             query?: never;
@@ -1145,6 +1209,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/pipelines/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The pipelines of the last 30 days
+         * @description The pipelines of the last 30 days.
+         */
+        get: operations["pipelines_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/pipelines/{name}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One pipeline: its jobs, what they ask, where they ran, how long they waited
+         * @description One pipeline: its jobs, what they ask, where they ran, how long they waited.
+         */
+        get: operations["pipelines_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/remedies/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Carry out a remedy that the board proposes
+         * @description Carry out a remedy that the board proposes.
+         */
+        post: operations["remedies_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/session/": {
         parameters: {
             query?: never;
@@ -1168,6 +1292,130 @@ export interface paths {
          * @description Log out.
          */
         delete: operations["session_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sources/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The Git sources; keep another one
+         * @description The Git sources; keep another one.
+         */
+        get: operations["sources_list"];
+        put?: never;
+        /**
+         * Keep a source
+         * @description Keep a source. The secret of its webhook is shown this once.
+         */
+        post: operations["sources_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sources/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove it; what it sent stays
+         * @description Remove it; what it sent stays.
+         */
+        delete: operations["sources_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sources/{id}/secret/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give the webhook of a source a new secret, shown this once
+         * @description Give the webhook of a source a new secret, shown this once.
+         */
+        post: operations["sources_secret_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sources/{id}/submit/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read the file of a source at its newest commit, and send its jobs
+         * @description Read the file of a source at its newest commit, and send its jobs.
+         */
+        post: operations["sources_submit_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/submissions/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send all jobs of a pipeline file
+         * @description Send all jobs of a pipeline file.
+         */
+        post: operations["submissions_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/submissions/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Jobs that were sent together
+         * @description Jobs that were sent together.
+         */
+        get: operations["submissions_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1363,6 +1611,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/words/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The words of the fleet, for completion while terms are typed
+         * @description The words of the fleet, for completion while terms are typed.
+         */
+        get: operations["words_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/yard/": {
         parameters: {
             query?: never;
@@ -1400,6 +1668,19 @@ export interface components {
          * @enum {string}
          */
         ActionEnum: "start afresh" | "start service" | "have it started" | "hold";
+        /** @description A remedy to carry out. ``jobs`` are those that it is for. */
+        ApplyRequest: {
+            kind: components["schemas"]["RemedyKindEnum"];
+            /** @default  */
+            place?: string;
+            /** @default  */
+            what?: string;
+            /** @default  */
+            instead?: string;
+            jobs?: number[];
+            /** @default true */
+            for_good?: boolean;
+        };
         /**
          * @description * `x64` - x64
          *     * `arm64` - arm64
@@ -1419,6 +1700,7 @@ export interface components {
             range: string;
             versions: string[];
         };
+        /** @description ``why`` says why it went to this host and not another. */
         Attempt: {
             readonly number: number;
             host: string;
@@ -1426,6 +1708,7 @@ export interface components {
             readonly account: string;
             readonly folder: string;
             tools: components["schemas"]["BoundTool"][];
+            readonly why: string;
             readonly exit_code: number | null;
             readonly note: string;
             /** Format: date-time */
@@ -1466,6 +1749,16 @@ export interface components {
         };
         /** @enum {unknown} */
         BlankEnum: "";
+        /** @description What waits, by reason, and the smallest set of remedies that would let most of it run. */
+        Board: {
+            waiting: number;
+            /** @description Of those, how many wait for something that does not pass by itself. */
+            blocked: number;
+            live: number;
+            ended: number;
+            groups: components["schemas"]["WaitingGroup"][];
+            steps: components["schemas"]["HelpStep"][];
+        };
         BoundTool: {
             tool: string;
             version: string;
@@ -1815,6 +2108,10 @@ export interface components {
             readonly kept_by: string;
             readonly differs: components["schemas"]["Difference"][];
         };
+        /** @description A pipeline file. */
+        FileRequest: {
+            text: string;
+        };
         /** @description One diagnosed trouble. ``aside``: somebody has acknowledged it, or snoozed it till later. */
         Finding: {
             readonly id: number;
@@ -1854,13 +2151,18 @@ export interface components {
         Findings: {
             findings: components["schemas"]["Finding"][];
         };
-        /** @description The fit sheet: for every host each term's verdict, and for every term how many hosts meet it. */
+        /**
+         * @description Hosts against terms. ``hosts`` are those that fit, then the near fits with the cheapest remedy first; ``folded``
+         *     is how many more there are.
+         */
         Fit: {
             terms: components["schemas"]["TermCount"][];
+            prefers: components["schemas"]["TermCount"][];
             /** @description Admitted hosts that were looked at. */
             all_hosts: number;
-            /** @description How many of them meet every term. */
+            /** @description How many of them fit. */
             fits: number;
+            folded: number;
             /** @description Why a job with these terms would wait, in a sentence. */
             reason: string;
             reason_kind: string;
@@ -1872,6 +2174,14 @@ export interface components {
         FitRequestRequest: {
             terms: string[];
             paddock?: string;
+            pipeline?: string;
+            /** @default 1 */
+            slots?: number;
+            /**
+             * @description Every host, and not only those that matter.
+             * @default false
+             */
+            all?: boolean;
         };
         /**
          * @description A disk that fills up: ``read`` are pairs of when and bytes free; ``forecast`` has when, expected, lowest and
@@ -1948,6 +2258,25 @@ export interface components {
         GuessingRequest: {
             address: string;
         };
+        /** @description One step that would help. ``place`` is the host, or the paddock, that it is done to, "" for the job itself. */
+        Help: {
+            kind: components["schemas"]["RemedyKindEnum"];
+            place: string;
+            what: string;
+            /** @description The term to write, of a correction. */
+            instead: string;
+            readonly said: string;
+            readonly cost: number;
+            /** @description Whether the server can carry it out. */
+            readonly can_be_done: boolean;
+        };
+        /** @description Remedies to carry out together, and the jobs that could run then and could not before. */
+        HelpStep: {
+            remedies: components["schemas"]["Help"][];
+            cost: number;
+            count: number;
+            jobs: number[];
+        };
         /** @description What changed on a host; with ``at``, what was on it then (null where no survey is that old). */
         History: {
             changes: components["schemas"]["ChangeOfHost"][];
@@ -1977,9 +2306,13 @@ export interface components {
             readiness: components["schemas"]["ReadinessEnum"];
             readonly holding: components["schemas"]["HoldingEnum"] | components["schemas"]["BlankEnum"];
             readonly hold_reason: string;
+            readonly held_by: string;
+            /** Format: date-time */
+            readonly held_at: string | null;
             facts: components["schemas"]["Facts"];
             labels: string[];
             readonly slots: number;
+            readonly reserved: boolean;
             working: number;
             /** Format: date-time */
             readonly surveyed_at: string | null;
@@ -2023,11 +2356,17 @@ export interface components {
             os: string;
             readiness: components["schemas"]["ReadinessEnum"];
             fits: boolean;
-            /** @description How many terms do not hold. */
+            /** @description How much is missing: terms that do not hold, and what else is in the way. */
             lacks: number;
-            /** @description For a near fit: what would make it fit. */
+            /** @description What beside terms is in the way. */
+            blocks: string[];
+            /** @description What would let the job run there, in words; empty where nothing little does. */
             remedy: string;
+            cost: number | null;
+            remedies: components["schemas"]["Help"][];
             verdicts: components["schemas"]["Verdict"][];
+            /** @description The preferences that it meets. */
+            prefers: string[];
         };
         HostStanding: {
             host: string;
@@ -2062,21 +2401,28 @@ export interface components {
         };
         /**
          * @description ``reason`` says in a sentence why the job waits; "" once it does not. ``reason_term`` is the position of the term
-         *     that no host meets, where it is one term's fault.
+         *     that no host meets, where it is one term's fault; ``reason_places`` are the paddocks that do not let it in.
          */
         Job: {
             readonly id: number;
             readonly name: string;
             readonly pipeline: string;
+            readonly submission: number | null;
             state: components["schemas"]["JobStateEnum"];
             readonly reason: string;
             readonly reason_kind: string;
             readonly reason_term: number | null;
             readonly reason_nearest: string;
+            reason_places: string[];
             terms: string[];
+            prefers: string[];
+            readonly slots: number;
             readonly priority: number;
             readonly time_limit: number;
             readonly retries_left: number;
+            readonly waits_for_new_host: boolean;
+            after: number[];
+            readonly kept_host: string;
             readonly cancel_asked: boolean;
             /** Format: date-time */
             readonly submitted_at: string;
@@ -2087,20 +2433,27 @@ export interface components {
             readonly ended_at: string | null;
             attempts: components["schemas"]["Attempt"][];
         };
-        /** @description A job with its script. */
+        /** @description A job with its script, and where it came from. */
         JobSheet: {
             readonly id: number;
             readonly name: string;
             readonly pipeline: string;
+            submission: components["schemas"]["Submission"] | null;
             state: components["schemas"]["JobStateEnum"];
             readonly reason: string;
             readonly reason_kind: string;
             readonly reason_term: number | null;
             readonly reason_nearest: string;
+            reason_places: string[];
             terms: string[];
+            prefers: string[];
+            readonly slots: number;
             readonly priority: number;
             readonly time_limit: number;
             readonly retries_left: number;
+            readonly waits_for_new_host: boolean;
+            after: number[];
+            readonly kept_host: string;
             readonly cancel_asked: boolean;
             /** Format: date-time */
             readonly submitted_at: string;
@@ -2112,6 +2465,10 @@ export interface components {
             attempts: components["schemas"]["Attempt"][];
             readonly script: string;
             readonly shell: string;
+            environment: {
+                [key: string]: string;
+            };
+            outputs: string[];
         };
         /** @description From ``start`` to ``end``, in seconds since the epoch. */
         JobSpan: {
@@ -2188,6 +2545,19 @@ export interface components {
             name: string;
             spans: components["schemas"]["Span"][];
         };
+        /** @description Into which paddock; ``for_good`` lets in the pipeline, and not this job alone. */
+        LetInRequest: {
+            paddock: string;
+            /** @default false */
+            for_good?: boolean;
+        };
+        /**
+         * @description * `mistake` - mistake
+         *     * `mind` - mind
+         *     * `said` - said
+         * @enum {string}
+         */
+        LevelEnum: "mistake" | "mind" | "said";
         /**
          * @description * `connected` - connected
          *     * `stopped` - stopped
@@ -2282,6 +2652,21 @@ export interface components {
             sheets: components["schemas"]["BringUpLine"][];
             commands: components["schemas"]["SystemCommand"][];
         };
+        /** @description A source with the secret of its webhook, shown this once. */
+        NewSource: {
+            readonly id: number;
+            url: string;
+            ref: string;
+            path?: string;
+            readonly pipeline: string;
+            readonly made_by: string;
+            /** Format: date-time */
+            readonly read_at: string | null;
+            readonly read_commit: string;
+            readonly trouble: string;
+            readonly hook: string;
+            readonly secret: string;
+        };
         /** @description A rule just made, with the secret that signs its webhooks: the only time that it is shown; "" for mail. */
         NewTelling: {
             readonly id: number;
@@ -2341,6 +2726,8 @@ export interface components {
             grace?: number;
             watch_may_start?: boolean;
             services?: string[];
+            /** @description Patterns of the pipelines that its fence lets in, in which * stands for anything. */
+            pipelines?: string[];
             /** @default 0 */
             readonly hosts: number;
             /** Format: date-time */
@@ -2358,6 +2745,8 @@ export interface components {
             grace?: number;
             watch_may_start?: boolean;
             services?: string[];
+            /** @description Patterns of the pipelines that its fence lets in, in which * stands for anything. */
+            pipelines?: string[];
         };
         PaddockRole: {
             paddock: string;
@@ -2459,7 +2848,14 @@ export interface components {
         PatchedChangeHostRequest: {
             labels?: string[];
             slots?: number;
+            /** @description Takes only jobs that ask for one of its labels. */
+            reserved?: boolean;
             services?: string[];
+        };
+        /** @description What may be changed of a job that waits. */
+        PatchedChangeJobRequest: {
+            priority?: number;
+            terms?: string[];
         };
         /** @description What may be changed of a paddock; its name stays. */
         PatchedChangePaddockRequest: {
@@ -2469,6 +2865,8 @@ export interface components {
             grace?: number;
             watch_may_start?: boolean;
             services?: string[];
+            /** @description Patterns of the pipelines that its fence lets in, in which * stands for anything. */
+            pipelines?: string[];
         };
         /** @description What may be changed of a rule: name and kind stay. */
         PatchedChangeTellingRequest: {
@@ -2508,6 +2906,89 @@ export interface components {
          * @enum {string}
          */
         PhaseEnum: "expected" | "under way" | "failed" | "cut off" | "at the gate" | "finished" | "given up";
+        /** @description A pipeline in the last 30 days. Times are in seconds; a wait is from being sent to the first start. */
+        Pipeline: {
+            name: string;
+            jobs: number;
+            waiting: number;
+            running: number;
+            failed: number;
+            /** @description On how many hosts it ran. */
+            hosts: number;
+            /** Format: double */
+            wait_median: number | null;
+            /** Format: double */
+            wait_longest: number | null;
+            /** Format: date-time */
+            last_at: string;
+            /**
+             * Format: double
+             * @description Its part of what all pipelines had of the fleet lately, from 0 to 1.
+             */
+            share: number;
+            /** @description Whose fences let it in. */
+            paddocks: string[];
+        };
+        PipelineCount: {
+            name: string;
+            jobs: number;
+        };
+        PipelineHost: {
+            host: string;
+            runs: number;
+            failed: number;
+        };
+        /** @description One job of a pipeline, by name: what it asked the last time, where it ran, and its newest runs, oldest first. */
+        PipelineJob: {
+            name: string;
+            terms: string[];
+            prefers: string[];
+            slots: number;
+            times: number;
+            /** Format: double */
+            wait_median: number | null;
+            /** Format: double */
+            took_median: number | null;
+            /** @description Hosts that fit what it asks now. */
+            fits: number;
+            hosts: components["schemas"]["PipelineHost"][];
+            runs: components["schemas"]["PipelineRun"][];
+        };
+        PipelineRun: {
+            id: number;
+            state: components["schemas"]["JobStateEnum"];
+            /** Format: date-time */
+            submitted_at: string;
+            /** Format: double */
+            waited: number | null;
+            /** Format: double */
+            took: number | null;
+            host: string;
+        };
+        /** @description A pipeline with its jobs. */
+        PipelineSheet: {
+            name: string;
+            jobs: number;
+            waiting: number;
+            running: number;
+            failed: number;
+            /** @description On how many hosts it ran. */
+            hosts: number;
+            /** Format: double */
+            wait_median: number | null;
+            /** Format: double */
+            wait_longest: number | null;
+            /** Format: date-time */
+            last_at: string;
+            /**
+             * Format: double
+             * @description Its part of what all pipelines had of the fleet lately, from 0 to 1.
+             */
+            share: number;
+            /** @description Whose fences let it in. */
+            paddocks: string[];
+            sheet: components["schemas"]["PipelineJob"][];
+        };
         /** @description Machines that are expected together. ``text`` is CSV with a heading line, or JSON: a list of objects. */
         PlanRequest: {
             paddock: string;
@@ -2565,6 +3046,16 @@ export interface components {
             /** @default  */
             reason?: string;
         };
+        /** @description One thing about a pipeline file. Only a ``mistake`` keeps it from being sent. */
+        Remark: {
+            level: components["schemas"]["LevelEnum"];
+            line: number;
+            /** @description Within the term, from 1. */
+            column: number | null;
+            pointer: string;
+            sentence: string;
+            nearest: string | null;
+        };
         /**
          * @description What to do, with commands for the host's own system; ``action`` is what the server can do itself, "" for
          *     nothing.
@@ -2574,6 +3065,27 @@ export interface components {
             commands: string[];
             action: components["schemas"]["ActionEnum"] | components["schemas"]["BlankEnum"];
         };
+        /**
+         * @description * `survey` - survey
+         *     * `start a service` - start a service
+         *     * `resume` - resume
+         *     * `admit` - admit
+         *     * `let in` - let in
+         *     * `correct the job` - correct the job
+         *     * `add a label` - add a label
+         *     * `take a label off` - take a label off
+         *     * `have a service watched` - have a service watched
+         *     * `add slots` - add slots
+         *     * `bring back` - bring back
+         *     * `set a variable` - set a variable
+         *     * `put into a group` - put into a group
+         *     * `clear a disk` - clear a disk
+         *     * `install as elsewhere` - install as elsewhere
+         *     * `install` - install
+         *     * `bring in a host` - bring in a host
+         * @enum {string}
+         */
+        RemedyKindEnum: "survey" | "start a service" | "resume" | "admit" | "let in" | "correct the job" | "add a label" | "take a label off" | "have a service watched" | "add slots" | "bring back" | "set a variable" | "put into a group" | "clear a disk" | "install as elsewhere" | "install" | "bring in a host";
         Results: {
             passed: number;
             failed: number;
@@ -2621,6 +3133,26 @@ export interface components {
             note?: string;
             /** Format: date-time */
             until: string;
+        };
+        /** @description A Git repository whose pipeline file is read at a commit. ``hook`` is where its webhook calls. */
+        Source: {
+            readonly id: number;
+            url: string;
+            ref: string;
+            path?: string;
+            readonly pipeline: string;
+            readonly made_by: string;
+            /** Format: date-time */
+            readonly read_at: string | null;
+            readonly read_commit: string;
+            readonly trouble: string;
+            readonly hook: string;
+        };
+        /** @description A Git repository whose pipeline file is read at a commit. ``hook`` is where its webhook calls. */
+        SourceRequest: {
+            url: string;
+            ref: string;
+            path?: string;
         };
         /** @description From ``start`` to ``end``, in seconds since the epoch. */
         Span: {
@@ -2707,6 +3239,38 @@ export interface components {
          * @enum {string}
          */
         StepRowStateEnum: "waits" | "now" | "done" | "failed" | "left out";
+        /** @description Jobs that were sent together, from one pipeline file. */
+        Submission: {
+            readonly id: number;
+            readonly pipeline: string;
+            /** @default  */
+            readonly source: string;
+            readonly ref: string;
+            readonly commit: string;
+            /** Format: date-time */
+            readonly submitted_at: string;
+            readonly submitted_by: string;
+        };
+        SubmissionJob: {
+            id: number;
+            name: string;
+            state: components["schemas"]["JobStateEnum"];
+            reason: string;
+        };
+        /** @description A submission with its jobs. */
+        SubmissionSheet: {
+            readonly id: number;
+            readonly pipeline: string;
+            /** @default  */
+            readonly source: string;
+            readonly ref: string;
+            readonly commit: string;
+            /** Format: date-time */
+            readonly submitted_at: string;
+            readonly submitted_by: string;
+            readonly jobs: components["schemas"]["SubmissionJob"][];
+        };
+        /** @description One job. A line of ``terms`` that begins with ``prefer`` never excludes a host. */
         SubmitRequest: {
             name: string;
             pipeline: string;
@@ -2714,12 +3278,20 @@ export interface components {
             script: string;
             /** @default  */
             shell?: string;
+            /** @default 1 */
+            slots?: number;
             /** @default 0 */
             priority?: number;
             /** @default 0 */
             time_limit?: number;
             /** @default 0 */
             retries?: number;
+            /** @default false */
+            waits_for_new_host?: boolean;
+            after?: number[];
+            environment?: {
+                [key: string]: string;
+            };
         };
         /** @description One odd thing about a host, for the person who decides at the gate. */
         Suspicion: {
@@ -2930,6 +3502,7 @@ export interface components {
         Verdict: {
             term: string;
             holds: boolean;
+            known: boolean;
             /** @description What is there instead, or what met the term; empty for nothing. */
             found: string;
         };
@@ -2940,6 +3513,27 @@ export interface components {
             ends: string | null;
             installations: components["schemas"]["InstallationOnHost"][];
             stops: components["schemas"]["Asking"][];
+        };
+        Waiting: {
+            id: number;
+            name: string;
+            pipeline: string;
+            priority: number;
+            /** Format: date-time */
+            submitted_at: string;
+        };
+        /** @description Waiting jobs that ask for the same and wait for the same. ``jobs`` are the first fifty of ``count``. */
+        WaitingGroup: {
+            kind: string;
+            reason: string;
+            terms: string[];
+            prefers: string[];
+            slots: number;
+            count: number;
+            /** Format: date-time */
+            oldest: string;
+            pipelines: components["schemas"]["PipelineCount"][];
+            jobs: components["schemas"]["Waiting"][];
         };
         Watch: {
             paddocks: components["schemas"]["WatchedPaddock"][];
@@ -3020,6 +3614,22 @@ export interface components {
             range: string;
             versions: string[];
         };
+        /** @description A word that a term may have, with on how many hosts it holds. */
+        Word: {
+            word: string;
+            hosts: number;
+        };
+        /** @description The words of the fleet, for completion: by what stands in front of them. */
+        Words: {
+            subjects: string[];
+            after: {
+                [key: string]: components["schemas"]["Word"][];
+            };
+            /** @description By tool. */
+            versions: {
+                [key: string]: components["schemas"]["Word"][];
+            };
+        };
         WriteDefinitionRequest: {
             text: string;
             /** @default  */
@@ -3045,6 +3655,25 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    board_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Board"];
+                };
+            };
+        };
+    };
     bring_up_choices_retrieve: {
         parameters: {
             query?: never;
@@ -4101,6 +4730,31 @@ export interface operations {
             };
         };
     };
+    jobs_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedChangeJobRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobSheet"];
+                };
+            };
+        };
+    };
     jobs_cancel_create: {
         parameters: {
             query?: never;
@@ -4124,7 +4778,10 @@ export interface operations {
     };
     jobs_fit_retrieve: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Every host, and not only those that matter. */
+                all?: boolean;
+            };
             header?: never;
             path: {
                 id: number;
@@ -4139,6 +4796,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Fit"];
+                };
+            };
+        };
+    };
+    jobs_let_in_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LetInRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobSheet"];
                 };
             };
         };
@@ -4344,6 +5026,29 @@ export interface operations {
             };
         };
     };
+    lint_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FileRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Remark"][];
+                };
+            };
+        };
+    };
     logbook_list: {
         parameters: {
             query?: {
@@ -4531,6 +5236,68 @@ export interface operations {
             };
         };
     };
+    pipelines_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Pipeline"][];
+                };
+            };
+        };
+    };
+    pipelines_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PipelineSheet"];
+                };
+            };
+        };
+    };
+    remedies_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ApplyRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     session_retrieve: {
         parameters: {
             query?: never;
@@ -4588,6 +5355,154 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    sources_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Source"][];
+                };
+            };
+        };
+    };
+    sources_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourceRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewSource"];
+                };
+            };
+        };
+    };
+    sources_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    sources_secret_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewSource"];
+                };
+            };
+        };
+    };
+    sources_submit_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SubmissionSheet"];
+                };
+            };
+        };
+    };
+    submissions_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FileRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SubmissionSheet"];
+                };
+            };
+        };
+    };
+    submissions_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SubmissionSheet"];
+                };
             };
         };
     };
@@ -4826,6 +5741,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Watch"];
+                };
+            };
+        };
+    };
+    words_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Words"];
                 };
             };
         };

@@ -14,7 +14,7 @@ from ...hosts.models import Host
 from ...link import feed
 from ...people.actor import SERVER, Actor
 from ...people.models import Role
-from ...work.actions.submit import submit
+from ...work.actions.submit import WantedJob, submit
 from ..models import BringUp
 
 PIPELINE = "bring-up"
@@ -42,11 +42,14 @@ def prove(actor: Actor, sheet: BringUp) -> None:
     tools = sorted({one.tool for one in host.installations.all() if NAME_OF_TOOL.fullmatch(one.tool)})[:MOST_TOOLS]
     sheet.proof = submit(
         actor,
-        f"prove {host.name}"[:100],
-        PIPELINE,
-        [f"host {host.name}", *(f"tool {tool}" for tool in tools)],
-        script_for(host.facts.get("os", ""), tools),
-        time_limit=TIME_LIMIT,
+        WantedJob(
+            f"prove {host.name}"[:100],
+            PIPELINE,
+            [f"host {host.name}", *(f"tool {tool}" for tool in tools)],
+            script_for(host.facts.get("os", ""), tools),
+            time_limit=TIME_LIMIT,
+        ),
+        is_own=True,
     )
     sheet.save(update_fields=["proof"])
     feed.tell("bring-up", sheet.pk, sheet.paddock.name)

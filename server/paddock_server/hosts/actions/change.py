@@ -1,4 +1,4 @@
-"""Changes what people decide about a host: its labels, its slots, and which services are watched on it."""
+"""Changes what people decide about a host: its labels, slots, watched services, and whether it is reserved."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ from django.db import transaction
 
 from paddock_agent import wire
 
+from ...errors import Invalid
 from ...link import connections, feed
 from ...logbook.write import write
 from ...people.actor import Actor
@@ -15,6 +16,8 @@ from ...people.models import Role
 from ...work import dispatcher
 from ..models import Host
 from ..wording import clean_labels
+
+FIELDS = ("labels", "slots", "services", "reserved")
 
 
 @transaction.atomic
@@ -24,21 +27,27 @@ def change(
     labels: Sequence[str] | None = None,
     slots: int | None = None,
     services: Sequence[str] | None = None,
+    reserved: bool | None = None,
 ) -> None:
-    """What is None stays. Raises Invalid for a wrong label."""
+    """What is None stays. Raises Invalid for a wrong label, and for a reservation of a host without labels: no
+    job could ask for it."""
     actor.demand(Role.ADMINISTRATOR, host.paddock.name, "Changing a host's labels, slots and watched services")
-    before = {"labels": host.labels, "slots": host.slots, "services": host.services}
+    before = {name: getattr(host, name) for name in FIELDS}
     if labels is not None:
         host.labels = clean_labels(labels)
     if slots is not None:
         host.slots = slots
     if services is not None:
         host.services = list(services)
-    after = {"labels": host.labels, "slots": host.slots, "services": host.services}
+    if reserved is not None:
+        host.reserved = reserved
+    if host.reserved and not host.labels:
+        raise Invalid("A reserved host needs a label that jobs can ask for. Give it one, or open it.")
+    after = {name: getattr(host, name) for name in FIELDS}
     changed = {key: {"from": before[key], "to": after[key]} for key in before if before[key] != after[key]}
     if not changed:
         return
-    host.save(update_fields=["labels", "slots", "services"])
+    host.save(update_fields=list(FIELDS))
     write(actor, "changed", "host", host.name, host.paddock.name, **changed)
     if slots is not None:
         connections.send(host.pk, wire.Slots(slots=slots))

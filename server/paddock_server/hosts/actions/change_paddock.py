@@ -10,15 +10,19 @@ from ...link import connections, feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...work import dispatcher
+from ...work.fence import clean_patterns
 from ..models import LIVING, Host, Paddock
 
-FIELDS = ("purpose", "networks", "admits_at_once", "grace", "watch_may_start", "services")
+FIELDS = ("purpose", "networks", "admits_at_once", "grace", "watch_may_start", "services", "pipelines")
 
 
 @transaction.atomic
 def change_paddock(actor: Actor, paddock: Paddock, **wanted: object) -> None:
     """``wanted`` has any of FIELDS; what is not named stays. Agents hear at once of services and a grace."""
     actor.demand(Role.ADMINISTRATOR, paddock.name, "Changing a paddock")
+    if "pipelines" in wanted:
+        wanted["pipelines"] = clean_patterns(wanted["pipelines"])
     changed = {}
     for field in FIELDS:
         before = getattr(paddock, field)
@@ -30,6 +34,8 @@ def change_paddock(actor: Actor, paddock: Paddock, **wanted: object) -> None:
     paddock.save(update_fields=list(changed))
     write(actor, "changed", "paddock", paddock.name, paddock.name, **changed)
     feed.tell("paddock", paddock.name, paddock.name)
+    if "pipelines" in changed:
+        dispatcher.wake_after_commit()
     for host in Host.objects.filter(paddock=paddock, standing__in=LIVING).select_related("paddock"):
         if "services" in changed:
             connections.send(host.pk, wire.WatchServices(services=host.watched_services))

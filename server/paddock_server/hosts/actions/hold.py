@@ -55,8 +55,10 @@ def _set(actor: Actor, host: Host, holding: Host.Holding, verb: str, reason: str
     actor.demand(Role.OPERATOR, host.paddock.name, "Holding, draining and resuming hosts")
     if host.standing != Host.Standing.ADMITTED:
         raise NotNow(f"{host.name} is not inside yet: it is {host.standing}. Nothing runs on it.")
+    if holding != host.holding and not (host.holding and holding):
+        host.held_by, host.held_at = (actor.name, timezone.now()) if holding else ("", None)
     host.holding, host.hold_reason = holding, reason
-    host.save(update_fields=["holding", "hold_reason"])
+    host.save(update_fields=["holding", "hold_reason", "held_by", "held_at"])
     HoldChange.objects.create(host=host, at=timezone.now(), holding=holding)
     write(actor, verb, "host", host.name, host.paddock.name, **({"reason": reason} if reason else {}))
     feed.tell("host", host.name, host.paddock.name)

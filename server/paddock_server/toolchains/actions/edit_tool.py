@@ -19,7 +19,8 @@ from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
 from ...work import dispatcher
-from ...work.fleet import forget_installations
+from ...work.fleet import forget_fleet
+from .. import words
 from ..catalogue import catalogue, forget
 from ..models import ToolEdit
 from ..probes import send_probes
@@ -107,4 +108,5 @@ def release(actor: Actor, edit: ToolEdit) -> ToolEdit:
 
 def _read_anew() -> None:
     forget()
-    forget_installations()
+    words.forget()
+    forget_fleet()

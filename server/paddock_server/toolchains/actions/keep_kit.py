@@ -13,7 +13,9 @@ from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...work import dispatcher
 from ...work.actions.submit import read_terms
+from .. import words
 from ..models import Kit
 
 MOST_KITS = 500
@@ -57,7 +59,7 @@ def keep_kit(actor: Actor, wanted: Wanted, kit: Kit | None = None) -> Kit:
     kit.save()
     kit.paddocks.set(put_on)
     write(actor, verb, "kit", kit.name, terms=kit.terms, paddocks=sorted(wanted.paddocks), labels=kit.labels, **before)
-    feed.tell("kit", kit.name)
+    _heard_of(kit)
     return kit
 
 
@@ -66,8 +68,16 @@ def remove_kit(actor: Actor, kit: Kit) -> None:
     """Takes a kit away; the logbook keeps its terms."""
     _demand(actor, [one.name for one in kit.paddocks.all()], kit.labels)
     write(actor, "removed", "kit", kit.name, terms=kit.terms)
-    feed.tell("kit", kit.name)
     kit.delete()
+    _heard_of(kit)
+
+
+def _heard_of(kit: Kit) -> None:
+    """Terms that name it are read anew, at once and once others can see it too; jobs that wait may fit now."""
+    words.forget()
+    transaction.on_commit(words.forget)
+    feed.tell("kit", kit.name)
+    dispatcher.wake_after_commit()
 
 
 def kit_called(name: str) -> Kit:

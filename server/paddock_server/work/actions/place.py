@@ -20,7 +20,7 @@ from ..models import Attempt, Job
 
 
 @transaction.atomic
-def place(job_id: int, host: Host, binding: Sequence[Installation]) -> None:
+def place(job_id: int, host: Host, binding: Sequence[Installation], why: str = "") -> None:
     """Does nothing if the job no longer waits: somebody cancelled it between the round's look and now."""
     job = Job.objects.get(pk=job_id)
     if job.state != JobState.WAITING.value:
@@ -31,6 +31,7 @@ def place(job_id: int, host: Host, binding: Sequence[Installation]) -> None:
         host=host,
         state=AttemptState.OFFERED.value,
         tools=[{name: getattr(one, name) for name in wire.BoundTool.__struct_fields__} for one in binding],
+        why=why[:1000],
         offered_at=timezone.now(),
     )
     JOB_WAIT.observe((timezone.now() - job.submitted_at).total_seconds())

@@ -2,37 +2,59 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 
 from django.db import transaction
 from django.utils import timezone
 
 from paddock_core.errors import ContradictionError, TermError
-from paddock_core.fit import fit_sheet
-from paddock_core.reasons import why_waiting
-from paddock_core.terms import MOST, Term, parse_term, parse_terms
+from paddock_core.lifecycle import ENDED, JobState
+from paddock_core.reasons import Reason, ReasonKind, why_waiting
+from paddock_core.terms import MOST, Asked, KitTerm, Term, parse_asked, parts, read_line
 
 from ...errors import Invalid, NotAllowed
 from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...toolchains.catalogue import catalogue
+from ...toolchains.words import words as known_words
 from .. import dispatcher
-from ..fleet import fleet
-from ..models import Job
-from ..round import set_reason
+from ..fence import Fences
+from ..fleet import kept_fleet
+from ..models import Job, Submission
+from ..round import behind_others, requirement_for, set_reason
 
 
-def read_terms(texts: Sequence[str]) -> tuple[Term, ...]:
+@dataclass(frozen=True)
+class WantedJob:
+    """What a job is to be. ``lines`` are its terms, and preferences that begin with ``prefer``; ``after`` are numbers
+    of jobs that have to pass first. A job that ``waits_for_new_host`` may ask for more slots than any host has."""
+
+    name: str
+    pipeline: str
+    lines: Sequence[str]
+    script: str
+    shell: str = ""
+    slots: int = 1
+    priority: int = 0
+    time_limit: int = 0
+    retries: int = 0
+    waits_for_new_host: bool = False
+    after: Sequence[int] = ()
+    environment: Mapping[str, str] = field(default_factory=dict)
+    outputs: Sequence[str] = ()
+
+
+def read_asked(texts: Sequence[str]) -> Asked:
     """Reads terms for a person: raises Invalid with every wrong one, its place, column and nearest word."""
     if len(texts) > MOST:
         raise Invalid(f"A job has at most {MOST} terms; these are {len(texts)}.")
-    words = catalogue().words
+    words = known_words()
     errors = []
     for number, text in enumerate(texts):
         try:
-            parse_term(text, words)
+            read_line(text, words)
         except TermError as error:
             errors.append(
                 {
@@ -47,49 +69,83 @@ def read_terms(texts: Sequence[str]) -> tuple[Term, ...]:
         said = "; ".join(f"term {int(str(e['pointer']).rsplit('/')[-1]) + 1}, {e['detail']}" for e in errors[:5])
         raise Invalid(said, errors=errors)
     try:
-        return parse_terms(texts, words)
+        return parse_asked(texts, words)
     except ContradictionError as error:
         pointed = [{"pointer": f"/terms/{i}", "detail": str(error)} for i in (error.first, error.second)]
         raise Invalid(f"Terms {error.first + 1} and {error.second + 1}: {error}", errors=pointed) from None
 
 
 @transaction.atomic
-def submit(
-    actor: Actor,
-    name: str,
-    pipeline: str,
-    terms: Sequence[str],
-    script: str,
-    *,
-    shell: str = "",
-    priority: int = 0,
-    time_limit: int = 0,
-    retries: int = 0,
-) -> Job:
-    """Raises Invalid for terms that cannot be read, or that no host can meet together.
+def submit(actor: Actor, wanted: WantedJob, *, submission: Submission | None = None, is_own: bool = False) -> Job:
+    """Raises Invalid for terms that cannot be read, or that no host can meet together, and for more slots than any host
+    has, unless the job waits for a new host.
 
     A job of somebody whose role reaches only some paddocks goes only into those.
     """
     if not actor.may_anywhere(Role.OPERATOR):
         raise NotAllowed("Submitting a job needs the role operator. Ask an administrator for it.")
-    read = read_terms(terms)
-    inside = actor.where(Role.OPERATOR)
+    asked = read_asked(wanted.lines)
+    after = list(dict.fromkeys(wanted.after))
+    _demand_to_come_after(after)
     job = Job(
-        name=name,
-        pipeline=pipeline,
-        terms=[str(term) for term in read],
-        script=script,
-        shell=shell,
-        priority=priority,
-        time_limit=time_limit,
-        retries_left=retries,
-        paddocks=list(inside or []),
+        name=wanted.name,
+        pipeline=wanted.pipeline,
+        submission=submission,
+        terms=[str(term) for term in asked.terms],
+        prefers=[str(term) for term in asked.prefers],
+        script=wanted.script,
+        shell=wanted.shell,
+        slots=wanted.slots,
+        priority=wanted.priority,
+        time_limit=wanted.time_limit,
+        retries_left=wanted.retries,
+        waits_for_new_host=wanted.waits_for_new_host,
+        after=after,
+        environment=dict(wanted.environment),
+        outputs=list(wanted.outputs),
+        paddocks=list(actor.where(Role.OPERATOR) or []),
+        is_own=is_own,
         submitted_at=timezone.now(),
         submitted_by=actor.name,
     )
-    set_reason(job, why_waiting(fit_sheet(read, fleet(inside))))
+    reason = why_it_waits(job)
+    if reason.kind is ReasonKind.TOO_MANY_SLOTS and not job.waits_for_new_host:
+        said = f"{reason.sentence} Ask for fewer, or say that it waits for a new host."
+        raise Invalid(said, errors=[{"pointer": "/slots", "detail": said}])
     job.save()
-    write(actor, "submitted", "job", str(job.pk), name=name, pipeline=pipeline, terms=job.terms)
+    if later := behind_others([job]).get(job.pk):
+        reason = later
+    set_reason(job, reason)
+    job.save()
+    write(actor, "submitted", "job", str(job.pk), name=job.name, pipeline=job.pipeline, terms=job.terms)
     feed.tell("job", job.pk)
     dispatcher.wake_after_commit()
     return job
+
+
+def why_it_waits(job: Job) -> Reason:
+    """The reason as of now, without a round."""
+    requirement = requirement_for(job, Fences())
+    with kept_fleet() as index:
+        return why_waiting(requirement, index)
+
+
+def read_terms(texts: Sequence[str]) -> tuple[Term, ...]:
+    """The terms of something that is met or not, as a kit is: raises Invalid for preferences, and for other kits, which
+    could go round in a circle."""
+    asked = read_asked(texts)
+    if asked.prefers:
+        raise Invalid(f"`prefer {asked.prefers[0]}` is for jobs: here every term has to hold.")
+    for term in asked.terms:
+        if any(isinstance(one, KitTerm) for one in parts(term)):
+            raise Invalid(f"`{term}`: a kit has terms of its own, and no other kit.")
+    return asked.terms
+
+
+def _demand_to_come_after(jobs: Sequence[int]) -> None:
+    states = dict(Job.objects.filter(pk__in=jobs).values_list("pk", "state"))
+    for pk in jobs:
+        if pk not in states:
+            raise Invalid(f"There is no job {pk} that this one could come after.")
+        if JobState(states[pk]) in ENDED - {JobState.PASSED}:
+            raise Invalid(f"Job {pk} {states[pk]}: a job that comes after it could never run.")

@@ -1,0 +1,80 @@
+"""What the fleet says of a pipeline file: no host fits, only one does, a term excludes nothing, a tool is not named."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from ..fit import Fitting, Requirement
+from ..fleet_index import FleetIndex
+from ..fleet_index import count as count_bits
+from ..reasons import ReasonKind, why_waiting
+from ..remedies import meant_name
+from ..terms import Read, ToolTerm, asked, read_line
+from ..tool_words import ToolWords
+from .calls import tools_called
+from .wanted import Level, PipelineFile, Pointer, Remark, WantedJob
+
+
+def remarks_on(
+    file: PipelineFile,
+    index: FleetIndex,
+    words: ToolWords,
+    commands: Mapping[str, str],
+    reach: frozenset[str] | None = None,
+    let_in: frozenset[str] | None = None,
+) -> list[Remark]:
+    """All remarks on a file without mistakes, in the order of its jobs. ``commands`` give the tool behind a command."""
+    found: list[Remark] = []
+    for job in file.jobs:
+        read = [(pointer, read_line(line, words)) for pointer, line in job.lines]
+        found += [Remark(Level.SAID, pointer, note) for pointer, one in read for note in one.notes]
+        requirement = Requirement(tuple(one.term for _, one in read if not one.prefers), job.slots, reach, let_in)
+        found += _on_fit(job, read, requirement, index)
+        found += _on_script(job, read, commands)
+    return list(dict.fromkeys(found))
+
+
+def _on_fit(
+    job: WantedJob, read: Sequence[tuple[Pointer, Read]], requirement: Requirement, index: FleetIndex
+) -> list[Remark]:
+    at: Pointer = ("jobs", job.name)
+    fitting = Fitting(requirement, index)
+    fits = count_bits(fitting.fits)
+    if fits == 0:
+        reason = why_waiting(requirement, index)
+        terms = [(pointer, one) for pointer, one in read if not one.prefers]
+        pointer = terms[reason.term][0] if reason.term is not None and reason.term < len(terms) else at
+        if reason.kind is ReasonKind.TOO_MANY_SLOTS and not job.waits_for_new_host:
+            said = f"{reason.sentence} The job is refused, unless it says `waits_for_new_host: true`."
+            return [Remark(Level.MISTAKE, (*at, "slots"), said)]
+        return [Remark(Level.MIND, pointer, f"No host fits now. {reason.sentence}", None, reason.nearest)]
+    found = []
+    if fits == 1:
+        (only,) = index.hosts_in(fitting.fits)
+        found.append(Remark(Level.MIND, at, f"Only one host fits: {only.name}. The job waits whenever that is away."))
+    everyone = count_bits(fitting.admitted)
+    for pointer, one in read:
+        holds = count_bits(fitting.admitted & index.holds(one.term))
+        if one.prefers and holds == 0:
+            meant = meant_name(one.term, index.words(requirement.reach))
+            hint = f' Did you mean "{meant}"?' if meant else ""
+            found.append(Remark(Level.MIND, pointer, f"No host meets this preference: it helps nothing.{hint}"))
+        elif holds == everyone and everyone > 1:
+            said = "leaves none out, so it prefers nothing" if one.prefers else "excludes none of them"
+            found.append(Remark(Level.SAID, pointer, f"`{one.term}` holds on all {everyone} hosts now: it {said}."))
+    return found
+
+
+def _on_script(job: WantedJob, read: Sequence[tuple[Pointer, Read]], commands: Mapping[str, str]) -> list[Remark]:
+    named = {one.name for _, line in read if not line.prefers for one in asked(line.term) if isinstance(one, ToolTerm)}
+    at: Pointer = ("jobs", job.name, "script")
+    return [
+        Remark(
+            Level.MIND,
+            at,
+            f"Line {line} of the script calls {tool}, and no term names it: add `tool {tool}`, so that the job goes "
+            "where it is.",
+        )
+        for tool, line in tools_called(job.script, commands).items()
+        if tool not in named
+    ]

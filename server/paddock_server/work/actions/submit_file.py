@@ -1,0 +1,114 @@
+"""Sends all jobs of a pipeline file together."""
+
+from __future__ import annotations
+
+from django.db import transaction
+from django.utils import timezone
+
+from paddock_core.pipeline_file import FileMistakes, Level, PipelineFile, read_pipeline, remarks_on
+
+from ...errors import Invalid, NotAllowed
+from ...logbook.write import write
+from ...people.actor import Actor
+from ...people.models import Role
+from ...toolchains.catalogue import catalogue
+from ...toolchains.words import words as known_words
+from ..fence import Fences
+from ..fleet import kept_fleet
+from ..models import Job, Source, Submission
+from ..yaml_text import Placed, read_yaml
+from .submit import WantedJob, submit
+
+
+@transaction.atomic
+def submit_file(
+    actor: Actor, text: str, *, source: Source | None = None, ref: str = "", commit: str = ""
+) -> tuple[Submission, list[Job]]:
+    """All jobs of the file or none. Raises Invalid with every mistake and its line."""
+    if not actor.may_anywhere(Role.OPERATOR):
+        raise NotAllowed("Submitting jobs needs the role operator. Ask an administrator for it.")
+    file, places = read_file(text)
+    submission = Submission.objects.create(
+        pipeline=file.pipeline,
+        source=source,
+        ref=ref,
+        commit=commit,
+        submitted_at=timezone.now(),
+        submitted_by=actor.name,
+    )
+    numbers: dict[str, int] = {}
+    jobs = []
+    given = {"PADDOCK_COMMIT": commit, "PADDOCK_REF": ref, "PADDOCK_SOURCE": source.url if source else ""}
+    for wanted in file.jobs:
+        job = WantedJob(
+            wanted.name,
+            file.pipeline,
+            [line for _, line in wanted.lines],
+            wanted.script,
+            wanted.shell,
+            wanted.slots,
+            wanted.priority,
+            wanted.time_limit,
+            wanted.retry_when_lost,
+            wanted.waits_for_new_host,
+            [numbers[name] for name in wanted.after],
+            {**wanted.environment, **{name: value for name, value in given.items() if value}},
+            wanted.outputs,
+        )
+        try:
+            sent = submit(actor, job, submission=submission)
+        except Invalid as error:
+            line = places.line(("jobs", wanted.name))
+            raise Invalid(f"Line {line}, the job {wanted.name}: {error.detail}", **error.extra) from None
+        numbers[wanted.name] = sent.pk
+        jobs.append(sent)
+    where = {"commit": commit, "ref": ref, "source": source.url} if source else {}
+    write(actor, "submitted", "pipeline", file.pipeline, jobs=[job.pk for job in jobs], **where)
+    return submission, jobs
+
+
+def read_file(text: str) -> tuple[PipelineFile, Placed]:
+    """A pipeline file and where everything stands in it. Raises Invalid with all mistakes."""
+    placed = read_yaml(text)
+    try:
+        return read_pipeline(placed.data, known_words()), placed
+    except FileMistakes as error:
+        shown = [placed.shown(one) for one in error.remarks]
+        said = "; ".join(f"line {one['line']}: {one['sentence']}" for one in shown[:5])
+        more = f"; and {len(shown) - 5} more" if len(shown) > 5 else ""
+        errors = [{"pointer": one["pointer"], "detail": one["sentence"], **one} for one in shown]
+        raise Invalid(said + more, errors=errors) from None
+
+
+def lint_file(actor: Actor, text: str) -> list[dict[str, object]]:
+    """Everything that can be said of a file: its mistakes, or else what the fleet says of it."""
+    if not actor.may_anywhere(Role.VIEWER):
+        raise NotAllowed("Asking what fits needs the role viewer. Ask an administrator for it.")
+    placed = read_yaml(text)
+    words = known_words()
+    try:
+        file = read_pipeline(placed.data, words)
+    except FileMistakes as error:
+        return [placed.shown(one) for one in error.remarks]
+    seen = actor.where(Role.VIEWER)
+    with kept_fleet() as index:
+        found = remarks_on(
+            file,
+            index,
+            words,
+            commands_of_tools(),
+            None if seen is None else frozenset(seen),
+            Fences().letting_in(file.pipeline),
+        )
+    order = list(Level)
+    return [placed.shown(one) for one in sorted(found, key=lambda one: order.index(one.level))]
+
+
+def commands_of_tools() -> dict[str, str]:
+    """The tool behind each command that people type."""
+    return {
+        command.lower(): tool.name
+        for tool in catalogue().tools.values()
+        for command in reversed(tool.commands)
+        if not any(mark in command for mark in "*[?")
+    }

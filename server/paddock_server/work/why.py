@@ -1,0 +1,213 @@
+"""Why a job waits, as the API shows it: the reason, the funnel, the hosts that fit, and the near fits with their
+remedies."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import replace
+
+import numpy as np
+
+from paddock_core.fit import NEAR_FIT_LACKS, FitRow, Fitting, Requirement, fit_row
+from paddock_core.fleet_index import FleetIndex, unpacked
+from paddock_core.fleet_index import count as count_bits
+from paddock_core.reasons import Reason, ReasonKind, funnel, lacking_terms, why_waiting
+from paddock_core.remedies import NearFit, Remedies, Remedy, RemedyKind
+from paddock_core.terms import Term
+from paddock_core.unblocking import Blocked, Step, smallest_set
+from paddock_core.verdicts import verdict
+
+from ..people.actor import Actor
+from ..people.models import Role
+from .actions.apply_remedy import can_be_done
+from .fence import Fences
+from .models import Job
+from .round import requirement_for
+
+MOST_ROWS = 60
+"""Hosts that fit, and as many near fits, that are shown unless all are asked for."""
+MOST_LOOKED_AT = 400
+"""Hosts that lack little, for which remedies are looked for."""
+MOST_WAYS = 6
+"""Ways to help one kind of job that are weighed against those of the others."""
+BLOCKED = {
+    ReasonKind.NO_HOSTS.value,
+    ReasonKind.NO_FIT.value,
+    ReasonKind.NOT_LET_IN.value,
+    ReasonKind.RESERVED.value,
+    ReasonKind.TOO_MANY_SLOTS.value,
+    ReasonKind.NOT_READY.value,
+}
+"""What a job waits for that does not pass by itself."""
+
+
+def shown_fit(
+    requirement: Requirement,
+    prefers: Sequence[Term],
+    index: FleetIndex,
+    pipeline: str = "",
+    reason: Reason | None = None,
+    show_all: bool = False,
+) -> dict[str, object]:
+    """As FitSerializer describes it."""
+    fitting = Fitting(requirement, index)
+    reason = reason or why_waiting(requirement, index)
+    remedies = Remedies(requirement, index, pipeline)
+    fits = index.hosts_in(fitting.fits)
+    fits.sort(key=lambda host: (-sum(verdict(term, host).holds for term in prefers), not host.is_ready, host.name))
+    near = near_rows(fitting)
+    mended = {one.host: one for one in remedies.near_fits([*near, *(fit_row(requirement, host) for host in fits)])}
+    near.sort(
+        key=lambda row: (mended[row.host.name].cost if row.host.name in mended else 10**6, row.lacks, row.host.name)
+    )
+    rows = [fit_row(requirement, host) for host in (fits if show_all else fits[:MOST_ROWS])]
+    rows += near if show_all else [row for row in near if row.host.name in mended or row.lacks == 1][:MOST_ROWS]
+    if show_all:
+        shown = {row.host.name for row in rows}
+        others = [fit_row(requirement, host) for host in index.hosts_in(fitting.inside) if host.name not in shown]
+        rows += sorted(others, key=lambda row: (row.lacks, row.host.name))
+    return {
+        "terms": [
+            {"term": str(term), "hosts": count_bits(fitting.admitted & index.holds(term))} for term in requirement.terms
+        ],
+        "prefers": [{"term": str(term), "hosts": count_bits(fitting.admitted & index.holds(term))} for term in prefers],
+        "all_hosts": count_bits(fitting.admitted),
+        "fits": count_bits(fitting.fits),
+        "folded": count_bits(fitting.inside) - len(rows),
+        "reason": reason.sentence,
+        "reason_kind": reason.kind.value,
+        "reason_term": reason.term,
+        "reason_nearest": reason.nearest or "",
+        "funnel": [{"name": step.name, "left": step.left, "term": step.term} for step in funnel(requirement, index)],
+        "hosts": [_shown_row(row, prefers, requirement, mended.get(row.host.name)) for row in rows],
+    }
+
+
+def near_rows(fitting: Fitting) -> list[FitRow]:
+    """The hosts within reach that lack little, those that lack the least first."""
+    index, requirement = fitting.index, fitting.requirement
+    lacks = lacking_terms(fitting)
+    possible = unpacked(fitting.inside & ~fitting.fits).astype(bool) & (lacks <= NEAR_FIT_LACKS)
+    places = np.flatnonzero(possible)
+    places = places[np.lexsort((index.name_ranks()[places], lacks[places]))][:MOST_LOOKED_AT]
+    return [fit_row(requirement, index.at(int(place))) for place in places]
+
+
+def _shown_row(
+    row: FitRow, prefers: Sequence[Term], requirement: Requirement, mended: NearFit | None
+) -> dict[str, object]:
+    return {
+        "host": row.host.name,
+        "paddock": row.host.paddock,
+        "os": row.host.os,
+        "readiness": row.host.readiness.value,
+        "fits": row.fits,
+        "lacks": row.lacks,
+        "blocks": [block.value for block in row.blocks],
+        "remedy": mended.said if mended else "",
+        "cost": mended.cost if mended else None,
+        "remedies": [shown_remedy(one) for one in mended.remedies] if mended else [],
+        "verdicts": [
+            {"term": str(term), "holds": held.holds, "known": held.known, "found": held.found}
+            for term, held in zip(requirement.terms, row.verdicts, strict=True)
+        ],
+        "prefers": [str(term) for term in prefers if verdict(term, row.host).holds],
+    }
+
+
+def shown_remedy(remedy: Remedy) -> dict[str, object]:
+    """As RemedySerializer describes it."""
+    return {
+        "kind": remedy.kind.value,
+        "place": remedy.place,
+        "what": remedy.what,
+        "instead": remedy.instead,
+        "said": remedy.said,
+        "cost": remedy.cost,
+        "can_be_done": can_be_done(remedy.kind),
+    }
+
+
+def seen_by(requirement: Requirement, actor: Actor) -> Requirement:
+    """The same, for somebody who may see only some paddocks."""
+    seen = actor.where(Role.VIEWER)
+    if seen is None:
+        return requirement
+    reach = frozenset(seen) if requirement.reach is None else requirement.reach & frozenset(seen)
+    return replace(requirement, reach=reach)
+
+
+def steps_for(jobs: Iterable[Job], actor: Actor, index: FleetIndex, fences: Fences) -> list[Step]:
+    """A small set of remedies that would let most of the jobs run that wait for something which does not pass by
+    itself. ``jobs`` wait."""
+    kinds: dict[tuple[Requirement, str], list[int]] = {}
+    for job in jobs:
+        if job.reason_kind in BLOCKED:
+            kinds.setdefault((seen_by(requirement_for(job, fences), actor), job.pipeline), []).append(job.pk)
+    blocked = [
+        Blocked(tuple(numbers), _ways(requirement, pipeline, index))
+        for (requirement, pipeline), numbers in kinds.items()
+    ]
+    return smallest_set(blocked)
+
+
+def _ways(requirement: Requirement, pipeline: str, index: FleetIndex) -> tuple[tuple[Remedy, ...], ...]:
+    fitting = Fitting(requirement, index)
+    if fitting.ready.any():
+        return ()
+    rows = [*near_rows(fitting), *(fit_row(requirement, host) for host in index.hosts_in(fitting.fits))]
+    near = Remedies(requirement, index, pipeline).near_fits(rows)[:MOST_WAYS]
+    ways = [_one_way(one.remedies) for one in near]
+    wanted = ", ".join(f"`{term}`" for term in requirement.terms[:6]) or "anything"
+    return tuple(ways) or ((Remedy(RemedyKind.NEW_HOST, "", wanted, f"bring in a host with {wanted}"),),)
+
+
+def _one_way(remedies: Sequence[Remedy]) -> tuple[Remedy, ...]:
+    """A misspelt label may be mended in the job or on the host: the cheaper of the two is enough."""
+    corrections = [one for one in remedies if one.kind is RemedyKind.CORRECT]
+    others = [one for one in remedies if one.kind is not RemedyKind.CORRECT]
+    mended = {one.instead.removeprefix("label ") for one in corrections}
+    return (*corrections, *(one for one in others if not (one.kind is RemedyKind.ADD_LABEL and one.what in mended)))
+
+
+def groups_of(jobs: Collection[Job]) -> list[dict[str, object]]:
+    """Waiting jobs that ask for the same and wait for the same, together: the largest groups of a kind first."""
+    lots: dict[tuple[object, ...], list[Job]] = {}
+    for job in jobs:
+        key = (job.reason_kind, job.reason, tuple(job.terms), tuple(job.prefers), job.slots)
+        lots.setdefault(key, []).append(job)
+    found = [_shown_group(lot) for lot in lots.values()]
+    return sorted(
+        found, key=lambda one: (_ORDER.get(str(one["kind"]), 99), -int(str(one["count"])), str(one["oldest"]))
+    )
+
+
+_ORDER = {kind.value: place for place, kind in enumerate(ReasonKind)}
+MOST_IN_GROUP = 50
+
+
+def _shown_group(lot: Sequence[Job]) -> dict[str, object]:
+    first = lot[0]
+    ordered = sorted(lot, key=lambda job: (-job.priority, job.submitted_at, job.pk))
+    pipelines: Mapping[str, int] = {}
+    pipelines = {name: sum(job.pipeline == name for job in lot) for name in sorted({job.pipeline for job in lot})}
+    return {
+        "kind": first.reason_kind,
+        "reason": first.reason,
+        "terms": first.terms,
+        "prefers": first.prefers,
+        "slots": first.slots,
+        "count": len(lot),
+        "oldest": min(job.submitted_at for job in lot),
+        "pipelines": [{"name": name, "jobs": number} for name, number in pipelines.items()],
+        "jobs": [
+            {
+                "id": job.pk,
+                "name": job.name,
+                "pipeline": job.pipeline,
+                "priority": job.priority,
+                "submitted_at": job.submitted_at,
+            }
+            for job in ordered[:MOST_IN_GROUP]
+        ],
+    }
