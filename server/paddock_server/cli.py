@@ -1,4 +1,4 @@
-"""``paddock``: the server's command.
+"""``paddock``: the server's command, and what people use at a terminal to send jobs and ask about them.
 
 Exit codes: 0 done; 1 something went wrong, and was said; 2 the command line is wrong.
 """
@@ -12,10 +12,14 @@ import sys
 from collections.abc import Sequence
 from pathlib import Path
 
+from .terminal.commands import add_commands, run
+
 
 def main(arguments: Sequence[str] | None = None) -> int:
     """Runs one command and returns the exit code."""
     options = _parser().parse_args(arguments)
+    if hasattr(options, "remote"):
+        return run(options)
     import django
     from django.conf import settings
 
@@ -61,6 +65,8 @@ def _parser() -> argparse.ArgumentParser:
     one = commands.add_parser("history", help="take over links and readings that were recorded elsewhere, from a file")
     one.add_argument("file", type=Path, help="JSON; docs/health.md says how it is made up")
     one.set_defaults(command=_history)
+
+    add_commands(commands)
     return parser
 
 

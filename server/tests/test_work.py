@@ -106,7 +106,7 @@ def test_the_fit_of_terms_answers_for_every_host(viewer, new_host, orchard):
     new_host("russet-01", orchard, tools=[("jdk", "1.8.0_392")])
     new_host("knot-99", admitted=False, tools=[("jdk", "21")])
     terms = ["tool jdk 17+", "tool maven"]
-    fit = viewer.post("/api/v1/fit/", {"terms": terms}, format="json").json()
+    fit = viewer.post("/api/v1/fit/", {"terms": terms, "all": True}, format="json").json()
     assert (fit["all_hosts"], fit["fits"], [one["hosts"] for one in fit["terms"]]) == (2, 1, [1, 1])
     found = {row["host"]: [(v["holds"], v["found"]) for v in row["verdicts"]] for row in fit["hosts"]}
     assert found == {

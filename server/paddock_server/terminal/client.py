@@ -1,0 +1,76 @@
+"""The API, for the commands: who is asked, as whom, and what is said when it does not work."""
+
+from __future__ import annotations
+
+import os
+from typing import Any
+
+import httpx
+
+PATIENCE = 90.0
+
+
+class Refused(Exception):
+    """The server said no, or did not answer; the sentence says why. ``errors`` are the parts that are wrong."""
+
+    def __init__(self, said: str, errors: list[dict[str, Any]] | None = None, status: int = 0) -> None:
+        super().__init__(said)
+        self.errors = errors or []
+        self.status = status
+
+
+class Server:
+    """A server, by ``PADDOCK_SERVER`` and ``PADDOCK_TOKEN`` unless it is named."""
+
+    def __init__(self, address: str = "", token: str = "", transport: httpx.BaseTransport | None = None) -> None:
+        self.address = (address or os.environ.get("PADDOCK_SERVER") or "http://127.0.0.1:8200").rstrip("/")
+        token = token or os.environ.get("PADDOCK_TOKEN", "")
+        if not token:
+            raise Refused(
+                "Set PADDOCK_TOKEN to a token of yours. On the server, `paddock token --user NAME` makes one; it is "
+                "shown once."
+            )
+        self._http = httpx.Client(
+            base_url=f"{self.address}/api/v1/",
+            headers={"Authorization": f"Bearer {token}", "Accept": "application/json"},
+            timeout=PATIENCE,
+            transport=transport,
+        )
+
+    def get(self, path: str, **parameters: object) -> Any:
+        """Raises Refused."""
+        return self._answer("GET", path, params={name: str(value) for name, value in parameters.items()})
+
+    def post(self, path: str, body: object = None) -> Any:
+        """Raises Refused."""
+        return self._answer("POST", path, json=body or {})
+
+    def text(self, path: str, **parameters: object) -> str:
+        """The text at an address. Raises Refused."""
+        try:
+            found = self._http.get(
+                path, params={n: str(v) for n, v in parameters.items()}, headers={"Accept": "text/plain"}
+            )
+        except httpx.HTTPError as error:
+            raise Refused(self._unreachable(error)) from None
+        return found.text if found.is_success else ""
+
+    def _answer(self, method: str, path: str, **more: Any) -> Any:
+        try:
+            found = self._http.request(method, path, **more)
+        except httpx.HTTPError as error:
+            raise Refused(self._unreachable(error)) from None
+        try:
+            said = found.json() if found.content else None
+        except ValueError:
+            raise Refused(
+                f"{self.address} does not answer as a Yellow Paddock does (status {found.status_code})."
+            ) from None
+        if not found.is_success:
+            said = said if isinstance(said, dict) else {}
+            raise Refused(str(said.get("detail") or found.reason_phrase), said.get("errors"), found.status_code)
+        return said
+
+    def _unreachable(self, error: httpx.HTTPError) -> str:
+        why = str(error) or type(error).__name__
+        return f"The server at {self.address} cannot be reached: {why}. Set PADDOCK_SERVER to its address."

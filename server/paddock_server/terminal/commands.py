@@ -1,0 +1,179 @@
+"""``paddock lint``, ``submit``, ``fit``, ``watch`` and ``why``.
+
+Exit codes: 0 well; 1 a mistake, or a job that did not pass, or nothing fits; 2 the command line is wrong, or the server
+cannot be asked.
+"""
+
+from __future__ import annotations
+
+import argparse
+import sys
+import time
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import Any
+
+from .client import Refused, Server
+
+WELL, NOT_WELL, NOT_ASKED = 0, 1, 2
+LARGEST_FILE = 1_000_000
+LOOK_EVERY = 1.0
+ENDED = {"passed", "failed", "cancelled", "timed out", "lost"}
+
+
+def add_commands(commands: Any) -> None:
+    """Adds them to the parser of ``paddock``."""
+    shared = argparse.ArgumentParser(add_help=False)
+    shared.add_argument("--server", default="", help="the server's address (default: PADDOCK_SERVER)")
+
+    one = commands.add_parser(
+        "lint", parents=[shared], help="say what is wrong with a pipeline file, and what the fleet says"
+    )
+    one.add_argument("file", nargs="?", default="paddock.yaml")
+    one.set_defaults(remote=lint)
+
+    one = commands.add_parser("submit", parents=[shared], help="send all jobs of a pipeline file")
+    one.add_argument("file", nargs="?", default="paddock.yaml")
+    one.add_argument("--watch", action="store_true", help="and watch them to their end")
+    one.set_defaults(remote=submit)
+
+    one = commands.add_parser("fit", parents=[shared], help="say which hosts fit some terms")
+    one.add_argument(
+        "terms", nargs="*", help='one term each, as "tool jdk 17..21"; none: from standard input, one a line'
+    )
+    one.add_argument("--slots", type=int, default=1)
+    one.add_argument("--pipeline", default="", help="only where the fence lets this pipeline in")
+    one.set_defaults(remote=fit)
+
+    one = commands.add_parser("watch", parents=[shared], help="watch a job to its end, with its log")
+    one.add_argument("job", type=int)
+    one.set_defaults(remote=watch)
+
+    one = commands.add_parser(
+        "why", parents=[shared], help="say why a job waits and what would help, or why it ran where it did"
+    )
+    one.add_argument("job", type=int)
+    one.set_defaults(remote=why)
+
+
+def run(options: argparse.Namespace, server: Server | None = None) -> int:
+    """Runs one of them; what the server refuses goes to standard error."""
+    command: Callable[[argparse.Namespace, Server], int] = options.remote
+    try:
+        return command(options, server or Server(options.server))
+    except Refused as error:
+        _say_refusal(error, getattr(options, "file", ""))
+        return NOT_WELL if error.status in (400, 404, 409) else NOT_ASKED
+    except KeyboardInterrupt:
+        return 130
+
+
+def lint(options: argparse.Namespace, server: Server) -> int:
+    remarks = server.post("lint/", {"text": _read(options.file)})
+    for one in remarks:
+        where = f"{options.file}:{one['line']}" + (f" (column {one['column']} of the term)" if one["column"] else "")
+        print(f"{where}: {one['level']}: {one['sentence']}")
+    mistakes = sum(one["level"] == "mistake" for one in remarks)
+    if not mistakes:
+        print(f"{options.file} can be sent.", file=sys.stderr)
+    return NOT_WELL if mistakes else WELL
+
+
+def submit(options: argparse.Namespace, server: Server) -> int:
+    sent = server.post("submissions/", {"text": _read(options.file)})
+    for job in sent["jobs"]:
+        print(f"{job['id']}  {job['name']}: {job['state']}. {job['reason']}".rstrip())
+    if not options.watch:
+        return WELL
+    states = [_watched(server, job["id"]) for job in sent["jobs"]]
+    return WELL if all(state == "passed" for state in states) else NOT_WELL
+
+
+def fit(options: argparse.Namespace, server: Server) -> int:
+    terms = options.terms or [line for line in sys.stdin.read(LARGEST_FILE).splitlines() if line.strip()]
+    found = server.post("fit/", {"terms": terms, "slots": options.slots, "pipeline": options.pipeline})
+    for one in found["terms"]:
+        print(f"{one['hosts']:6} of {found['all_hosts']}  {one['term']}")
+    print(f"{found['fits']:6} of {found['all_hosts']}  all of them")
+    for row in found["hosts"]:
+        if row["fits"]:
+            print(f"  {row['host']}: fits, {row['readiness']}")
+    _say_near(found)
+    if not found["fits"]:
+        print(found["reason"])
+    return WELL if found["fits"] else NOT_WELL
+
+
+def watch(options: argparse.Namespace, server: Server) -> int:
+    return WELL if _watched(server, options.job) == "passed" else NOT_WELL
+
+
+def why(options: argparse.Namespace, server: Server) -> int:
+    job = server.get(f"jobs/{options.job}/")
+    print(f"{job['name']} (job {job['id']} of {job['pipeline']}) is {job['state']}.")
+    if job["state"] == "waiting":
+        print(job["reason"])
+        found = server.get(f"jobs/{options.job}/fit/")
+        for step in found["funnel"]:
+            print(f"{step['left']:6}  {step['name']}")
+        _say_near(found)
+        return WELL
+    if job["reason"]:
+        print(job["reason"])
+    for attempt in job["attempts"]:
+        said = f"{attempt['state']}. {attempt['why']} {attempt['note']}".rstrip()
+        print(f"Attempt {attempt['number']} on {attempt['host']}: {said}")
+        for tool in attempt["tools"]:
+            print(f"  {tool['tool']} {tool['version']} at {tool['path']}")
+    return WELL
+
+
+def _watched(server: Server, number: int) -> str:
+    """Says what a job does until it ends, and prints its log; returns how it ended."""
+    said = ""
+    attempt = printed = 0
+    while True:
+        job = server.get(f"jobs/{number}/")
+        newest = job["attempts"][-1] if job["attempts"] else None
+        now = job["reason"] if job["state"] == "waiting" else job["state"]
+        if newest and job["state"] != "waiting":
+            now += f" on {newest['host']}"
+            if newest["number"] != attempt:
+                attempt, printed = newest["number"], 0
+            data = server.text(f"jobs/{number}/log/", attempt=attempt, offset=printed)
+            printed += len(data.encode())
+            if data:
+                print(data, end="", flush=True)
+        if now != said:
+            said = now
+            print(f"job {number} {job['name']}: {now}", file=sys.stderr)
+        if job["state"] in ENDED:
+            return str(job["state"])
+        time.sleep(LOOK_EVERY)
+
+
+def _say_near(found: dict[str, Any]) -> None:
+    near = [row for row in found["hosts"] if row["remedy"]]
+    if near:
+        print("What would help, the easiest first:")
+    for row in near[:8]:
+        print(f"  {row['host']}: {row['remedy']}")
+
+
+def _say_refusal(error: Refused, file: str) -> None:
+    lines: Sequence[dict[str, Any]] = [one for one in error.errors if one.get("line")]
+    for one in lines:
+        print(f"{file}:{one['line']}: {one['detail']}", file=sys.stderr)
+    if not lines:
+        print(error, file=sys.stderr)
+
+
+def _read(file: str) -> str:
+    try:
+        data = Path(file).read_bytes()[: LARGEST_FILE + 1]
+    except OSError as error:
+        raise Refused(f"{file} cannot be read: {error.strerror}.") from None
+    try:
+        return data.decode()
+    except UnicodeDecodeError as error:
+        raise Refused(f"{file} is not text in UTF-8: byte {error.start} cannot be read.") from None
