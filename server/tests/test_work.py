@@ -114,7 +114,7 @@ def test_the_fit_of_terms_answers_for_every_host(viewer, new_host, orchard):
         "russet-01": [(False, "1.8.0_392"), (False, "")],
         "knot-99": [(True, "21"), (False, "")],
     }
-    inside = viewer.post("/api/v1/fit/", {"terms": terms, "paddock": " Orchard "}, format="json").json()
+    inside = viewer.post("/api/v1/fit/", {"terms": terms, "paddock": " Orchard ", "all": True}, format="json").json()
     assert [row["host"] for row in inside["hosts"]] == ["russet-01"]
     wrong = viewer.post("/api/v1/fit/", {"terms": terms, "paddock": "meadow"}, format="json")
     assert wrong.status_code == 404

@@ -81,7 +81,7 @@ def behind_others(jobs: Iterable[Job]) -> dict[int, Reason]:
     for job in jobs:
         left = [open_jobs[pk] for pk in job.after if pk in open_jobs]
         if left:
-            said = ", ".join(f"{other.name} (job {other.pk}, {other.state})" for other in left[:3])
+            said = ", ".join(f"{other.name} (job {other.pk})" for other in left[:3])
             more = f" and {len(left) - 3} more" if len(left) > 3 else ""
             found[job.pk] = Reason(ReasonKind.AFTER, f"It runs after {said}{more}.")
     return found
