@@ -24,7 +24,8 @@ from .api_client import Api, ApiError
 from .description import all_hosts
 from .made_up_past import made_up_past
 from .receivers import SECRET
-from .toolchain_story import CHANGED, ask_for_tools, set_up_kits
+from .routing_story import set_up_queue
+from .toolchain_story import ASKING, CHANGED, ask_for_tools, set_up_kits
 from .troubles import TROUBLES, found_all, set_up_telling, set_up_watching
 
 USER = "harbourmaster"
@@ -114,6 +115,13 @@ class Demo:
             [sys.executable, "-m", "paddock_standins.receivers", "--folder", str(self.received),
              "--mail", str(mail), "--webhook", str(webhook)],
         )  # fmt: skip
+        git_port = self._kept_port("git-port")
+        repositories = self.data / "repositories"
+        repositories.mkdir(exist_ok=True)
+        self._spawn(
+            "git",
+            [sys.executable, "-m", "paddock_standins.git_host", "--folder", str(repositories), "--port", str(git_port)],
+        )
         self._spawn("server", [str(self._bin / "paddock"), "serve", "--port", str(self.port)])
         self._wait("the server to answer", lambda: Api(self.url).is_up())
         api = Api(self.url, login["token"])
@@ -135,6 +143,10 @@ class Demo:
             self._bring_in(api)
             set_up_kits(api)
             ask_for_tools(api)
+            self._wait(
+                "the jobs that ask for tools to end", lambda: self._all_ended(api, {one for _, one, _ in ASKING})
+            )
+            set_up_queue(api, f"http://127.0.0.1:{git_port}", repositories, self._wait)
             self._remember(api)
             set_up_watching(api)
             (self.received / SECRET).write_text(set_up_telling(api, f"http://127.0.0.1:{webhook}/"))
@@ -160,6 +172,17 @@ class Demo:
         while True:
             self._check_children()
             time.sleep(0.5)
+
+    def _kept_port(self, name: str) -> int:
+        """A port that is chosen once, and the same at every start: what is kept in the database names it."""
+        file = self.data / name
+        if not file.exists():
+            file.write_text(str(free_port()))
+        return int(file.read_text())
+
+    def _all_ended(self, api: Api, names: set[str]) -> bool:
+        jobs = api.get("/api/v1/jobs/?page_size=200")["results"]
+        return all(one["ended_at"] for one in jobs if one["name"] in names)
 
     def _check_port(self) -> None:
         """Before anything else: a server that answers at this port already would be taken for the demo's own."""

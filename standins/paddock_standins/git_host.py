@@ -62,6 +62,7 @@ class GitHost(ThreadingHTTPServer):
     """Serves the repositories in a folder; ``url`` is where."""
 
     daemon_threads = True
+    allow_reuse_address = True
 
     def __init__(self, folder: Path, port: int = 0) -> None:
         self.folder = folder

@@ -4,29 +4,27 @@ import { gathered, onNote } from './feed'
 
 export type Job = Schemas['Job']
 export type Group = 'waiting' | 'live' | 'ended'
+export type Help = Schemas['Help']
 
 const PAGE = 200
 
-/** The jobs of one group of the board, kept up to date by the live feed. */
-export function useJobs() {
+/** What waits, by reason, and what would help; and the jobs that run or have ended. Kept up to date by the live feed. */
+export function useBoard() {
   const group = ref<Group>('waiting')
+  const board = ref<Schemas['Board'] | null>(null)
   const jobs = ref<Job[]>([])
-  const counts = ref<Record<Group, number>>({ waiting: 0, live: 0, ended: 0 })
   const trouble = ref('')
-  const isLoaded = ref(false)
 
   async function load(): Promise<void> {
-    const groups: Group[] = ['waiting', 'live', 'ended']
+    const wanted = group.value
     try {
-      const answers = await Promise.all(
-        groups.map((state) =>
-          answered(api.GET('/api/v1/jobs/', { params: { query: { state, page_size: state === group.value ? PAGE : 1 } } })),
-        ),
-      )
-      groups.forEach((state, at) => (counts.value[state] = answers[at]?.count ?? 0))
-      jobs.value = answers[groups.indexOf(group.value)]?.results ?? []
+      const [found, listed] = await Promise.all([
+        answered(api.GET('/api/v1/board/')),
+        wanted === 'waiting' ? null : answered(api.GET('/api/v1/jobs/', { params: { query: { state: wanted, page_size: PAGE } } })),
+      ])
+      board.value = found
+      if (wanted === group.value) jobs.value = listed?.results ?? []
       trouble.value = ''
-      isLoaded.value = true
     } catch (error) {
       trouble.value = (error as Error).message
     }
@@ -38,20 +36,28 @@ export function useJobs() {
     await load()
   }
 
-  /** Waiting jobs by what they wait for; the others in one lot. */
+  const counts = computed<Record<Group, number>>(() => ({ waiting: board.value?.waiting ?? 0, live: board.value?.live ?? 0, ended: board.value?.ended ?? 0 }))
+
+  /** Waiting jobs by what they wait for: those that ask for the same together. */
   const lots = computed(() => {
-    const byReason = new Map<string, Job[]>()
-    for (const job of jobs.value) {
-      const title = job.state === 'waiting' ? job.reason_kind || 'about to be offered' : ''
-      byReason.set(title, [...(byReason.get(title) ?? []), job])
-    }
-    return [...byReason].map(([title, members]) => ({ title, members }))
+    const byKind = new Map<string, Schemas['WaitingGroup'][]>()
+    for (const one of board.value?.groups ?? []) byKind.set(one.kind, [...(byKind.get(one.kind) ?? []), one])
+    return [...byKind].map(([kind, groups]) => ({ kind, groups, count: groups.reduce((sum, one) => sum + one.count, 0) }))
   })
+
+  /** The job to show to somebody who comes for the board at large. */
+  const first = computed(() => (group.value === 'waiting' ? board.value?.groups[0]?.jobs[0]?.id : jobs.value[0]?.id))
 
   const loadSoon = gathered(load)
   onNote((note) => {
-    if (note.noun === 'job' || note.noun === 'everything') loadSoon()
+    if (note.noun === 'job' || note.noun === 'host' || note.noun === 'everything') loadSoon()
   })
 
-  return { group, jobs, lots, counts, trouble, isLoaded, load, show }
+  return { group, board, jobs, lots, counts, first, trouble, load, show }
+}
+
+/** Carries out a remedy for some jobs. */
+export async function applyRemedy(one: Help, jobs: number[], forGood = true): Promise<void> {
+  const { kind, place, what, instead } = one
+  await answered(api.POST('/api/v1/remedies/', { body: { kind, place, what, instead, jobs, for_good: forGood } }))
 }

@@ -26,6 +26,10 @@ const times = computed(() => {
       <strong :class="{ well: attempt.state === 'passed', trouble: ['failed', 'lost', 'timed out', 'refused'].includes(attempt.state) }">{{ attempt.state }}</strong><template v-if="attempt.exit_code !== null">, exit code {{ attempt.exit_code }}</template>
       <span v-if="attempt.note" class="soft"> · {{ attempt.note }}</span>
     </dd>
+    <template v-if="attempt.why">
+      <dt>Why there</dt>
+      <dd>{{ attempt.why.replaceAll('`', '') }}</dd>
+    </template>
     <template v-if="attempt.account">
       <dt>Account</dt>
       <dd class="machine">{{ attempt.account }}</dd>

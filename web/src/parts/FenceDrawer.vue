@@ -5,11 +5,12 @@ import { answered, api } from '../api/client'
 import { useYard } from '../api/yard'
 import { useDoing } from './doing'
 
-/** What a paddock's fence says: from where agents may call, whether a pass alone lets them in, and what is watched. */
+/** What a paddock's fence says: which pipelines may send jobs in, from where agents may call, whether a pass alone lets them in, and what is watched. */
 const paddock = defineModel<string | null>('paddock', { required: true })
 const yard = useYard()
 const purpose = ref('')
 const networks = ref<string[]>([])
+const pipelines = ref<string[]>([])
 const admitsAtOnce = ref(false)
 const services = ref<string[]>([])
 const watchMayStart = ref(false)
@@ -23,6 +24,7 @@ watch(paddock, (name) => {
     const found = all.results.find((one) => one.name === name)
     purpose.value = found?.purpose ?? ''
     networks.value = found?.networks ?? []
+    pipelines.value = found?.pipelines ?? []
     admitsAtOnce.value = found?.admits_at_once ?? false
     services.value = found?.services ?? []
     watchMayStart.value = found?.watch_may_start ?? false
@@ -35,6 +37,7 @@ function save(): Promise<void> {
     const body = {
       purpose: purpose.value,
       networks: networks.value,
+      pipelines: pipelines.value,
       admits_at_once: admitsAtOnce.value,
       services: services.value,
       watch_may_start: watchMayStart.value,
@@ -51,6 +54,11 @@ function save(): Promise<void> {
   <Drawer :open="paddock !== null" :title="`The fence of ${paddock}`" width="460" @close="paddock = null">
     <form @submit.prevent="save">
       <label>What it is for<Input v-model:value="purpose" :maxlength="200" /></label>
+      <label>
+        Pipelines that may send jobs in
+        <span class="soft">Names, in which * stands for anything; * alone lets in all. The jobs of others wait at the fence until somebody lets them in.</span>
+        <Select v-model:value="pipelines" mode="tags" :token-separators="[',']" :open="false" placeholder="none: every job waits" data-field="pipelines" />
+      </label>
       <label>
         Networks that its agents call from
         <span class="soft">None means any. A newcomer from elsewhere is pointed out at the gate.</span>

@@ -1,19 +1,27 @@
 <script setup lang="ts">
 import { Button } from 'ant-design-vue'
-import { computed, ref } from 'vue'
+import { computed } from 'vue'
 import type { Schemas } from '../api/client'
+import HelpButton from './HelpButton.vue'
 
-/** Hosts against terms: those that fit, then the near fits with what would do it; the rest is folded away. */
-const props = defineProps<{ fit: Schemas['Fit'] }>()
-const showsAll = ref(false)
+/** Hosts against terms: those that fit, then the near fits, the cheapest remedy first; the rest is folded away. */
+const props = defineProps<{ fit: Schemas['Fit']; job?: number; showsAll: boolean }>()
+const emit = defineEmits<{ 'update:showsAll': [boolean]; helped: [] }>()
+const BLOCKS: Record<string, string> = { fence: 'its fence', reserved: 'reserved', 'too few slots': 'too few slots' }
 
-const matters = computed(() => props.fit.hosts.filter((row) => row.fits || row.remedy || row.lacks === 1))
-const shown = computed(() => (showsAll.value ? props.fit.hosts : matters.value))
-const folded = computed(() => props.fit.hosts.length - matters.value.length)
+const lots = computed(() => {
+  const rows = props.fit.hosts
+  return [
+    { title: 'Fits', rows: rows.filter((row) => row.fits) },
+    { title: 'Near fits', rows: rows.filter((row) => !row.fits && row.remedy) },
+    { title: 'The rest', rows: rows.filter((row) => !row.fits && !row.remedy) },
+  ].filter((lot) => lot.rows.length)
+})
 
 function short(term: string): string {
   const [subject, name] = term.split(' ')
-  return subject === 'tool' ? (name ?? term) : (subject ?? term)
+  if (subject === 'tool') return name ?? term
+  return term.length > 24 ? (subject ?? term) : term
 }
 </script>
 
@@ -28,24 +36,30 @@ function short(term: string): string {
           <th>What would do it</th>
         </tr>
       </thead>
-      <tbody>
-        <tr v-for="row in shown" :key="row.host">
+      <tbody v-for="lot in lots" :key="lot.title">
+        <tr class="lot"><th :colspan="fit.terms.length + 3" scope="rowgroup">{{ lot.title }} <span class="soft">{{ lot.rows.length }}</span></th></tr>
+        <tr v-for="row in lot.rows" :key="row.host" :data-host="row.host">
           <td><RouterLink :to="{ name: 'host', params: { name: row.host } }">{{ row.host }}</RouterLink></td>
-          <td v-for="verdict in row.verdicts" :key="verdict.term" class="machine" :class="verdict.holds ? 'well' : 'trouble'">
-            <span aria-hidden="true">{{ verdict.holds ? '✓' : '✕' }}</span>
-            <span class="for-screen-readers">{{ verdict.holds ? 'holds:' : 'does not hold:' }}</span>
+          <td v-for="verdict in row.verdicts" :key="verdict.term" class="machine" :class="verdict.holds ? 'well' : 'trouble'" :title="`${verdict.term}: ${verdict.found || 'nothing there'}`">
+            <span aria-hidden="true">{{ verdict.holds ? '✓' : verdict.known ? '✕' : '?' }}</span>
+            <span class="for-screen-readers">{{ verdict.holds ? 'holds:' : verdict.known ? 'does not hold:' : 'not known:' }}</span>
             {{ verdict.found || 'none' }}
           </td>
-          <td>{{ row.readiness }}</td>
-          <td>{{ row.remedy || (row.fits ? 'nothing: it fits' : '') }}</td>
+          <td>{{ row.readiness }}<template v-for="block in row.blocks" :key="block">, <span class="trouble">{{ BLOCKS[block] ?? block }}</span></template></td>
+          <td>
+            <div v-if="row.remedies.length" class="remedies">
+              <HelpButton v-for="one in row.remedies" :key="one.said" :help="one" :jobs="job ? [job] : []" @done="emit('helped')" />
+            </div>
+            <template v-else-if="row.fits">{{ row.readiness === 'free' ? 'nothing: it is free' : 'nothing: it fits' }}<template v-if="row.prefers.length">, and is preferred</template></template>
+          </td>
         </tr>
       </tbody>
     </table>
   </div>
-  <p v-if="!shown.length" class="soft">No host comes near: each lacks two terms or more.</p>
-  <p v-if="folded" class="soft">
-    {{ folded }} {{ folded === 1 ? 'host lacks' : 'more hosts lack' }} more than that.
-    <Button type="link" size="small" @click="showsAll = !showsAll">{{ showsAll ? 'Fold them' : 'Show them' }}</Button>
+  <p v-if="!fit.hosts.length" class="soft">No host comes near: each lacks more than two things.</p>
+  <p v-if="fit.folded > 0 || showsAll" class="soft">
+    <template v-if="!showsAll">{{ fit.folded }} {{ fit.folded === 1 ? 'host lacks' : 'more hosts lack' }} more than that.</template>
+    <Button type="link" size="small" @click="emit('update:showsAll', !showsAll)">{{ showsAll ? 'Fold the rest' : 'Show them' }}</Button>
   </p>
 </template>
 
@@ -55,10 +69,25 @@ function short(term: string): string {
 }
 
 td {
+  max-width: 220px;
+  overflow: hidden;
+  text-overflow: ellipsis;
   white-space: nowrap;
 }
 
 td:last-child {
+  max-width: none;
   white-space: normal;
+}
+
+.lot th {
+  padding-top: 8px;
+  font-weight: 600;
+}
+
+.remedies {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 8px;
 }
 </style>

@@ -6,6 +6,9 @@ import { gathered, onNote } from '../api/feed'
 import { useSession } from '../api/session'
 import { useYard } from '../api/yard'
 import AttemptProof from './AttemptProof.vue'
+import HelpButton from './HelpButton.vue'
+import PriorityChoice from './PriorityChoice.vue'
+import TermsEditor from './TermsEditor.vue'
 import { useNow } from './clock'
 import { useDoing } from './doing'
 import FitFunnel from './FitFunnel.vue'
@@ -16,13 +19,17 @@ import { duration } from './wording'
 
 /** One job: why it waits, or where it ran. */
 const props = defineProps<{ id: number }>()
-const emit = defineEmits<{ shown: [state: Schemas['JobStateEnum']] }>()
+const emit = defineEmits<{ shown: [state: Schemas['JobStateEnum']]; changed: [] }>()
 const session = useSession()
 const yard = useYard()
 const job = ref<Schemas['JobSheet'] | null>(null)
 const fit = ref<Schemas['Fit'] | null>(null)
 const { isBusy, trouble, doing } = useDoing()
 const now = useNow()
+
+const showsAll = ref(false)
+const lines = ref<string | null>(null)
+const editing = useDoing()
 
 const isWaiting = computed(() => job.value?.state === 'waiting')
 const isOver = computed(() => Boolean(job.value?.ended_at))
@@ -32,7 +39,7 @@ async function load(): Promise<void> {
   const path = { id: props.id }
   try {
     const answer = await answered(api.GET('/api/v1/jobs/{id}/', { params: { path } }))
-    const sheet = answer.state === 'waiting' ? await answered(api.GET('/api/v1/jobs/{id}/fit/', { params: { path } })) : null
+    const sheet = answer.state === 'waiting' ? await answered(api.GET('/api/v1/jobs/{id}/fit/', { params: { path, query: { all: showsAll.value } } })) : null
     if (path.id !== props.id) return
     if (job.value === null) emit('shown', answer.state)
     job.value = answer
@@ -49,7 +56,8 @@ const loadSoon = gathered(load)
 watch(
   () => props.id,
   () => {
-    job.value = fit.value = null
+    job.value = fit.value = lines.value = null
+    showsAll.value = false
     void load()
   },
   { immediate: true },
@@ -76,6 +84,48 @@ function since(moment: string | null | undefined): string {
   return moment ? duration(Math.round((now.value - Date.parse(moment)) / 1000)) : ''
 }
 
+/** The remedy to offer first: of the cheapest near fit, if it takes one step that the server can do. */
+const firstHelp = computed(() => {
+  const near = fit.value?.hosts.find((row) => row.remedies.length)
+  const found = near?.remedies.filter((one) => one.can_be_done) ?? []
+  const correction = found.find((one) => one.kind === 'correct the job')
+  if (correction) return correction
+  return near?.remedies.length === 1 ? (found[0] ?? null) : null
+})
+const helpSaid = computed(() => {
+  const one = firstHelp.value
+  if (one?.kind !== 'correct the job') return undefined
+  return one.what ? `Correct it to “${one.instead}” and try again` : `Ask for “${one.instead}” as well`
+})
+
+function helped(): void {
+  void load()
+  emit('changed')
+}
+
+function letIn(paddock: string, forGood: boolean): Promise<void> {
+  return doing(async () => {
+    await answered(api.POST('/api/v1/jobs/{id}/let-in/', { params: { path: { id: props.id } }, body: { paddock, for_good: forGood } }))
+    helped()
+  })
+}
+
+function edit(): void {
+  const one = job.value
+  lines.value = one ? [...one.terms, ...one.prefers.map((term) => `prefer ${term}`)].join('\n') : null
+}
+
+function saveTerms(): Promise<void> {
+  return editing.doing(async () => {
+    const terms = (lines.value ?? '').split('\n').map((line) => line.trim()).filter(Boolean)
+    await answered(api.PATCH('/api/v1/jobs/{id}/', { params: { path: { id: props.id } }, body: { terms } }))
+    lines.value = null
+    helped()
+  })
+}
+
+watch(showsAll, () => void load())
+
 function cancel(): Promise<void> {
   return doing(async () => {
     job.value = await answered(api.POST('/api/v1/jobs/{id}/cancel/', { params: { path: { id: props.id } } }))
@@ -93,14 +143,39 @@ function cancel(): Promise<void> {
         <Button :loading="isBusy" :disabled="job.cancel_asked">Cancel…</Button>
       </Popconfirm>
     </div>
-    <p class="soft">Job {{ job.id }} of {{ job.pipeline }} · sent by {{ job.submitted_by }}, <TimeAgo :at="job.submitted_at" /></p>
+    <p class="soft">
+      Job {{ job.id }} of <RouterLink :to="{ name: 'pipeline', params: { name: job.pipeline } }">{{ job.pipeline }}</RouterLink> · sent by {{ job.submitted_by }}, <TimeAgo :at="job.submitted_at" /><template v-if="job.slots > 1"> · takes {{ job.slots }} slots of one host</template><template v-if="job.submission?.commit"> · at <code :title="job.submission.commit">{{ job.submission.commit.slice(0, 10) }}</code> of {{ job.submission.ref }}</template>
+    </p>
+    <p v-if="job.state === 'cancelled' && job.reason" class="soft">{{ job.reason }}</p>
 
     <template v-if="isWaiting && fit">
-      <TermCounts :fit="fit" />
+      <div v-if="session.may('operator')" class="row acts">
+        <template v-if="job.reason_kind === 'not allowed into this paddock'">
+          <template v-for="paddock in job.reason_places" :key="paddock">
+            <Button type="primary" :loading="isBusy" data-act="let-in-once" @click="letIn(paddock, false)">Let this job into {{ paddock }}</Button>
+            <Popconfirm v-if="session.may('administrator')" :title="`Let every job of ${job.pipeline} into ${paddock} from now on?`" ok-text="Let it in" cancel-text="No" @confirm="letIn(paddock, true)">
+              <Button :loading="isBusy" data-act="let-in-for-good">{{ job.pipeline }} for good…</Button>
+            </Popconfirm>
+          </template>
+        </template>
+        <HelpButton v-else-if="firstHelp" :help="firstHelp" :said="helpSaid" :jobs="[job.id]" primary @done="helped" />
+        <Button v-if="lines === null" data-act="edit-terms" @click="edit">Change its terms</Button>
+        <PriorityChoice :job="job.id" :priority="job.priority" @changed="helped" />
+      </div>
+      <template v-if="lines !== null">
+        <h2>What it needs</h2>
+        <TermsEditor v-model="lines" :slots="job.slots" :pipeline="job.pipeline" />
+        <p v-if="editing.trouble.value" class="trouble" role="alert">{{ editing.trouble.value }}</p>
+        <div class="row acts">
+          <Button type="primary" :loading="editing.isBusy.value" data-act="save-terms" @click="saveTerms">Keep these terms</Button>
+          <Button @click="lines = null">Leave them</Button>
+        </div>
+      </template>
+      <TermCounts v-else :fit="fit" />
       <h2>From all hosts to this job</h2>
       <FitFunnel :steps="fit.funnel" />
       <h2>Fit sheet</h2>
-      <FitSheet :fit="fit" />
+      <FitSheet v-model:shows-all="showsAll" :fit="fit" :job="job.id" @helped="helped" />
     </template>
 
     <template v-for="attempt in [...job.attempts].reverse()" :key="attempt.number">
@@ -108,9 +183,12 @@ function cancel(): Promise<void> {
       <AttemptProof :job="job.id" :attempt="attempt" :shows-log="attempt.number === newest?.number" />
     </template>
 
-    <template v-if="!isWaiting && job.terms.length">
+    <template v-if="!isWaiting && job.terms.length + job.prefers.length">
       <h2>What it asked for</h2>
-      <p><code v-for="term in job.terms" :key="term" class="term">{{ term }}</code></p>
+      <p>
+        <code v-for="term in job.terms" :key="term" class="term">{{ term }}</code>
+        <code v-for="term in job.prefers" :key="term" class="term">prefer {{ term }}</code>
+      </p>
     </template>
     <details>
       <summary>Script</summary>
@@ -140,6 +218,12 @@ h1 .soft {
 
 h2 {
   margin: 18px 0 4px;
+}
+
+.acts {
+  flex-wrap: wrap;
+  gap: 8px;
+  margin: 8px 0 10px;
 }
 
 .term {

@@ -17,6 +17,10 @@ defineProps<{ fit: Schemas['Fit'] }>()
         <span>{{ one.hosts }} of {{ fit.all_hosts }}</span>
       </template>
     </li>
+    <li v-for="one in fit.prefers" :key="`prefer ${one.term}`" class="prefers" :data-prefers="one.term">
+      <code>prefer {{ one.term }}</code>
+      <span class="soft">{{ one.hosts }} of {{ fit.all_hosts }}</span>
+    </li>
   </ol>
 </template>
 
@@ -45,6 +49,10 @@ li:last-child {
 code {
   flex: 1;
   overflow-wrap: anywhere;
+}
+
+.prefers code {
+  color: var(--ink-soft);
 }
 
 .unmet {

@@ -2,20 +2,26 @@
 import { Button } from 'ant-design-vue'
 import { computed, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import { useJobs, type Group, type Job } from '../api/board'
+import { useBoard, type Group, type Job } from '../api/board'
 import { useSession } from '../api/session'
+import BoardHelp from '../parts/BoardHelp.vue'
 import JobSheet from '../parts/JobSheet.vue'
 import { onKeys } from '../parts/keys'
 import SendJob from '../parts/SendJob.vue'
 import TimeAgo from '../parts/TimeAgo.vue'
+import WaitingGroups from '../parts/WaitingGroups.vue'
+import { count } from '../parts/wording'
 
-/** Why is this job not running? Where did that one run? */
+/** Why is this job not running? Where did that one run? What would help most? */
 const route = useRoute()
 const router = useRouter()
 const session = useSession()
-const board = useJobs()
+const board = useBoard()
 const sends = ref(false)
 const chosen = computed(() => Number(route.params.id) || null)
+const showsHelp = computed(() => route.name === 'board-help')
+/** How many of the waiting jobs the proposed steps would let run. */
+const helped = computed(() => board.board.value?.steps.reduce((sum, step) => sum + step.count, 0) ?? 0)
 
 const TABS: [Group, string][] = [
   ['waiting', 'Waiting'],
@@ -31,33 +37,25 @@ const NOTHING: Record<Group, string> = {
 onMounted(async () => {
   await board.load()
   // Somebody who comes for the board at large sees the first group that has something in it.
-  if (chosen.value === null && !board.jobs.value.length) {
+  if (chosen.value === null && !showsHelp.value && !board.counts.value.waiting) {
     const first = TABS.find(([group]) => board.counts.value[group] > 0)
     if (first) await board.show(first[0])
   }
 })
 
-watch(
-  () => board.jobs.value[0]?.id,
-  (first) => {
-    if (chosen.value === null && first !== undefined) void router.replace({ name: 'board', params: { id: String(first) } })
-  },
-)
+watch(board.first, (first) => {
+  if (chosen.value === null && !showsHelp.value && first !== undefined) void router.replace({ name: 'board', params: { id: String(first) } })
+})
 
 async function show(group: Group): Promise<void> {
   await board.show(group)
-  const first = board.jobs.value[0]
-  if (first) await router.replace({ name: 'board', params: { id: String(first.id) } })
+  if (board.first.value !== undefined) await router.replace({ name: 'board', params: { id: String(board.first.value) } })
 }
 
 /** A job that was chosen from elsewhere is shown among its like. */
 function follow(state: Job['state']): void {
   const group = state === 'waiting' ? 'waiting' : state === 'running' || state === 'offered' ? 'live' : 'ended'
-  if (!board.jobs.value.some((job) => job.id === chosen.value) && group !== board.group.value) void board.show(group)
-}
-
-function capital(text: string): string {
-  return text.charAt(0).toUpperCase() + text.slice(1)
+  if (group !== board.group.value) void board.show(group)
 }
 
 onKeys({ j: () => (sends.value = session.may('operator')) })
@@ -70,28 +68,29 @@ onKeys({ j: () => (sends.value = session.may('operator')) })
         <button v-for="[group, title] in TABS" :key="group" type="button" role="tab" class="bare" :aria-selected="board.group.value === group" @click="show(group)">
           {{ title }} {{ board.counts.value[group] || '' }}
         </button>
-        <Button v-if="session.may('operator')" size="small" class="send" @click="sends = true">Send a job</Button>
+        <RouterLink class="send" :to="{ name: 'pipelines' }">Pipelines</RouterLink>
+        <Button v-if="session.may('operator')" size="small" @click="sends = true">Send a job</Button>
       </div>
       <p v-if="board.trouble.value" class="trouble" role="alert">{{ board.trouble.value }}</p>
-      <p v-if="board.isLoaded.value && !board.jobs.value.length" class="soft nothing">{{ NOTHING[board.group.value] }}</p>
-      <section v-for="lot in board.lots.value" :key="lot.title">
-        <h2 v-if="lot.title">{{ capital(lot.title) }}<span>{{ lot.members.length }}</span></h2>
-        <RouterLink v-for="job in lot.members" :key="job.id" class="job" :class="{ chosen: job.id === chosen }" :to="{ name: 'board', params: { id: String(job.id) } }" :data-job="job.id">
+      <p v-if="board.board.value && !board.counts.value[board.group.value]" class="soft nothing">{{ NOTHING[board.group.value] }}</p>
+      <template v-if="board.group.value === 'waiting'">
+        <RouterLink v-if="helped" class="help-link" :to="{ name: 'board-help' }">{{ count(board.board.value?.steps.length ?? 0, 'step') }} would let {{ helped }} of {{ board.board.value?.waiting }} run</RouterLink>
+        <WaitingGroups :lots="board.lots.value" :chosen="chosen" />
+      </template>
+      <template v-else>
+        <RouterLink v-for="job in board.jobs.value" :key="job.id" class="job" :class="{ chosen: job.id === chosen }" :to="{ name: 'board', params: { id: String(job.id) } }" :data-job="job.id">
           <strong>{{ job.name }}</strong>
           <span class="soft">
-            {{ job.pipeline }} ·
-            <template v-if="job.state !== 'waiting'"><em :class="{ trouble: ['failed', 'lost', 'timed out'].includes(job.state), well: job.state === 'passed' }">{{ job.state }}</em> on {{ job.attempts[job.attempts.length - 1]?.host ?? 'no host' }} · </template>
-            <TimeAgo :at="job.ended_at ?? job.submitted_at" />
+            {{ job.pipeline }} · <em :class="{ trouble: ['failed', 'lost', 'timed out'].includes(job.state), well: job.state === 'passed' }">{{ job.state }}</em> on
+            {{ job.attempts[job.attempts.length - 1]?.host ?? 'no host' }} · <TimeAgo :at="job.ended_at ?? job.submitted_at" />
           </span>
         </RouterLink>
-      </section>
+      </template>
     </div>
     <div class="sheet">
-      <JobSheet v-if="chosen" :id="chosen" @shown="follow" />
-      <p v-else-if="board.isLoaded.value" class="soft">
-        Nothing was sent yet. A job says what it needs in terms, and runs on a host that has it.
-        <Button v-if="session.may('operator')" type="primary" @click="sends = true">Send the first job</Button>
-      </p>
+      <BoardHelp v-if="showsHelp && board.board.value" :board="board.board.value" @helped="board.load" />
+      <JobSheet v-else-if="chosen" :id="chosen" @shown="follow" @changed="board.load" />
+      <p v-else-if="board.board.value" class="soft">A job that waits says why, and what would help. Send one, or look at the <RouterLink :to="{ name: 'pipelines' }">pipelines</RouterLink>.</p>
     </div>
     <SendJob v-model:open="sends" />
   </div>
@@ -128,14 +127,7 @@ onKeys({ j: () => (sends.value = session.may('operator')) })
   margin-left: auto;
 }
 
-.list h2 {
-  display: flex;
-  justify-content: space-between;
-  margin: 12px 16px 4px 18px;
-  font-size: 13px;
-}
-
-.job {
+.list :deep(.job) {
   display: flex;
   flex-direction: column;
   padding: 6px 16px 6px 30px;
@@ -145,21 +137,33 @@ onKeys({ j: () => (sends.value = session.may('operator')) })
   text-decoration: none;
 }
 
-.job:hover {
+.list :deep(.job:hover) {
   background: var(--paper-deep);
 }
 
-.job.chosen {
+.list :deep(.job.chosen) {
   border-color: var(--ink);
   background: var(--paper-deep);
 }
 
-.job strong {
+.list :deep(.job strong) {
   font-weight: 600;
 }
 
 em {
   font-style: normal;
+}
+
+.help-link {
+  display: block;
+  margin: 8px 16px 4px 18px;
+  padding: 6px 10px;
+  border: 1px solid var(--ink);
+  border-radius: 4px;
+  background: var(--yellow);
+  color: var(--on-yellow, #23262b);
+  font-weight: 500;
+  text-decoration: none;
 }
 
 .nothing,

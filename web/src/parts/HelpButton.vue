@@ -1,0 +1,56 @@
+<script setup lang="ts">
+import { Button, Popconfirm } from 'ant-design-vue'
+import { applyRemedy, type Help } from '../api/board'
+import { useSession } from '../api/session'
+import { useDoing } from './doing'
+
+/** One remedy: a button where the server can do it, and words with where to go where a person has to. */
+const props = defineProps<{ help: Help; jobs: number[]; primary?: boolean; forGood?: boolean; said?: string }>()
+const emit = defineEmits<{ done: [] }>()
+const session = useSession()
+const { isBusy, trouble, doing } = useDoing()
+
+/** What changes other people's jobs, or a host or a fence for good, is asked for twice. */
+const asks: Help['kind'][] = ['let in', 'resume', 'admit', 'take a label off', 'add slots']
+
+function carryOut(): Promise<void> {
+  return doing(async () => {
+    await applyRemedy(props.help, props.jobs, props.forGood ?? true)
+    emit('done')
+  })
+}
+
+function text(): string {
+  return props.said ?? props.help.said.replaceAll('`', '')
+}
+</script>
+
+<template>
+  <span class="help">
+    <template v-if="help.can_be_done && session.may('operator')">
+      <Popconfirm v-if="asks.includes(help.kind)" :title="`${text().charAt(0).toUpperCase()}${text().slice(1)}?`" ok-text="Yes" cancel-text="No" @confirm="carryOut">
+        <Button :type="primary ? 'primary' : 'default'" :size="primary ? 'middle' : 'small'" :loading="isBusy" :data-help="help.kind">{{ text() }}…</Button>
+      </Popconfirm>
+      <Button v-else :type="primary ? 'primary' : 'default'" :size="primary ? 'middle' : 'small'" :loading="isBusy" :data-help="help.kind" @click="carryOut">{{ text() }}</Button>
+    </template>
+    <RouterLink v-else-if="help.kind === 'bring in a host'" :to="{ name: 'bring-in' }">{{ text() }}</RouterLink>
+    <RouterLink v-else-if="help.place && help.kind !== 'let in'" :to="{ name: 'host', params: { name: help.place } }">{{ text() }}</RouterLink>
+    <span v-else>{{ text() }}</span>
+    <span v-if="trouble" class="trouble" role="alert">{{ trouble }}</span>
+  </span>
+</template>
+
+<style scoped>
+.help {
+  display: inline-flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 4px 8px;
+}
+
+.help :deep(button) {
+  height: auto;
+  white-space: normal;
+  text-align: left;
+}
+</style>
