@@ -50,9 +50,12 @@ class Readiness(StrEnum):
 @dataclass(frozen=True)
 class Host:
     """One host as the terms see it. ``labels`` are lower case; ``free_slots`` is what is left of its ``slots`` now.
+
     ``services`` are its watched services, lower case, with how each is. Sizes are in bytes, 0 or None where they are
     not known. ``variables`` are set in its agent's environment; of some the ``values`` are known too. ``held`` says by
-    whom and why, while it is held. A ``reserved`` one takes only jobs that ask for one of its labels."""
+    whom and why, while it is held. A ``reserved`` one takes only jobs that ask for one of its labels. One at the gate
+    may be ``connected`` or not.
+    """
 
     name: str
     paddock: str
@@ -75,6 +78,7 @@ class Host:
     groups: frozenset[str] = frozenset()
     reserved: bool = False
     held: str = ""
+    connected: bool = True
 
     @property
     def is_ready(self) -> bool:

@@ -140,7 +140,7 @@ def _not_let_in(fitting: Fitting) -> Reason:
     said = ", ".join(f"{name} ({count(number, 'host')})" for name, number in sorted(where.items())[:4])
     return Reason(
         ReasonKind.NOT_LET_IN,
-        f"Its pipeline is not allowed into {said}, where hosts fit. Somebody who may has to let it in.",
+        f"Its pipeline is not allowed into {said}, where hosts fit. An operator of the paddock can let it in.",
         places=tuple(sorted(where)),
     )
 

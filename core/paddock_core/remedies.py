@@ -126,8 +126,7 @@ class Remedies:
                 return ()
             found.update(dict.fromkeys(steps))
         found.update(dict.fromkeys(self._for_block(block, row.host) for block in row.blocks))
-        if state := _for_readiness(row.host):
-            found[state] = None
+        found.update(dict.fromkeys(_for_readiness(row.host)))
         return tuple(sorted(found, key=lambda one: one.cost))
 
     def near_fits(self, rows: Iterable[FitRow]) -> list[NearFit]:
@@ -262,13 +261,16 @@ def _correct(term: Term, corrected: Term) -> Remedy:
     return Remedy(RemedyKind.CORRECT, "", str(term), f"mend the job: `{corrected}`", str(corrected))
 
 
-def _for_readiness(host: Host) -> Remedy | None:
+def _for_readiness(host: Host) -> list[Remedy]:
+    away = "not connected" if host.readiness is Readiness.AT_THE_GATE else host.readiness
+    back = Remedy(RemedyKind.BRING_BACK, host.name, "", f"bring {host.name} back: it is {away}")
     match host.readiness:
         case Readiness.HELD | Readiness.DRAINING:
             held = f" ({host.held})" if host.held else ""
-            return Remedy(RemedyKind.RESUME, host.name, "", f"resume {host.name}{held}")
+            return [Remedy(RemedyKind.RESUME, host.name, "", f"resume {host.name}{held}")]
         case Readiness.AT_THE_GATE:
-            return Remedy(RemedyKind.ADMIT, host.name, "", f"admit {host.name}")
+            admit = Remedy(RemedyKind.ADMIT, host.name, "", f"admit {host.name}")
+            return [admit] if host.connected else [admit, back]
         case Readiness.STOPPED | Readiness.LOST | Readiness.NEVER_SEEN:
-            return Remedy(RemedyKind.BRING_BACK, host.name, "", f"bring {host.name} back: it is {host.readiness}")
-    return None
+            return [back]
+    return []

@@ -77,7 +77,7 @@ def test_from_a_pass_to_a_job_that_ran(page, server, tmp_path):
         terms.send_keys("tol git")
         page.says('Did you mean "tool"?', ".ant-drawer-open")
         terms.send_keys(Keys.BACKSPACE * 7, "tool git\nlabel bench-rig")
-        page.says("1 of 1 hosts fits.", ".ant-drawer-open")
+        page.says("1 of 1 host fits.", ".ant-drawer-open")
         page.one("[data-field=script]").send_keys("id -un\nprintf '<b>not bold</b>\\n'\ngit --version")
         page.button("Send it").click()
         page.one("[data-job-state=passed]")

@@ -188,6 +188,7 @@ def _seen_by_core(host: Host, working: int, is_refusing: bool, services: dict[st
         values=details.get("values", {}),
         groups=frozenset(details.get("groups", ())),
         reserved=host.reserved,
+        connected=host.link == Link.CONNECTED,
         held=": ".join(filter(None, [host.held_by, host.hold_reason])) if host.holding else "",
     )
 

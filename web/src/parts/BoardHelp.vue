@@ -6,6 +6,12 @@ import { count } from './wording'
 /** For all waiting jobs together: the fewest steps that would let most of them run, the most helpful first. */
 defineProps<{ board: Schemas['Board'] }>()
 const emit = defineEmits<{ helped: [] }>()
+
+function wordsFor(one: Schemas['Help'], jobs: number): string | undefined {
+  if (one.kind !== 'correct the job') return undefined
+  const where = jobs === 1 ? 'the job' : `all ${jobs} jobs`
+  return one.what ? `write ${one.instead} for ${one.what} in ${where}` : `add ${one.instead} to ${where}`
+}
 </script>
 
 <template>
@@ -19,7 +25,7 @@ const emit = defineEmits<{ helped: [] }>()
       <strong class="gain">{{ step.count }}</strong>
       <span class="soft unit">{{ step.count === 1 ? 'job' : 'jobs' }}</span>
       <div class="what">
-        <HelpButton v-for="one in step.remedies" :key="one.said" :help="one" :jobs="step.jobs" @done="emit('helped')" />
+        <HelpButton v-for="one in step.remedies" :key="one.said" :help="one" :said="wordsFor(one, step.count)" :jobs="step.jobs" @done="emit('helped')" />
         <p class="soft">
           lets
           <template v-for="(job, at) in step.jobs.slice(0, 6)" :key="job"><template v-if="at">, </template><RouterLink :to="{ name: 'board', params: { id: String(job) } }">job {{ job }}</RouterLink></template>

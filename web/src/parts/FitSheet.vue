@@ -4,8 +4,9 @@ import { computed } from 'vue'
 import type { Schemas } from '../api/client'
 import HelpButton from './HelpButton.vue'
 
-/** Hosts against terms: those that fit, then the near fits, the cheapest remedy first; the rest is folded away. */
-const props = defineProps<{ fit: Schemas['Fit']; job?: number; showsAll: boolean }>()
+/** Hosts against terms: those that fit, then the near fits, the cheapest remedy first; the rest is folded away. What is
+ * offered above for all of them is not offered again in each row. */
+const props = defineProps<{ fit: Schemas['Fit']; job?: number; showsAll: boolean; offered?: Schemas['Help'] | null }>()
 const emit = defineEmits<{ 'update:showsAll': [boolean]; helped: [] }>()
 const BLOCKS: Record<string, string> = { fence: 'its fence', reserved: 'reserved', 'too few slots': 'too few slots' }
 
@@ -48,7 +49,10 @@ function short(term: string): string {
           <td>{{ row.readiness }}<template v-for="block in row.blocks" :key="block">, <span class="trouble">{{ BLOCKS[block] ?? block }}</span></template></td>
           <td>
             <div v-if="row.remedies.length" class="remedies">
-              <HelpButton v-for="one in row.remedies" :key="one.said" :help="one" :jobs="job ? [job] : []" @done="emit('helped')" />
+              <template v-for="one in row.remedies" :key="one.said">
+                <span v-if="one.said === offered?.said" class="soft">{{ row.remedies.length > 1 ? 'with the term corrected,' : 'the term corrected' }}</span>
+                <HelpButton v-else :help="one" :jobs="job ? [job] : []" @done="emit('helped')" />
+              </template>
             </div>
             <template v-else-if="row.fits">{{ row.readiness === 'free' ? 'nothing: it is free' : 'nothing: it fits' }}<template v-if="row.prefers.length">, and is preferred</template></template>
           </td>

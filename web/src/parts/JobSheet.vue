@@ -175,7 +175,7 @@ function cancel(): Promise<void> {
       <h2>From all hosts to this job</h2>
       <FitFunnel :steps="fit.funnel" />
       <h2>Fit sheet</h2>
-      <FitSheet v-model:shows-all="showsAll" :fit="fit" :job="job.id" @helped="helped" />
+      <FitSheet v-model:shows-all="showsAll" :fit="fit" :job="job.id" :offered="firstHelp?.kind === 'correct the job' ? firstHelp : null" @helped="helped" />
     </template>
 
     <template v-for="attempt in [...job.attempts].reverse()" :key="attempt.number">

@@ -69,7 +69,7 @@ onKeys({ j: () => (sends.value = session.may('operator')) })
           {{ title }} {{ board.counts.value[group] || '' }}
         </button>
         <RouterLink class="send" :to="{ name: 'pipelines' }">Pipelines</RouterLink>
-        <Button v-if="session.may('operator')" size="small" @click="sends = true">Send a job</Button>
+        <Button v-if="session.may('operator')" size="small" aria-label="Send a job" @click="sends = true">Send…</Button>
       </div>
       <p v-if="board.trouble.value" class="trouble" role="alert">{{ board.trouble.value }}</p>
       <p v-if="board.board.value && !board.counts.value[board.group.value]" class="soft nothing">{{ NOTHING[board.group.value] }}</p>
@@ -90,7 +90,10 @@ onKeys({ j: () => (sends.value = session.may('operator')) })
     <div class="sheet">
       <BoardHelp v-if="showsHelp && board.board.value" :board="board.board.value" @helped="board.load" />
       <JobSheet v-else-if="chosen" :id="chosen" @shown="follow" @changed="board.load" />
-      <p v-else-if="board.board.value" class="soft">A job that waits says why, and what would help. Send one, or look at the <RouterLink :to="{ name: 'pipelines' }">pipelines</RouterLink>.</p>
+      <p v-else-if="board.board.value && !board.counts.value.waiting && !board.counts.value.live && !board.counts.value.ended" class="soft">
+        Nothing was sent yet. A job says what it needs, and goes to a host that has it; one that waits says why, and what would help. <code>paddock submit paddock.yaml</code> sends them from a terminal.
+        <Button v-if="session.may('operator')" type="primary" @click="sends = true">Send the first job</Button>
+      </p>
     </div>
     <SendJob v-model:open="sends" />
   </div>
@@ -108,7 +111,7 @@ onKeys({ j: () => (sends.value = session.may('operator')) })
 }
 
 .tabs {
-  gap: 16px;
+  gap: 12px;
   margin: 8px 14px 8px 18px;
   border-bottom: 1px solid var(--fence);
 }
