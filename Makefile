@@ -34,7 +34,8 @@ lint: .make/python .make/node ## check style and types
 	cd web && npx eslint src && npx vue-tsc --noEmit
 
 bench: .make/python .make/web .make/wheels ## run the benchmarks; docs/measurements.md has the figures
-	$(BIN)/python bench/fit.py
+	$(BIN)/python bench/routing.py
+	cd bench && ../$(BIN)/python submit_to_start.py
 	$(BIN)/python bench/bring_up.py
 	$(BIN)/python bench/heartbeats.py
 	$(BIN)/python bench/survey.py

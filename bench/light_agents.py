@@ -1,8 +1,9 @@
 """Light agents for the benchmarks: the real protocol over real sockets, without a machine behind it.
 
-``python bench/light_agents.py URL KEYS SECONDS [--echo]`` connects one agent for each line of the file KEYS, prints
-``connected``, and sends heartbeats, every SECONDS from each, until it is stopped. With ``--echo`` the far end answers
-each message, and there is no hello.
+``python bench/light_agents.py URL KEYS SECONDS [--echo|--work]`` connects one agent for each line of the file KEYS,
+prints ``connected``, and sends heartbeats, every SECONDS from each, until it is stopped. With ``--echo`` the far end
+answers each message, and there is no hello. With ``--work`` offers are taken and at once reported as ended, with a line
+``offer JOB MOMENT``; and the first agent tells of bare round trips, ``ping SECONDS``.
 """
 
 from __future__ import annotations
@@ -34,8 +35,9 @@ def beat() -> str:
     ).decode()  # fmt: skip
 
 
-async def agent(url: str, key: str, every: float, place: float, is_echo: bool, gate: asyncio.Semaphore, ready) -> None:
+async def agent(url: str, key: str, every: float, place: float, mode: str, gate: asyncio.Semaphore, ready) -> None:
     """One light agent. ``place``, from 0 to 1, is when in the interval its heartbeats fall."""
+    is_echo, works = mode == "--echo", mode == "--work"
     async with gate:
         socket = await connect(
             url, additional_headers={"Authorization": f"Bearer {key}"}, compression=None, ping_interval=None,
@@ -47,20 +49,40 @@ async def agent(url: str, key: str, every: float, place: float, is_echo: bool, g
     ready()
 
     async def listen() -> None:
-        async for _ in socket:
-            pass
+        told = 0
+        async for text in socket:
+            message = wire.from_server(text) if works else None
+            if not isinstance(message, wire.Offer):
+                continue
+            print("offer", message.job, time.time(), flush=True)
+            for report in (
+                wire.AttemptStarted(seq=told + 1, attempt=message.attempt, account="bench", folder="/work"),
+                wire.AttemptEnded(seq=told + 2, attempt=message.attempt, outcome="exited", exit_code=0),
+            ):
+                await socket.send(wire.encode(report).decode())
+            told += 2
+
+    async def ping() -> None:
+        while True:
+            began = time.perf_counter()
+            await (await socket.ping())
+            print("ping", time.perf_counter() - began, flush=True)
+            await asyncio.sleep(0.1)
 
     listening = asyncio.create_task(listen())
+    pinging = asyncio.create_task(ping()) if works and place == 0 else None
     began = asyncio.get_running_loop().time()
     number = 0
     while not listening.done():
         await asyncio.sleep(max(0.0, began + (number + place) * every - asyncio.get_running_loop().time()))
         await socket.send(beat())
         number += 1
+    if pinging:
+        pinging.cancel()
     listening.result()
 
 
-async def all_agents(url: str, keys: list[str], every: float, is_echo: bool) -> None:
+async def all_agents(url: str, keys: list[str], every: float, mode: str) -> None:
     """All of them; says when the last has connected."""
     left = len(keys)
 
@@ -73,9 +95,9 @@ async def all_agents(url: str, keys: list[str], every: float, is_echo: bool) -> 
     gate = asyncio.Semaphore(AT_ONCE)
     async with asyncio.TaskGroup() as group:
         for i, key in enumerate(keys):
-            group.create_task(agent(url, key, every, i / len(keys), is_echo, gate, ready))
+            group.create_task(agent(url, key, every, i / len(keys), mode, gate, ready))
 
 
 if __name__ == "__main__":
-    address, file, seconds, *echo = sys.argv[1:]
-    asyncio.run(all_agents(address, Path(file).read_text().split(), float(seconds), bool(echo)))
+    address, file, seconds, *modes = sys.argv[1:]
+    asyncio.run(all_agents(address, Path(file).read_text().split(), float(seconds), modes[0] if modes else ""))

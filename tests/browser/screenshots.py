@@ -98,27 +98,29 @@ def take_all(
     camera.go("/watch", "[data-forecast] svg path")
     camera.until_there("[data-delivery=sent]")
     camera.shoot("watch")
-    jobs = {one["name"]: one["id"] for one in api.get("/api/v1/jobs/")["results"]}
+    jobs = {one["name"]: one["id"] for one in api.get("/api/v1/jobs/?page_size=200")["results"]}
     camera.go(f"/board/{jobs['sign-installer']}", ".funnel")
     camera.shoot("board-waiting")
+    camera.go("/board/help", "[data-step]")
+    camera.shoot("board-help")
     camera.go(f"/board/{jobs['prove-toolchain']}", ".log pre")
     camera.shoot("board-proof")
-    camera.go(f"/board/{jobs['build-app']}", ".log pre")
-    camera.shoot("board-running")
-    camera.click(".send")
-    camera.until_there("[data-field=name]")
-    camera.browser.find_element(By.CSS_SELECTOR, ".ant-drawer-open textarea.machine").send_keys(
-        "os macos 14+\ntool jdk 17..21\nlabel relase-signing"
-    )
-    camera.until_there(".ant-drawer-open .terms .unmet")
-    camera.shoot("send-job")
+    camera.go(f"/board/{jobs['preview-site']}", "[data-act=edit-terms]")
+    camera.click("[data-act=edit-terms]")
+    area = camera.browser.find_element(By.CSS_SELECTOR, "textarea")
+    area.send_keys(Keys.CONTROL, "a")
+    area.send_keys("os linux\nany of tool node 22+ or tool node 20\nmemory 8 GB\nprefer label ben")
+    camera.until_there(".offered [role=option]")
+    camera.shoot("board-trial")
+    camera.go("/pipelines", "[data-source]")
+    camera.shoot("pipelines")
+    camera.go("/pipelines/tide-gauge-firmware", "[data-job-name]")
+    camera.shoot("pipeline")
     camera.go("/logbook", "table")
     camera.shoot("logbook")
     camera.dark(True)
     camera.go("/", "[data-gate]")
     camera.shoot("yard-dark")
-    camera.go(f"/board/{jobs['sign-installer']}", ".funnel")
-    camera.shoot("board-dark")
 
 
 def in_terminal(demo: Demo, name: str, line: str) -> None:

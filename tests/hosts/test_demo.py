@@ -10,8 +10,10 @@ import pytest
 from processes import free_port
 from waiting import until
 
+from paddock_core.reasons import ReasonKind
 from paddock_standins.api_client import Api
 from paddock_standins.demo import REAL_HOST, Demo, DemoFailed
+from paddock_standins.routing_story import AT_WORK, QUEUE
 from paddock_standins.toolchain_story import ASKING
 from paddock_standins.troubles import EXPECTED
 
@@ -48,9 +50,17 @@ def test_jobs_hosts_troubles_and_nothing_left_when_it_stops(tmp_path, capsys):
             one["facts"]["os"] for one in hosts.values() if one["standing"] == "admitted" and one["name"] != REAL_HOST
         ]
         assert sorted(systems) == ["linux"] * 12 + ["macos"] * 11 + ["windows"] * 10
-        jobs = sorted(api.get("/api/v1/jobs/")["results"], key=lambda one: one["id"])
-        proof, mac, waiting, *brought_in = jobs[: -len(ASKING)]
-        assert {one["state"] for one in jobs[-len(ASKING) :]} == {"passed"}
+        jobs = sorted(api.get("/api/v1/jobs/?page_size=200")["results"], key=lambda one: one["id"])
+        asking = {name for _, name, _ in ASKING}
+        assert {one["state"] for one in jobs if one["name"] in asking} == {"passed"}
+        queue = [one for one in jobs if one["name"] in {str(job["name"]) for job in [*QUEUE, *AT_WORK]}]
+        assert {one["reason_kind"] for one in jobs if one["state"] == "waiting"} == {
+            one.value for one in set(ReasonKind) - {ReasonKind.NO_HOSTS, ReasonKind.NEXT}
+        }
+        (sent,) = api.get("/api/v1/sources/")
+        assert (sent["pipeline"], sent["trouble"]) == ("pilot-mobile", "")
+        proof, mac, waiting, *brought_in = [one for one in jobs if one not in queue and one["name"] not in asking]
+        brought_in = [one for one in brought_in if not one["submission"]]
         assert [(one["name"], one["state"]) for one in brought_in] == [
             ("prove bramley-02", "passed"),
             ("prove dinghy-02", "passed"),
@@ -98,7 +108,7 @@ def test_jobs_hosts_troubles_and_nothing_left_when_it_stops(tmp_path, capsys):
         again.start()
         api, same = told(again)
         assert same == login
-        assert len(api.get("/api/v1/jobs/")["results"]) == 5 + len(ASKING)
+        assert api.get("/api/v1/jobs/")["count"] == 5 + len(ASKING) + len(QUEUE) + len(AT_WORK) + 2
         until(lambda: api.get("/api/v1/hosts/ketch-02/")["link"] == "connected", "its service to be there again")
         assert "sloop-01" not in {one["name"] for one in api.get("/api/v1/hosts/")["results"]}
     finally:

@@ -36,6 +36,8 @@ REFUSAL_SECONDS = 30
 """How long a host that refused an offer gets no other."""
 LOOK_AT_ALL = 300.0
 """Seconds after which the whole fleet is read again, whatever was told."""
+DISKS_NEW_FOR = 1.0
+"""Seconds for which the free disks that were read are new enough."""
 DISK_MOVES = 0.02
 """By how much of what it was the free disk has to move to be taken over."""
 
@@ -61,6 +63,7 @@ class _Kept:
         self.keys: dict[str, int] = {}
         self.refusing: set[str] = set()
         self.read_all_at = -math.inf
+        self.disks_at = -math.inf
 
 
 _kept = _Kept()
@@ -93,7 +96,9 @@ def _bring_up_to_date() -> None:
         _kept.read_all_at = time.monotonic()
     elif names := changed | _kept.refusing:
         _take_over(names)
-    _take_disks()
+    if time.monotonic() - _kept.disks_at > DISKS_NEW_FOR:
+        _take_disks()
+        _kept.disks_at = time.monotonic()
 
 
 def _take_over(names: Collection[str] | None) -> None:
