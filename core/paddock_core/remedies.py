@@ -134,8 +134,9 @@ class Remedies:
         near = []
         for row in rows:
             if (row.is_near_fit or (row.fits and not row.host.is_ready)) and (steps := self.of(row)):
-                near.append(NearFit(row.host.name, steps))
-        return sorted(near, key=lambda one: (one.cost, one.host))
+                near.append((NearFit(row.host.name, steps), row.host.slots))
+        # Of equals, the larger host: what is missing there is less.
+        return [one for one, _ in sorted(near, key=lambda pair: (pair[0].cost, -pair[1], pair[0].host))]
 
     def _for_term(self, term: Term, host: Host, held: Verdict) -> Sequence[Remedy] | None:
         """The steps after which a term holds; None where there are none."""

@@ -14,7 +14,7 @@ from ..fit import Fitting, Requirement, binding
 from ..fleet import Host, Installation, Readiness
 from ..fleet_index import Bits, FleetIndex, unpacked
 from ..fleet_index import count as count_bits
-from ..reasons import Reason, ReasonKind, count, verb, why_waiting
+from ..reasons import Reason, ReasonKind, count, why_waiting
 from ..terms import Term
 from ..verdicts import verdict
 from .matching import Kind, match
@@ -58,7 +58,9 @@ class Placement:
     @property
     def why(self) -> str:
         """Why this host and not another, in a sentence."""
-        said = f"{count(self.fit, 'host')} {verb(self.fit, 'fits', 'fit')}, {self.free} of them with a free slot."
+        if self.fit == 1:
+            return "It is the only host that fits."
+        said = f"{count(self.fit, 'host')} fit, {self.free} of them with a free slot."
         if self.free == 1:
             return said
         met = [str(term) for term in self.job.prefers if verdict(term, self.host).holds]

@@ -65,7 +65,7 @@ h2 {
   display: flex;
   flex-direction: column;
   width: 100%;
-  padding: 6px 16px 6px 30px;
+  padding: 6px 16px 6px 33px;
   font-size: 13px;
   text-align: left;
 }

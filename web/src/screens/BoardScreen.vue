@@ -68,13 +68,15 @@ onKeys({ j: () => (sends.value = session.may('operator')) })
         <button v-for="[group, title] in TABS" :key="group" type="button" role="tab" class="bare" :aria-selected="board.group.value === group" @click="show(group)">
           {{ title }} {{ board.counts.value[group] || '' }}
         </button>
+        <Button v-if="session.may('operator')" size="small" class="send" @click="sends = true">Send a job</Button>
+      </div>
+      <div class="row under">
+        <RouterLink v-if="helped && board.group.value === 'waiting'" class="help-link" :to="{ name: 'board-help' }">{{ count(board.board.value?.steps.length ?? 0, 'step') }} would let {{ helped }} of {{ board.board.value?.waiting }} run</RouterLink>
         <RouterLink class="send" :to="{ name: 'pipelines' }">Pipelines</RouterLink>
-        <Button v-if="session.may('operator')" size="small" aria-label="Send a job" @click="sends = true">Send…</Button>
       </div>
       <p v-if="board.trouble.value" class="trouble" role="alert">{{ board.trouble.value }}</p>
       <p v-if="board.board.value && !board.counts.value[board.group.value]" class="soft nothing">{{ NOTHING[board.group.value] }}</p>
       <template v-if="board.group.value === 'waiting'">
-        <RouterLink v-if="helped" class="help-link" :to="{ name: 'board-help' }">{{ count(board.board.value?.steps.length ?? 0, 'step') }} would let {{ helped }} of {{ board.board.value?.waiting }} run</RouterLink>
         <WaitingGroups :lots="board.lots.value" :chosen="chosen" />
       </template>
       <template v-else>
@@ -157,10 +159,13 @@ em {
   font-style: normal;
 }
 
-.help-link {
-  display: block;
+.under {
+  gap: 12px;
   margin: 8px 16px 4px 18px;
-  padding: 6px 10px;
+}
+
+.help-link {
+  padding: 4px 10px;
   border: 1px solid var(--ink);
   border-radius: 4px;
   background: var(--yellow);
