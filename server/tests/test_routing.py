@@ -78,6 +78,14 @@ def test_an_operator_lets_one_job_in_and_only_an_administrator_the_pipeline(oper
     assert viewer.post(f"/api/v1/jobs/{other.pk}/let-in/", {"paddock": "shoreline"}, format="json").status_code == 403
 
 
+def test_a_paddock_is_made_with_its_fence_and_all_else_that_it_can_have(administrator):
+    body = {"name": "meadow", "pipelines": ["tide-*", " tide-* "], "grace": 30, "services": ["tide-db"]}
+    made = administrator.post("/api/v1/paddocks/", body, format="json")
+    assert (made.status_code, made.json()["pipelines"], made.json()["grace"]) == (201, ["tide-*"], 30)
+    body = {"name": "marsh", "pipelines": ["tide;drop"]}
+    assert administrator.post("/api/v1/paddocks/", body, format="json").status_code == 400
+
+
 @pytest.mark.parametrize("pattern", ["", "a" * 101, "tide;drop", "*a*b*c*d", "tide\u043e"])
 def test_a_pattern_that_is_none_is_refused(administrator, shoreline, pattern):
     answer = administrator.patch("/api/v1/paddocks/shoreline/", {"pipelines": ["ok-*", pattern]}, format="json")
@@ -222,7 +230,8 @@ def test_more_slots_than_any_host_has_are_refused_unless_the_job_waits_for_a_new
     new_host("knot-01", slots=4)
     answer = submit(operator, slots=5)
     assert (answer.status_code, answer.json()["errors"][0]["pointer"]) == (400, "/slots")
-    assert "none of the hosts that fit has more than 4" in answer.json()["detail"]
+    assert "no host has more than 4" in answer.json()["detail"]
+    assert submit(operator, ["label none"], slots=5).status_code == 400
     waiting = sent(operator, slots=5, waits_for_new_host=True)
     assert after_round(waiting).reason_kind == ReasonKind.TOO_MANY_SLOTS.value
     assert after_round(sent(operator, slots=4)).state == "offered"
@@ -264,6 +273,17 @@ def test_terms_are_corrected_in_place_and_wrong_ones_keep_the_old(operator, new_
     answer = operator.patch(where, {"terms": [" OS linux ", "prefer label a"]}, format="json").json()
     assert (answer["terms"], answer["prefers"]) == (["os linux"], ["label a"])
     assert after_round(job).state == "offered"
+
+
+def test_terms_that_cannot_be_read_any_more_stop_nobody_else(operator, new_host):
+    new_host("knot-01", slots=1)
+    old, new = sent(operator, priority=10), sent(operator)
+    Job.objects.filter(pk=old.pk).update(terms=["tool jdk >=18 <17"])
+    assert "cannot be read any more" in after_round(old).reason
+    new.refresh_from_db()
+    assert new.state == "offered"
+    assert operator.get("/api/v1/board/").json()["blocked"] == 1
+    assert operator.get("/api/v1/pipelines/almanac-docs/").status_code == 200
 
 
 def test_why_this_host_is_kept_with_the_attempt(operator, new_host):

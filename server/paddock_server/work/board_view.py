@@ -13,7 +13,6 @@ from .actions.apply_remedy import apply_remedy
 from .actions.change_job import let_in
 from .fence import Fences
 from .fleet import kept_fleet
-from .models import Job
 from .serializers import (
     ApplySerializer,
     BoardSerializer,
@@ -78,8 +77,7 @@ class RemedyView(APIView):
         given = ApplySerializer(data=request.data)
         given.is_valid(raise_exception=True)
         wanted = given.validated_data
-        waiting = Job.objects.filter(state=JobState.WAITING.value, pk__in=wanted["jobs"])
-        jobs = list(waiting) if visible_jobs(actor) is not None else []
+        jobs = list(visible_jobs(actor).filter(state=JobState.WAITING.value, pk__in=wanted["jobs"]))
         apply_remedy(
             actor,
             RemedyKind(wanted["kind"]),

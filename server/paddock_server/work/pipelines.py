@@ -20,7 +20,7 @@ from .fence import Fences
 from .fleet import kept_fleet
 from .lately import lately
 from .models import Attempt, Job
-from .round import requirement_for
+from .round import readable
 from .views import visible_jobs
 from .why import seen_by
 
@@ -59,11 +59,11 @@ def one_pipeline(actor: Actor, name: str) -> dict[str, object]:
     for job in jobs:
         by_job[job.name].append(job)
     with kept_fleet() as index:
+        requirements, _ = readable((several[0] for several in by_job.values()), fences)
         fits = {
-            called: count_bits(Fitting(seen_by(requirement_for(several[0], fences), actor), index).fits)
-            for called, several in by_job.items()
+            pk: count_bits(Fitting(seen_by(requirement, actor), index).fits) for pk, requirement in requirements.items()
         }
-    sheet = [_shown_job(called, several, attempts, fits[called]) for called, several in by_job.items()]
+    sheet = [_shown_job(called, several, attempts, fits.get(several[0].pk, 0)) for called, several in by_job.items()]
     return {**_shown(name, jobs, len(ran_on), fences, seen), "sheet": sheet}
 
 

@@ -7,6 +7,8 @@ from collections.abc import Iterable
 from django.utils import timezone
 
 from paddock_core.dispatch import Placement, WaitingJob, dispatch_round
+from paddock_core.errors import CoreError
+from paddock_core.fit import Requirement
 from paddock_core.lifecycle import JobState
 from paddock_core.reasons import Reason, ReasonKind
 from paddock_core.terms import DiskTerm, parts
@@ -33,14 +35,15 @@ def run_round() -> None:
     if not jobs:
         dispatcher.disks_matter(False)
         return
-    later = behind_others(jobs.values())
-    recent = lately()
     fences = Fences()
+    requirements, unreadable = readable(jobs.values(), fences)
+    later = {**unreadable, **behind_others(jobs.values())}
+    recent = lately()
     now = timezone.now()
     waiting = [
         WaitingJob(
             job.pk,
-            requirement_for(job, fences),
+            requirements[job.pk],
             asked_of(tuple(f"prefer {one}" for one in job.prefers)).prefers,
             job.pipeline,
             job.priority,
@@ -67,9 +70,22 @@ def run_round() -> None:
         feed.tell("job", job.pk)
 
 
-def requirement_for(job: Job, fences: Fences):
+def requirement_for(job: Job, fences: Fences) -> Requirement:
     """What the core needs to know of a job to say which hosts fit."""
     return requirement_of(tuple(job.terms), job.slots, frozenset(job.paddocks) or None, fences.of_job(job), job.is_own)
+
+
+def readable(jobs: Iterable[Job], fences: Fences) -> tuple[dict[int, Requirement], dict[int, Reason]]:
+    """What each job asks for; and a reason for those whose terms cannot be read any more, since a tool's versions are
+    ordered otherwise now: such a job must not keep the others from being placed."""
+    found, unreadable = {}, {}
+    for job in jobs:
+        try:
+            found[job.pk] = requirement_for(job, fences)
+        except CoreError as error:
+            said = f"Its terms cannot be read any more: {error}. Change them."
+            unreadable[job.pk] = Reason(ReasonKind.NO_FIT, said)
+    return found, unreadable
 
 
 def behind_others(jobs: Iterable[Job]) -> dict[int, Reason]:

@@ -22,7 +22,7 @@ from ..people.models import Role
 from .actions.apply_remedy import can_be_done
 from .fence import Fences
 from .models import Job
-from .round import requirement_for
+from .round import readable
 
 MOST_ROWS = 60
 """Hosts that fit, and as many near fits, that are shown unless all are asked for."""
@@ -141,9 +141,11 @@ def steps_for(jobs: Iterable[Job], actor: Actor, index: FleetIndex, fences: Fenc
     """A small set of remedies that would let most of the jobs run that wait for something which does not pass by
     itself. ``jobs`` wait."""
     kinds: dict[tuple[Requirement, str], list[int]] = {}
-    for job in jobs:
-        if job.reason_kind in BLOCKED:
-            kinds.setdefault((seen_by(requirement_for(job, fences), actor), job.pipeline), []).append(job.pk)
+    blocked_jobs = [job for job in jobs if job.reason_kind in BLOCKED]
+    requirements, _ = readable(blocked_jobs, fences)
+    for job in blocked_jobs:
+        if job.pk in requirements:
+            kinds.setdefault((seen_by(requirements[job.pk], actor), job.pipeline), []).append(job.pk)
     blocked = [
         Blocked(tuple(numbers), _ways(requirement, pipeline, index))
         for (requirement, pipeline), numbers in kinds.items()

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 from django.db import transaction
 
 from ...errors import NotNow
@@ -13,28 +11,21 @@ from ...people.actor import Actor
 from ...people.models import Role
 from ...work.fence import clean_patterns
 from ..models import Paddock
+from .change_paddock import FIELDS
 
 
 @transaction.atomic
-def make_paddock(
-    actor: Actor,
-    name: str,
-    purpose: str = "",
-    admits_at_once: bool = False,
-    networks: Sequence[str] = (),
-    pipelines: Sequence[str] = ("*",),
-) -> Paddock:
-    """Raises NotNow for a name that is taken."""
+def make_paddock(actor: Actor, name: str, **wanted: object) -> Paddock:
+    """``wanted`` has any of what ``change_paddock`` can change. Raises NotNow for a name that is taken, Invalid for a
+    fence with a pattern that is none."""
     actor.demand(Role.ADMINISTRATOR, None, "Making a paddock")
     if Paddock.objects.filter(name__iexact=name).exists():
         raise NotNow(f"There is a paddock called {name} already.")
-    paddock = Paddock.objects.create(
-        name=name,
-        purpose=purpose,
-        admits_at_once=admits_at_once,
-        networks=list(networks),
-        pipelines=clean_patterns(pipelines),
-    )
+    paddock = Paddock(name=name)
+    for field in FIELDS:
+        if field in wanted:
+            setattr(paddock, field, clean_patterns(wanted[field]) if field == "pipelines" else wanted[field])
+    paddock.save()
     write(actor, "made", "paddock", name, name)
     feed.tell("paddock", name, name)
     return paddock

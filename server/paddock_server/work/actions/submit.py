@@ -109,9 +109,8 @@ def submit(actor: Actor, wanted: WantedJob, *, submission: Submission | None = N
         submitted_by=actor.name,
     )
     reason = why_it_waits(job)
-    if reason.kind is ReasonKind.TOO_MANY_SLOTS and not job.waits_for_new_host:
-        said = f"{reason.sentence} Ask for fewer, or say that it waits for a new host."
-        raise Invalid(said, errors=[{"pointer": "/slots", "detail": said}])
+    if not job.waits_for_new_host:
+        _demand_slots(job, reason)
     job.save()
     if later := behind_others([job]).get(job.pk):
         reason = later
@@ -121,6 +120,19 @@ def submit(actor: Actor, wanted: WantedJob, *, submission: Submission | None = N
     feed.tell("job", job.pk)
     dispatcher.wake_after_commit()
     return job
+
+
+def _demand_slots(job: Job, reason: Reason) -> None:
+    """A job that asks for more slots than any host has would wait for ever, whatever else it waits for."""
+    said = reason.sentence if reason.kind is ReasonKind.TOO_MANY_SLOTS else ""
+    with kept_fleet() as index:
+        admitted = index.hosts_in(index.in_paddocks(job.paddocks or None) & index.state("admitted"))
+    most = max((host.slots for host in admitted), default=job.slots)
+    if job.slots > most:
+        said = f"It asks for {job.slots} slots, and no host has more than {most}."
+    if said:
+        said += " Ask for fewer, or say that it waits for a new host."
+        raise Invalid(said, errors=[{"pointer": "/slots", "detail": said}])
 
 
 def why_it_waits(job: Job) -> Reason:
