@@ -294,12 +294,8 @@ class FleetIndex:
                 return self._joined(terms, np.bitwise_and, np.bitwise_or)
             case KitTerm(_, terms):
                 if not terms:
-                    there = self.state("there").copy()
-                    return (
-                        _Row(self.empty(), there, frozenset())
-                        if terms is None
-                        else _Row(there, self.empty(), frozenset({"name"}))
-                    )
+                    there, reads = self.state("there").copy(), frozenset({"name"})
+                    return _Row(self.empty(), there, reads) if terms is None else _Row(there, self.empty(), reads)
                 return self._joined(terms, np.bitwise_and, np.bitwise_or)
         return self._looked_up(term)
 

@@ -133,6 +133,7 @@ def test_a_large_job_does_not_starve_behind_small_ones():
             break
         assert decided.placements == ()
         assert decided.reasons[1].kind is ReasonKind.MORE_SLOTS
+        assert "kept for a job in front" in decided.reasons[small[0].id].sentence
         kept = decided.kept[1]
     assert moment == 3
 

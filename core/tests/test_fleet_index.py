@@ -25,6 +25,7 @@ terms = st.recursive(
         st.lists(inner, min_size=2, max_size=3).map(lambda several: AnyOf(tuple(several))),
         st.lists(inner, min_size=2, max_size=3).map(lambda several: AllOf(tuple(several))),
         st.lists(inner, max_size=3).map(lambda several: KitTerm("tide", tuple(several))),
+        st.just(KitTerm("none-such")),
     ),
     max_leaves=5,
 )

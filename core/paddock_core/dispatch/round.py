@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
@@ -222,11 +222,16 @@ def _reasons(
     ]
     full += [host.name for host in keeps.values()]
     taken = universe.taken(full)
+    kept_room = universe.taken([host.name for host in keeps.values() if host.free_slots > given.get(host.name, 0)])
     shared: dict[int, Reason] = {}
     reasons = {}
     for fitting, job in left:
         if id(fitting) not in shared:
-            shared[id(fitting)] = why_waiting(fitting.requirement, universe.index, taken)
+            reason = why_waiting(fitting.requirement, universe.index, taken)
+            if reason.kind is ReasonKind.BUSY and (fitting.ready & kept_room).any():
+                said = reason.sentence.replace("is taken", "is taken, or kept for a job in front", 1)
+                reason = replace(reason, sentence=said)
+            shared[id(fitting)] = reason
         reason = shared[id(fitting)]
         if host := keeps.get(job.id):
             free = max(0, host.free_slots - given.get(host.name, 0))
