@@ -148,6 +148,8 @@ def _watched(server: Server, number: int) -> str:
             said = now
             print(f"job {number} {job['name']}: {now}", file=sys.stderr)
         if job["state"] in ENDED:
+            if job["reason"]:
+                print(job["reason"], file=sys.stderr)
             return str(job["state"])
         time.sleep(LOOK_EVERY)
 

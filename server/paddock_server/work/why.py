@@ -61,7 +61,7 @@ def shown_fit(
         key=lambda row: (mended[row.host.name].cost if row.host.name in mended else 10**6, row.lacks, row.host.name)
     )
     rows = [fit_row(requirement, host) for host in (fits if show_all else fits[:MOST_ROWS])]
-    rows += near if show_all else [row for row in near if row.host.name in mended or row.lacks == 1][:MOST_ROWS]
+    rows += near if show_all else [row for row in near if row.host.name in mended][:MOST_ROWS]
     if show_all:
         shown = {row.host.name for row in rows}
         others = [fit_row(requirement, host) for host in index.hosts_in(fitting.inside) if host.name not in shown]

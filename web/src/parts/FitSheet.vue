@@ -60,9 +60,9 @@ function short(term: string): string {
       </tbody>
     </table>
   </div>
-  <p v-if="!fit.hosts.length" class="soft">No host comes near: each lacks more than two things.</p>
+  <p v-if="!fit.hosts.length" class="soft">No host comes near what it asks for.</p>
   <p v-if="fit.folded > 0 || showsAll" class="soft">
-    <template v-if="!showsAll">{{ fit.folded }} {{ fit.folded === 1 ? 'host lacks' : 'more hosts lack' }} more than that.</template>
+    <template v-if="!showsAll">{{ fit.folded }} {{ fit.folded === 1 ? 'host is' : 'more hosts are' }} further away.</template>
     <Button type="link" size="small" @click="emit('update:showsAll', !showsAll)">{{ showsAll ? 'Fold the rest' : 'Show them' }}</Button>
   </p>
 </template>
