@@ -184,6 +184,15 @@ def test_near_fits_come_cheapest_first_and_the_rest_is_folded(viewer, new_host):
     assert len(viewer.post("/api/v1/fit/", {**body, "all": True}, format="json").json()["hosts"]) == 6
 
 
+def test_each_line_that_is_tried_has_its_own_count_though_it_joins_several_terms(viewer, new_host):
+    new_host("avocet-01", tools=[("jdk", "17.0.9"), ("git", "2.39.5")])
+    new_host("avocet-02")
+    body = {"terms": ["tool git, jdk 17", "os linux", " os LINUX", "prefer tool jdk"]}
+    fit = viewer.post("/api/v1/fit/", body, format="json").json()
+    assert [one["term"] for one in fit["terms"]] == ["tool git", "tool jdk 17", "os linux"]
+    assert [one["hosts"] for one in fit["lines"]] == [1, 2, 2, 1]
+
+
 def test_words_of_the_fleet_are_there_for_completion(viewer, new_host):
     new_host("avocet-01", labels=["bench-rig"], tools=[("jdk", "17.0.9"), ("git", "2.39.5")])
     words = viewer.get("/api/v1/words/").json()

@@ -51,7 +51,6 @@ class Photographer:
 
     def log_in(self, user: str, password: str) -> None:
         self.go("/login", "input[name=username]")
-        self.shoot("login")
         self.browser.find_element(By.NAME, "username").send_keys(user)
         self.browser.find_element(By.NAME, "password").send_keys(password, Keys.ENTER)
         self.until_there(".plate")

@@ -22,7 +22,7 @@ from .models import Job
 from .round import requirement_for
 from .serializers import FitRequestSerializer, FitSerializer, WordsSerializer
 from .views import job_numbered
-from .why import seen_by, shown_fit
+from .why import seen_by, shown_fit, shown_lines
 
 MOST_WORDS = 2000
 
@@ -45,7 +45,8 @@ class FitView(APIView):
         requirement = Requirement(asked.terms, wanted["slots"], reach, let_in)
         with kept_fleet() as index:
             # As FitSerializer describes it; going through it would cost more than all the rest for thousands of hosts.
-            return Response(shown_fit(requirement, asked.prefers, index, pipeline, show_all=wanted["all"]))
+            shown = shown_fit(requirement, asked.prefers, index, pipeline, show_all=wanted["all"])
+            return Response({**shown, "lines": shown_lines(wanted["terms"], requirement, index)})
 
 
 def _reach(actor: Actor) -> frozenset[str] | None:

@@ -238,6 +238,7 @@ class FitSerializer(serializers.Serializer):
 
     terms = TermCountSerializer(many=True)
     prefers = TermCountSerializer(many=True)
+    lines = TermCountSerializer(many=True, help_text="When terms are tried: the lines as they were given, each read.")
     all_hosts = serializers.IntegerField(help_text="Admitted hosts that were looked at.")
     fits = serializers.IntegerField(help_text="How many of them fit.")
     folded = serializers.IntegerField()

@@ -13,12 +13,13 @@ from paddock_core.fleet_index import FleetIndex, unpacked
 from paddock_core.fleet_index import count as count_bits
 from paddock_core.reasons import Reason, ReasonKind, funnel, lacking_terms, why_waiting
 from paddock_core.remedies import NearFit, Remedies, Remedy, RemedyKind
-from paddock_core.terms import Term
+from paddock_core.terms import Term, read_line
 from paddock_core.unblocking import Blocked, Step, smallest_set
 from paddock_core.verdicts import verdict
 
 from ..people.actor import Actor
 from ..people.models import Role
+from ..toolchains.words import words as known_words
 from .actions.apply_remedy import can_be_done
 from .fence import Fences
 from .models import Job
@@ -71,6 +72,7 @@ def shown_fit(
             {"term": str(term), "hosts": count_bits(fitting.admitted & index.holds(term))} for term in requirement.terms
         ],
         "prefers": [{"term": str(term), "hosts": count_bits(fitting.admitted & index.holds(term))} for term in prefers],
+        "lines": [],
         "all_hosts": count_bits(fitting.admitted),
         "fits": count_bits(fitting.fits),
         "folded": count_bits(fitting.inside) - len(rows),
@@ -81,6 +83,13 @@ def shown_fit(
         "funnel": [{"name": step.name, "left": step.left, "term": step.term} for step in funnel(requirement, index)],
         "hosts": [_shown_row(row, prefers, requirement, mended.get(row.host.name)) for row in rows],
     }
+
+
+def shown_lines(texts: Sequence[str], requirement: Requirement, index: FleetIndex) -> list[dict[str, object]]:
+    """Each line as it was written, read, with on how many hosts it holds: a line may join several terms."""
+    admitted = Fitting(requirement, index).admitted
+    read = [read_line(text, known_words()) for text in texts]
+    return [{"term": str(one), "hosts": count_bits(admitted & index.holds(one.term))} for one in read]
 
 
 def near_rows(fitting: Fitting) -> list[FitRow]:

@@ -2158,6 +2158,8 @@ export interface components {
         Fit: {
             terms: components["schemas"]["TermCount"][];
             prefers: components["schemas"]["TermCount"][];
+            /** @description When terms are tried: the lines as they were given, each read. */
+            lines: components["schemas"]["TermCount"][];
             /** @description Admitted hosts that were looked at. */
             all_hosts: number;
             /** @description How many of them fit. */

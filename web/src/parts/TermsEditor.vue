@@ -29,12 +29,10 @@ const beside = computed(() => {
   const found = new Map<number, { said: string; wrong: boolean }>()
   for (const [place, mistake] of mistakes.value) found.set(place, { said: mistake, wrong: true })
   if (!fit.value) return found
-  const terms = [...fit.value.terms]
-  const prefers = [...fit.value.prefers]
-  for (const { line, place } of said.value) {
-    const one = /^prefer\s/i.test(line) ? prefers.shift() : terms.shift()
-    if (one) found.set(place, { said: `${one.hosts} of ${fit.value.all_hosts}`, wrong: one.hosts === 0 })
-  }
+  said.value.forEach(({ place }, at) => {
+    const one = fit.value?.lines[at]
+    if (one) found.set(place, { said: `${one.hosts} of ${fit.value?.all_hosts}`, wrong: one.hosts === 0 })
+  })
   return found
 })
 
