@@ -29,6 +29,8 @@ MOST_ROWS = 60
 """Hosts that fit, and as many near fits, that are shown unless all are asked for."""
 MOST_LOOKED_AT = 400
 """Hosts that lack little, for which remedies are looked for."""
+MOST_FOR_ALL = 24
+"""The same where all waiting jobs are looked at together: the board asks for that whenever something happens."""
 MOST_WAYS = 6
 """Ways to help one kind of job that are weighed against those of the others."""
 BLOCKED = {
@@ -92,13 +94,13 @@ def shown_lines(texts: Sequence[str], requirement: Requirement, index: FleetInde
     return [{"term": str(one), "hosts": count_bits(admitted & index.holds(one.term))} for one in read]
 
 
-def near_rows(fitting: Fitting) -> list[FitRow]:
+def near_rows(fitting: Fitting, most: int = MOST_LOOKED_AT) -> list[FitRow]:
     """The hosts within reach that lack little, those that lack the least first."""
     index, requirement = fitting.index, fitting.requirement
     lacks = lacking_terms(fitting)
     possible = unpacked(fitting.inside & ~fitting.fits).astype(bool) & (lacks <= NEAR_FIT_LACKS)
     places = np.flatnonzero(possible)
-    places = places[np.lexsort((index.name_ranks()[places], lacks[places]))][:MOST_LOOKED_AT]
+    places = places[np.lexsort((index.name_ranks()[places], lacks[places]))][:most]
     return [fit_row(requirement, index.at(int(place))) for place in places]
 
 
@@ -166,7 +168,8 @@ def _ways(requirement: Requirement, pipeline: str, index: FleetIndex) -> tuple[t
     fitting = Fitting(requirement, index)
     if fitting.ready.any():
         return ()
-    rows = [*near_rows(fitting), *(fit_row(requirement, host) for host in index.hosts_in(fitting.fits))]
+    fits = index.hosts_in(fitting.fits)[:MOST_FOR_ALL]
+    rows = [*near_rows(fitting, MOST_FOR_ALL), *(fit_row(requirement, host) for host in fits)]
     near = Remedies(requirement, index, pipeline).near_fits(rows)[:MOST_WAYS]
     ways = [_one_way(one.remedies) for one in near]
     wanted = ", ".join(f"`{term}`" for term in requirement.terms[:6]) or "anything"
