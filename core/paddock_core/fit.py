@@ -82,11 +82,6 @@ class FitSheet:
     def fitting(self) -> tuple[FitRow, ...]:
         return tuple(row for row in self.rows if row.fits)
 
-    @property
-    def counts(self) -> tuple[int, ...]:
-        """For each term, on how many hosts it holds."""
-        return tuple(sum(row.verdicts[i].holds for row in self.rows) for i in range(len(self.terms)))
-
 
 def fit_row(requirement: Requirement, host: Host) -> FitRow:
     """One host against what a job asks for."""

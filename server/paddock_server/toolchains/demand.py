@@ -12,6 +12,7 @@ from django.utils import timezone
 from paddock_core import fleet as core
 from paddock_core.fit import fit_sheet
 from paddock_core.terms import Term, ToolTerm
+from paddock_core.verdicts import meeting_term
 
 from ..bring_up.actions.prove import PIPELINE
 from ..people.actor import Actor
@@ -68,17 +69,8 @@ def stopped_without(
             continue
         wanted = next(t for t in one.terms if isinstance(t, ToolTerm) and t.name == tool)
         fitting = [row.host for row in fit_sheet(one.terms, hosts).fitting]
-        serving = [_versions_for(wanted, host) for host in fitting]
+        serving = [{found.version for found in meeting_term(wanted, host)} for host in fitting]
         for version in versions:
             if serving and all(serves <= {version} for serves in serving):
                 stopped[version].append(one)
     return stopped
-
-
-def _versions_for(term: ToolTerm, host: core.Host) -> set[str]:
-    wanted = term.range
-    return {
-        one.version
-        for one in host.installed(term.name)
-        if wanted is None or ((read := one.ordered_by(wanted.scheme)) is not None and wanted.contains(read))
-    }

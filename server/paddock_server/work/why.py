@@ -3,7 +3,8 @@ remedies."""
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections import Counter
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -203,8 +204,6 @@ MOST_IN_GROUP = 50
 def _shown_group(lot: Sequence[Job]) -> dict[str, object]:
     first = lot[0]
     ordered = sorted(lot, key=lambda job: (-job.priority, job.submitted_at, job.pk))
-    pipelines: Mapping[str, int] = {}
-    pipelines = {name: sum(job.pipeline == name for job in lot) for name in sorted({job.pipeline for job in lot})}
     return {
         "kind": first.reason_kind,
         "reason": first.reason,
@@ -213,7 +212,9 @@ def _shown_group(lot: Sequence[Job]) -> dict[str, object]:
         "slots": first.slots,
         "count": len(lot),
         "oldest": min(job.submitted_at for job in lot),
-        "pipelines": [{"name": name, "jobs": number} for name, number in pipelines.items()],
+        "pipelines": [
+            {"name": name, "jobs": number} for name, number in sorted(Counter(job.pipeline for job in lot).items())
+        ],
         "jobs": [
             {
                 "id": job.pk,
