@@ -6,6 +6,7 @@ import asyncio
 import contextlib
 import logging
 import random
+import secrets
 import ssl
 from collections import deque
 from pathlib import Path
@@ -13,7 +14,7 @@ from pathlib import Path
 import websockets
 from websockets.asyncio.client import ClientConnection, connect
 
-from . import leftovers, wire
+from . import wire
 from .attempts import Attempts
 from .errors import BadMessage, Dismissed
 from .facts import gather_facts
@@ -40,7 +41,7 @@ class Agent:
     def __init__(self, system: System, identity: Identity, home: Path) -> None:
         self._system = system
         self._identity = identity
-        self._notes = home / "running"
+        self._run = secrets.token_hex(8)
         self._spool = Spool(home / "spool.sqlite3")
         self._news = asyncio.Event()
         self._told_all = asyncio.Event()
@@ -50,7 +51,7 @@ class Agent:
             self._told_all.set()
         self._probes = Probes(home)
         self._surveying = Surveying(system, self._probes, identity.work_folder, self._tell)
-        self._attempts = Attempts(system, identity.work_folder, self._notes, self._tell, self._probes.definition)
+        self._attempts = Attempts(system, identity.work_folder, home, self._tell, self._probes.definition)
         self._in_flight: deque[int] = deque()
         self._connection: ClientConnection | None = None
         self._watched = Watched(system)
@@ -62,15 +63,19 @@ class Agent:
 
     async def run(self) -> None:
         """Works until it is stopped. Raises Dismissed when the server knows the key no longer."""
-        for attempt in leftovers.end_all(self._notes):
+        for attempt in self._attempts.end_leftovers():
             log.warning("Ended the script of attempt %s, which an earlier agent had left behind.", attempt)
         surveying: asyncio.Task[object] = asyncio.create_task(self._surveying.keep())
         connecting: asyncio.Task[object] = asyncio.create_task(self._keep_connected())
         stopping: asyncio.Task[object] = asyncio.create_task(self._stopping.wait())
-        tasks: list[asyncio.Task[object]] = [connecting, surveying, stopping]
+        folders: asyncio.Task[object] = asyncio.create_task(self._attempts.keep_folders())
+        sending: asyncio.Task[object] = asyncio.create_task(
+            self._attempts.outbox.keep_sending(self._identity.server, self._identity.key)
+        )
+        tasks: list[asyncio.Task[object]] = [connecting, surveying, stopping, folders, sending]
         try:
             await asyncio.wait(tasks, return_when=asyncio.FIRST_COMPLETED)
-            for task in (connecting, surveying):
+            for task in (connecting, surveying, folders, sending):
                 if task.done():
                     task.result()  # raises what ended it
             await self._attempts.stop_all()
@@ -113,7 +118,11 @@ class Agent:
         facts = await gather_facts(self._system, self._identity.work_folder, self._surveying.differs)
         known = list(dict.fromkeys([*self._attempts.known(), *self._spool.untold_ends()]))
         hello = wire.Hello(
-            protocol=wire.VERSION, facts=facts, attempts=known, certificate_ends=_certificate_end(connection)
+            protocol=wire.VERSION,
+            facts=facts,
+            run=self._run,
+            attempts=known,
+            certificate_ends=_certificate_end(connection),
         )
         await _send(connection, hello)
         # From here on the server takes the host for connected, so from here on it is owed a goodbye.
@@ -130,6 +139,7 @@ class Agent:
         if not isinstance(welcome, wire.Welcome):
             raise BadMessage("the server did not say welcome")
         self._attempts.slots = welcome.slots
+        self._attempts.folders.warm_days = welcome.warm_days
         self._watched.watch(welcome.services)
         self._every = welcome.heartbeat
         self._probes.know(welcome.signer)
@@ -193,7 +203,9 @@ class Agent:
                 self._attempts.stop(attempt, "cancelled")
             case wire.Abandon(attempt=attempt):
                 log.warning("The server gave up on attempt %s; stopping it.", attempt)
-                self._attempts.stop(attempt, "cancelled")
+                self._attempts.stop(attempt, "cancelled", at_once=True)
+            case wire.ClearFolders(paths=paths):
+                self._attempts.clear_folders(paths)
             case wire.SurveyNow():
                 self._surveying.want("request")
             case wire.Slots(slots=slots):

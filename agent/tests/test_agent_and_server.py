@@ -5,6 +5,7 @@ import contextlib
 from typing import ClassVar
 
 import pytest
+from offers import script_offer
 from waiting import soon
 from websockets.asyncio.server import serve
 
@@ -58,8 +59,7 @@ class Listener:
         return [one for one in self.heard if isinstance(one, kind)]
 
     def offer(self, script, attempt="1-1"):
-        offer = wire.Offer(attempt=attempt, job=1, name="n", pipeline="p", script=script)
-        return self.say(offer)
+        return self.say(script_offer(script, attempt))
 
 
 @contextlib.asynccontextmanager
@@ -151,8 +151,9 @@ async def test_what_was_not_acknowledged_is_told_again_after_a_reconnect_in_orde
         await listener.socket.close()
         await soon(lambda: listener.all(wire.AttemptEnded))
         assert listener.hellos[-1].attempts == ["1-1"], "its end is not told yet"
-        told = [type(one) for one in listener.heard if one.seq]
-        assert told == [wire.AttemptStarted, wire.LogChunk, wire.AttemptEnded]
+        told = [type(one) for one in listener.heard if one.seq and not isinstance(one, wire.WorkFolders)]
+        steps = [wire.StepBegan, wire.LogChunk, wire.StepEnded]
+        assert told == [wire.AttemptStarted, *steps, wire.AttemptEnded]
         assert listener.all(wire.AttemptEnded)[0].exit_code == 4
 
 
@@ -165,7 +166,8 @@ async def test_no_more_is_in_flight_than_the_server_can_hold(tmp_path):
         await soon(lambda: len([one for one in listener.heard if one.seq]) >= IN_FLIGHT)
         beats = len(listener.all(wire.Heartbeat))
         await soon(lambda: len(listener.all(wire.Heartbeat)) > beats + 2, "it goes on living meanwhile")
-        assert len([one for one in listener.heard if one.seq]) <= IN_FLIGHT + 1
+        before = len(listener.all(wire.SurveyReport)) + 1  # and the first word on the work folders
+        assert len([one for one in listener.heard if one.seq]) <= IN_FLIGHT + before
         listener.acknowledges = True
         await listener.say(wire.Ack(seq=max(one.seq for one in listener.heard)))
         await soon(lambda: listener.all(wire.AttemptEnded))

@@ -5,11 +5,13 @@ from pathlib import Path
 
 import psutil
 import pytest
+from offers import script_offer
 from waiting import soon
 
-from paddock_agent import attempts as module
 from paddock_agent import wire
 from paddock_agent.attempts import Attempts
+from paddock_agent.attempts import attempt as module
+from paddock_agent.attempts.folders import FRESH_KEPT
 from paddock_agent.catalogue import built_in
 from paddock_agent.system.real import RealSystem
 
@@ -24,13 +26,11 @@ class Slots:
     def __init__(self, folder: Path, slots: int = 1) -> None:
         self.told: list[wire.FromAgent] = []
         self.work = folder / "work"
-        self.attempts = Attempts(RealSystem(), str(self.work), folder / "notes", self.told.append, definition)
+        self.attempts = Attempts(RealSystem(), str(self.work), folder / "home", self.told.append, definition)
         self.attempts.slots = slots
 
     def offer(self, script: str, attempt: str = "1-1", **more: object) -> None:
-        self.attempts.take(
-            wire.Offer(attempt=attempt, job=1, name="compile", pipeline="almanac-docs", script=script, **more)
-        )
+        self.attempts.take(script_offer(script, attempt, **more))
 
     def all(self, kind):
         return [one for one in self.told if isinstance(one, kind)]
@@ -50,14 +50,15 @@ def slots(tmp_path):
 
 async def test_a_script_runs_in_a_fresh_folder_and_its_end_is_told_last(slots):
     slots.work.mkdir()
-    (slots.work / "1-1").mkdir()
-    (slots.work / "1-1" / "old").touch()
+    (slots.work / "fresh").mkdir()
+    (slots.work / "fresh" / "1-1").mkdir()
+    (slots.work / "fresh" / "1-1" / "old").touch()
     slots.offer("pwd; ls; echo $PADDOCK_PIPELINE; exit 3")
     ended = await slots.ended()
     assert (ended.outcome, ended.exit_code) == ("exited", 3)
-    assert slots.log().decode().split() == [str(slots.work / "1-1"), "almanac-docs"]
+    assert slots.log().decode().split() == [str(slots.work / "fresh" / "1-1"), "almanac-docs"]
     (started,) = slots.all(wire.AttemptStarted)
-    assert started.folder == str(slots.work / "1-1")
+    assert started.folder == str(slots.work / "fresh" / "1-1")
     assert slots.told[0] is started
     assert slots.told[-1] is ended
 
@@ -89,11 +90,23 @@ async def test_what_a_script_leaves_in_the_background_does_not_hold_its_slot(slo
     await soon(lambda: has_ended(int(slots.log())), "what it left to end")
 
 
-async def test_what_escapes_its_group_does_not_hold_its_slot_either(slots, monkeypatch):
+async def test_what_escapes_its_group_is_named_and_ended_too(slots, monkeypatch):
     monkeypatch.setattr(module, "PIPE_PATIENCE", 0.1)
     slots.offer("setsid sleep 600 & echo $!")
-    assert (await slots.ended()).exit_code == 0
-    psutil.Process(int(slots.log())).kill()
+    ended = await slots.ended()
+    pid = int(slots.log())
+    assert (ended.exit_code, ended.left) == (0, [wire.LeftBehind(pid, "sleep", ended=True)])
+    await soon(lambda: has_ended(pid), "what it left to end")
+
+
+async def test_where_the_paddock_leaves_processes_alone_they_are_only_named(slots, monkeypatch):
+    monkeypatch.setattr(module, "PIPE_PATIENCE", 0.1)
+    slots.offer("setsid sleep 600 & echo $!", leaves_processes=True)
+    ended = await slots.ended()
+    pid = int(slots.log())
+    assert ended.left == [wire.LeftBehind(pid, "sleep")]
+    assert not has_ended(pid)
+    psutil.Process(pid).kill()
 
 
 @pytest.mark.parametrize("outcome", ["cancelled", "agent stopped"])
@@ -194,8 +207,12 @@ async def test_a_job_of_several_slots_takes_as_many(slots):
 
 
 async def test_only_the_newest_folders_of_ended_attempts_stay(slots):
-    for i in range(1, module.FOLDERS_KEPT + 4):
+    keeping = asyncio.create_task(slots.attempts.keep_folders())
+    for i in range(1, FRESH_KEPT + 4):
         slots.offer("true", f"{i}-1")
         await slots.ended(i)
-        await asyncio.sleep(0)
-    assert len([path for path in slots.work.iterdir() if path.is_dir()]) == module.FOLDERS_KEPT
+        await soon(lambda: not slots.attempts.known())
+    await soon(lambda: len(list((slots.work / "fresh").iterdir())) == FRESH_KEPT, "the older ones to go")
+    keeping.cancel()
+    last = slots.all(wire.WorkFolders)[-1]
+    assert [one.attempt for one in last.folders] == [f"{i}-1" for i in range(FRESH_KEPT + 3, 3, -1)]

@@ -9,11 +9,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from paddock_agent import identity, leftovers, wire
+from paddock_agent import identity, wire
 from paddock_agent.address import clean_address
+from paddock_agent.attempts import leftovers
+from paddock_agent.attempts.bounded_log import BoundedLog
 from paddock_agent.errors import AgentError, NotJoined, Unreachable
-from paddock_agent.logs import BoundedLog
 from paddock_agent.spool import Spool
+from paddock_agent.system.real import RealSystem
 
 KNOWN = identity.Identity("http://paddock:8200", "paddock-key-x", "avocet-01", "shoreline", "/work")
 
@@ -62,10 +64,11 @@ def test_two_agents_cannot_share_a_home(tmp_path):
 @given(st.lists(st.binary(max_size=200), max_size=30), st.integers(0, 500), st.integers(1, 300))
 def test_a_log_is_told_whole_or_as_head_and_tail(pieces, head, tail):
     log = BoundedLog(head, tail)
-    chunks = [chunk for piece in pieces for chunk in log.write(piece)] + list(log.end())
-    told = b"".join(data for _, data in chunks)
-    offsets = [offset for offset, _ in chunks]
-    assert offsets == [sum(len(data) for _, data in chunks[:i]) for i in range(len(chunks))]
+    chunks = [chunk for i, piece in enumerate(pieces) for chunk in log.write(piece, float(i), i)] + list(log.end(99.0))
+    told = b"".join(one.data for one in chunks)
+    assert [one.offset for one in chunks] == [sum(len(one.data) for one in chunks[:i]) for i in range(len(chunks))]
+    assert [one.at for one in chunks] == sorted(one.at for one in chunks) or b"left out" in told
+    assert [one.step for one in chunks] == sorted(one.step for one in chunks)
     printed = b"".join(pieces)
     if len(printed) <= head + tail:
         assert told == printed
@@ -100,12 +103,12 @@ def test_what_an_earlier_agent_left_running_is_ended_and_nothing_else(tmp_path):
         subprocess.Popen([sys.executable, "-c", "input()"], stdin=subprocess.PIPE, start_new_session=True)
         for _ in range(2)
     )
-    leftovers.note(tmp_path, "1-1", left.pid)
-    leftovers.note(tmp_path, "2-1", other.pid)
+    leftovers.note(tmp_path, "1-1", "PADDOCK_RUN=a1", left.pid)
+    leftovers.note(tmp_path, "2-1", "PADDOCK_RUN=b2", other.pid)
     born_otherwise = (tmp_path / "2-1.json").read_text().replace(str(psutil.Process(other.pid).create_time()), "1.0")
     (tmp_path / "2-1.json").write_text(born_otherwise)
     (tmp_path / "3-1.json").write_text("rubbish")
-    assert leftovers.end_all(tmp_path) == ["1-1"]
+    assert leftovers.end_all(RealSystem(), tmp_path) == ["1-1"]
     assert left.wait(10) < 0
     assert other.poll() is None
     assert list(tmp_path.iterdir()) == []

@@ -3,6 +3,7 @@ import json
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from offers import script_offer
 
 from paddock_agent import wire
 from paddock_agent.errors import BadMessage
@@ -29,7 +30,7 @@ def test_messages_of_the_agent_come_out_as_they_went_in(message):
     "message",
     [
         wire.Welcome(host="avocet-01", admitted=True, slots=2, heartbeat=15.0),
-        wire.Offer(attempt="1-1", job=1, name="compile", pipeline="almanac-docs", script="make\n"),
+        script_offer("make\n"),
         wire.Slots(slots=3),
         wire.Dismiss(why="turned away"),
     ],

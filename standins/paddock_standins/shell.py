@@ -8,7 +8,10 @@ import shlex
 from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING
 
+from paddock_agent.system.paths import paths_of
+
 from .answer import Answer
+from .git_commands import git_answer
 
 if TYPE_CHECKING:
     from .simulated import SimulatedSystem
@@ -36,6 +39,9 @@ class Shell:
             words = [self._filled_in(word.strip('"')) for word in words]
             if not words:
                 continue
+            if len(words) > 2 and words[-2] in (">", ">>"):
+                self._write(words)
+                continue
             if words[0] == "exit":
                 return int(words[1]) if len(words) > 1 and words[1].isdecimal() else 0
             answer = self._answer(words, number)
@@ -45,6 +51,12 @@ class Shell:
             if answer.exit:
                 return answer.exit
         return 0
+
+    def _write(self, words: list[str]) -> None:
+        """What a command prints goes into a file of the folder."""
+        path = paths_of(self._system).join(self._folder, words[-1])
+        before = (self._system.read_text(path) or "") if words[-2] == ">>" else ""
+        self._system.write_text(path, before + self._answer(words[:-2], 0).stdout, 0o600)
 
     def _filled_in(self, word: str) -> str:
         word = _COMMAND.sub(lambda found: self._answer(shlex.split(found.group(1)), 0).stdout.rstrip("\n"), word)
@@ -65,4 +77,6 @@ class Shell:
         path = self._system.find(words[0], self._variables.get("PATH", ""))
         if path is None:
             return Answer(stderr=f"line {number}: {words[0]}: command not found\n", exit=127)
+        if words[0] == "git" and words[1:2] != ["--version"]:
+            return git_answer(self._system.repositories, self._folder, words[1:])
         return self._system.answer(path, words[1:])

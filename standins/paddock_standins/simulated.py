@@ -8,20 +8,27 @@ import functools
 import math
 import re
 import secrets
+import shlex
 import time
-from collections.abc import Callable, Mapping, Sequence
+import zlib
+from collections.abc import Callable, Collection, Mapping, Sequence
 
 from paddock_agent.errors import CommandFailed
 from paddock_agent.services.windows_control import ServiceControl
+from paddock_agent.system.folders import expression
 from paddock_agent.system.paths import path_folders, path_separator, paths_of
 from paddock_agent.system.port import (
     Candidate,
     Completed,
     Disk,
+    FoundFile,
     Hardware,
     RegistryKey,
+    Script,
     ScriptProcess,
+    Survivor,
     System,
+    Use,
     Vitals,
 )
 
@@ -76,6 +83,8 @@ class SimulatedSystem(System):
         self.running_service = ""
         self.running_account = description.account
         self.adopted: dict[str, str] = {}
+        self._folders: dict[str, int] = {}
+        self.repositories: dict[str, tuple[str, str]] = {}
         self._written: dict[str, str] = {"/proc/1/comm": "systemd\n"} if self.family == "linux" else {}
         self.disk_free = float(description.disk_free)
         self.memory_share = 0.35
@@ -362,20 +371,60 @@ class SimulatedSystem(System):
         return SHELLS[self.family][0]
 
     def fresh_folder(self, parent: str, name: str) -> str:
-        """See the port; there is no disk to make it on."""
+        """See the port; the folder is remembered with a size that a build might leave."""
         folder: str = paths_of(self).join(parent, name)
+        self.remove_folder(folder)
+        self._folders[folder] = 20_000_000 + zlib.crc32(f"{self.description.name} {folder}".encode()) % 900_000_000
         return folder
 
     def remove_folder(self, path: str) -> None:
         """See the port."""
+        inside = path + paths_of(self).sep
+        for known in (self._folders, self._written, self.repositories):
+            for one in [one for one in known if one == path or one.startswith(inside)]:
+                known.pop(one)
 
-    async def start_script(self, script: str, shell: str, folder: str, variables: Mapping[str, str]) -> ScriptProcess:
+    def folders_in(self, path: str) -> list[str]:
         """See the port."""
-        if shell not in SHELLS[self.family]:
+        inside = path.rstrip("/\\") + paths_of(self).sep
+        below = [one[len(inside) :] for one in (*self._folders, *self.repositories) if one.startswith(inside)]
+        found = {one.split(paths_of(self).sep)[0] for one in below}
+        return sorted(found | ({".git"} if path in self.repositories else set()))
+
+    def folder_size(self, path: str) -> tuple[int, int]:
+        """See the port."""
+        return self._folders.get(path, 0), self._folders.get(path, 0) // 40_000
+
+    def find_files(self, folder: str, pattern: str) -> list[FoundFile]:
+        """See the port."""
+        inside = folder + paths_of(self).sep
+        written = {one[len(inside) :].replace("\\", "/"): one for one in self._written if one.startswith(inside)}
+        matches = expression(pattern).fullmatch
+        found = [(below, place) for below, place in sorted(written.items()) if matches(below)]
+        return [FoundFile(below, place, len(self._written[place].encode())) for below, place in found]
+
+    def read_piece(self, place: str, offset: int, size: int) -> bytes:
+        """See the port."""
+        return self._written.get(place, "").encode()[offset : offset + size]
+
+    async def start_script(self, script: Script, folder: str, variables: Mapping[str, str]) -> ScriptProcess:
+        """See the port."""
+        if script.shell not in SHELLS[self.family]:
             raise CommandFailed(
-                f'there is no shell "{shell}" on {self.family}; there is {" and ".join(SHELLS[self.family])}'
+                f'there is no shell "{script.shell}" on {self.family}; there is {" and ".join(SHELLS[self.family])}'
             )
-        return SimulatedScript(Shell(self, folder, {**self.environment(), **variables}), script)
+        return SimulatedScript(Shell(self, folder, {**self.environment(), **variables}), script.text)
+
+    async def start_command(self, command: Sequence[str], folder: str, variables: Mapping[str, str]) -> ScriptProcess:
+        """See the port."""
+        return SimulatedScript(Shell(self, folder, {**self.environment(), **variables}), shlex.join(command))
+
+    def survivors(self, mark: str, groups: Collection[int]) -> list[Survivor]:
+        """See the port; a stand-in's script leaves nothing behind."""
+        return []
+
+    def end_survivors(self, survivors: Sequence[Survivor]) -> None:
+        """See the port."""
 
 
 @functools.lru_cache(maxsize=20_000)
@@ -392,9 +441,14 @@ class SimulatedScript(ScriptProcess):
     pid = 0
 
     def __init__(self, shell: Shell, script: str) -> None:
+        self._lines = script.count("\n") + 1
         self._printed: asyncio.Queue[bytes] = asyncio.Queue()
         self._work = asyncio.create_task(shell.run(script, self._printed.put_nowait))
         self._work.add_done_callback(lambda _: self._printed.put_nowait(b""))
+
+    def use(self) -> Use:
+        """See the port: a little for each line, so that there is something to see."""
+        return Use(0.07 * self._lines, (60 + 9 * self._lines) * 1024**2)
 
     async def read(self) -> bytes:
         """See the port."""

@@ -1,6 +1,9 @@
 """The stand-in hosts: they answer like the real commands, and the agent's own code works on them."""
 
+from pathlib import Path
+
 import pytest
+from offers import script_offer
 from waiting import soon
 
 from paddock_agent import wire
@@ -108,25 +111,20 @@ class Told(list):
         return [one for one in self if isinstance(one, kind)]
 
 
-async def ran(host: str, script: str, **more):
+async def ran(host: str, script: str, home: Path, **more):
     told = Told()
-    attempts = Attempts(SimulatedSystem(HOSTS[host]), HOSTS[host].work_folder, None, told.append, lambda _: [])
-    attempts.take(wire.Offer(attempt="7-1", job=7, name="n", pipeline="p", script=script, **more))
+    attempts = Attempts(SimulatedSystem(HOSTS[host]), HOSTS[host].work_folder, home, told.append, lambda _: [])
+    attempts.take(script_offer(script, "7-1", job=7, pipeline="p", **more))
     await soon(lambda: told.of(wire.AttemptEnded))
     return told.of(wire.AttemptEnded)[0], b"".join(one.data for one in told.of(wire.LogChunk)).decode(), told
-
-
-@pytest.fixture(autouse=True)
-def no_notes(monkeypatch):
-    monkeypatch.setattr("paddock_agent.leftovers.strike", lambda *_: None)
 
 
 @pytest.mark.parametrize(
     ("host", "script", "code", "log"),
     [
         ("russet-01", "# a comment\n\nhostname; \npwd", 127, "line 3: hostname;: command not found\n"),
-        ("russet-01", "whoami\npwd\necho $PADDOCK_PIPELINE", 0, "build\n/Users/build/paddock/work/7-1\np\n"),
-        ("ketch-01", "cd\necho %PADDOCK_JOB% $env:PADDOCK_JOB", 0, "C:\\Paddock\\work\\7-1\n7 7\n"),
+        ("russet-01", "whoami\npwd\necho $PADDOCK_PIPELINE", 0, "build\n/Users/build/paddock/work/fresh/7-1\np\n"),
+        ("ketch-01", "cd\necho %PADDOCK_JOB% $env:PADDOCK_JOB", 0, "C:\\Paddock\\work\\fresh\\7-1\n7 7\n"),
         ("russet-01", "echo one\nsleep 0.01\necho two", 0, "one\ntwo\n"),
         ("russet-01", "git --version\nexit 3\necho not reached", 3, "git version 2.39.3 (Apple Git-146)\n"),
         ("russet-01", "mvnw\necho not reached", 127, "line 1: mvnw: command not found\n"),
@@ -134,18 +132,18 @@ def no_notes(monkeypatch):
         ("curlew-01", "echo 'one", 2, "line 1: No closing quotation\n"),
     ],
 )
-async def test_scripts_run_through_the_stand_ins_small_shell(host, script, code, log):
-    ended, printed, _ = await ran(host, script)
+async def test_scripts_run_through_the_stand_ins_small_shell(host, script, code, log, tmp_path):
+    ended, printed, _ = await ran(host, script, tmp_path)
     assert (ended.exit_code, printed) == (code, log)
 
 
-async def test_a_script_on_a_stand_in_can_be_timed_out():
-    ended, _, _ = await ran("russet-01", "sleep 600", time_limit=1)
+async def test_a_script_on_a_stand_in_can_be_timed_out(tmp_path):
+    ended, _, _ = await ran("russet-01", "sleep 600", tmp_path, time_limit=1)
     assert (ended.outcome, ended.exit_code) == ("timed out", None)
 
 
-async def test_an_unknown_shell_says_which_there_are():
-    ended, _, _ = await ran("ketch-01", "dir", shell="bash")
+async def test_an_unknown_shell_says_which_there_are(tmp_path):
+    ended, _, _ = await ran("ketch-01", "dir", tmp_path, shell="bash")
     assert "powershell and cmd" in ended.why
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal, Protocol
 
@@ -66,16 +66,55 @@ class Vitals:
     agent_memory: float | None = None
 
 
+@dataclass(frozen=True)
+class Use:
+    """What processes used: seconds of processor time, and the most bytes of memory at one time."""
+
+    processor: float = 0.0
+    memory: int = 0
+
+
+@dataclass(frozen=True)
+class Script:
+    """A script for a shell, and the path that its file gets, without the ending."""
+
+    text: str
+    shell: str
+    file: str
+
+
+@dataclass(frozen=True)
+class Survivor:
+    """A process that outlives what it belongs to. ``born`` tells it from another that gets its number later."""
+
+    pid: int
+    name: str
+    born: float
+
+
+@dataclass(frozen=True)
+class FoundFile:
+    """A plain file below a folder: its path from there, with ``/``, where it is, and its bytes."""
+
+    path: str
+    place: str
+    size: int
+
+
 class ScriptProcess(Protocol):
     """A script at work. ``pid`` is the id of its process group, 0 where there is none."""
 
     pid: int
 
+    def use(self) -> Use:
+        """What it and all that it started have used so far, as far as that can be seen."""
+
     async def read(self) -> bytes:
         """The next bytes that it printed, on either stream; b"" once it has closed both."""
 
     async def wait(self) -> int:
-        """Its exit code, once it ends; what it left behind may go on printing."""
+        """Its exit code, once it ends, negative where a signal of that number ended it; what it left behind may go on
+        printing."""
 
     async def stop(self, patience: float) -> None:
         """Ends it and all that it started: asks first, and after ``patience`` seconds insists."""
@@ -183,5 +222,28 @@ class System(Protocol):
     def remove_folder(self, path: str) -> None:
         """Removes a folder and all in it; what cannot be removed stays."""
 
-    async def start_script(self, script: str, shell: str, folder: str, variables: Mapping[str, str]) -> ScriptProcess:
+    def folders_in(self, path: str) -> list[str]:
+        """The names of the folders in a folder; none where there is no such folder."""
+
+    def folder_size(self, path: str) -> tuple[int, int]:
+        """Bytes on the disk, and number of files, of a folder and all in it. May take long."""
+
+    def find_files(self, folder: str, pattern: str) -> list[FoundFile]:
+        """The plain files below ``folder`` that match, in order: ``*`` stands for part of a name, ``**`` for folders.
+        Nothing is found by a link that leads out of the folder. Raises CommandFailed for a folder that is not there."""
+
+    def read_piece(self, place: str, offset: int, size: int) -> bytes:
+        """Bytes of a found file. Raises OSError."""
+
+    async def start_script(self, script: Script, folder: str, variables: Mapping[str, str]) -> ScriptProcess:
         """Starts a script in ``folder``, with ``variables`` over the environment. Raises CommandFailed."""
+
+    async def start_command(self, command: Sequence[str], folder: str, variables: Mapping[str, str]) -> ScriptProcess:
+        """The same for a command with its arguments, which is found on the PATH of ``variables``."""
+
+    def survivors(self, mark: str, groups: Collection[int]) -> list[Survivor]:
+        """The processes that have ``mark`` (NAME=value) in their environment, or belong to one of the process
+        groups."""
+
+    def end_survivors(self, survivors: Sequence[Survivor]) -> None:
+        """Ends processes at once; one that is gone, or has become another, is left alone."""

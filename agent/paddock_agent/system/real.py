@@ -17,12 +17,26 @@ import stat
 import subprocess
 import sys
 import time
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ..errors import CommandFailed
-from .port import Candidate, Completed, Disk, Family, Hardware, RegistryKey, ScriptProcess, System, Vitals
+from . import folders
+from .port import (
+    Candidate,
+    Completed,
+    Disk,
+    Family,
+    FoundFile,
+    Hardware,
+    RegistryKey,
+    Script,
+    ScriptProcess,
+    Survivor,
+    System,
+    Vitals,
+)
 
 if sys.platform != "win32":
     import pwd
@@ -38,12 +52,26 @@ STOP_PATIENCE = 5.0
 LOGIN_PATH = "/usr/local/bin:/usr/bin:/bin"
 LARGEST_FILE = 256 * 1024
 
+_PWSH = (".ps1", ["pwsh", "-NoProfile", "-NonInteractive", "-File"])
 _SHELLS: dict[Family, dict[str, tuple[str, list[str]]]] = {
-    "linux": {"bash": (".sh", ["bash", "-e"]), "sh": (".sh", ["sh", "-e"])},
-    "macos": {"bash": (".sh", ["bash", "-e"]), "zsh": (".sh", ["zsh", "-e"]), "sh": (".sh", ["sh", "-e"])},
+    "linux": {
+        "bash": (".sh", ["bash", "-e"]),
+        "sh": (".sh", ["sh", "-e"]),
+        "python": (".py", ["python3", "-u"]),
+        "powershell": _PWSH,
+    },
+    "macos": {
+        "bash": (".sh", ["bash", "-e"]),
+        "zsh": (".sh", ["zsh", "-e"]),
+        "sh": (".sh", ["sh", "-e"]),
+        "python": (".py", ["python3", "-u"]),
+        "powershell": _PWSH,
+    },
     "windows": {
         "powershell": (".ps1", ["powershell", "-NoProfile", "-NonInteractive", "-ExecutionPolicy", "Bypass", "-File"]),
         "cmd": (".cmd", ["cmd", "/d", "/c"]),
+        "python": (".py", ["python", "-u"]),
+        "bash": (".sh", ["bash", "-e"]),
     },
 }
 
@@ -309,90 +337,73 @@ class RealSystem(System):
         folder = Path(parent) / name
         try:
             if folder.exists():
-                shutil.rmtree(folder)
+                folders.remove(folder)
             folder.mkdir(parents=True, mode=0o700)
         except OSError as error:
             raise CommandFailed(f"the folder {folder} could not be made: {error.strerror}") from None
         return str(folder)
 
     def remove_folder(self, path: str) -> None:
-        """See the port. The script beside the folder goes with it."""
-        shutil.rmtree(path, ignore_errors=True)
-        for ending in (".sh", ".ps1", ".cmd"):
-            Path(path + ending).unlink(missing_ok=True)
+        """See the port."""
+        folders.remove(Path(path))
 
-    async def start_script(self, script: str, shell: str, folder: str, variables: Mapping[str, str]) -> ScriptProcess:
-        """See the port. The script is written beside its folder, so that the folder starts empty."""
+    def folders_in(self, path: str) -> list[str]:
+        """See the port."""
+        return folders.names_in(Path(path))
+
+    def folder_size(self, path: str) -> tuple[int, int]:
+        """See the port."""
+        return folders.size_of(Path(path))
+
+    def find_files(self, folder: str, pattern: str) -> list[FoundFile]:
+        """See the port."""
+        return folders.find(Path(folder), pattern)
+
+    def read_piece(self, place: str, offset: int, size: int) -> bytes:
+        """See the port."""
+        with Path(place).open("rb") as file:
+            file.seek(offset)
+            return file.read(size)
+
+    async def start_script(self, script: Script, folder: str, variables: Mapping[str, str]) -> ScriptProcess:
+        """See the port."""
         known = _SHELLS[self.family]
-        if shell not in known:
-            raise CommandFailed(f'there is no shell "{shell}" on {self.family}; there is {" and ".join(known)}')
-        ending, command = known[shell]
-        if shutil.which(command[0]) is None:
-            raise CommandFailed(f"{command[0]} is not on the path of the account {self.account()}")
-        file = Path(folder + ending)
+        if script.shell not in known:
+            raise CommandFailed(f'there is no shell "{script.shell}" on {self.family}; there is {", ".join(known)}')
+        ending, command = known[script.shell]
+        file = Path(script.file + ending)
         try:
-            file.write_text(script, encoding="utf-8", newline="\r\n" if ending == ".cmd" else "\n")
+            file.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+            file.write_text(script.text, encoding="utf-8", newline="\r\n" if ending == ".cmd" else "\n")
             file.chmod(0o700)
-            return await RealScript.start([*command, str(file)], folder, {**os.environ, **variables})
+        except OSError as error:
+            raise CommandFailed(f"the script {file} could not be written: {error.strerror}") from None
+        return await self.start_command([*command, str(file)], folder, variables)
+
+    async def start_command(self, command: Sequence[str], folder: str, variables: Mapping[str, str]) -> ScriptProcess:
+        """See the port."""
+        environment = {**os.environ, **variables}
+        program = shutil.which(command[0], path=environment.get("PATH"))
+        if program is None:
+            raise CommandFailed(f"{command[0]} is not on the path of the account {self.account()}")
+        from . import processes  # the preflight runs before psutil is installed
+
+        try:
+            return await processes.start([program, *command[1:]], folder, environment)
         except OSError as error:
             raise CommandFailed(f"{command[0]} could not be started: {error.strerror}") from None
 
-
-class RealScript(ScriptProcess):
-    """A script in a process group of its own.
-
-    It prints into a pipe of ours, not of asyncio's: that one would call the script unfinished for as long as anything
-    that it left in the background holds the pipe open.
-    """
-
-    def __init__(
-        self, process: asyncio.subprocess.Process, output: asyncio.StreamReader, pipe: asyncio.ReadTransport
-    ) -> None:
-        self.pid = process.pid
-        self._process = process
-        self._output = output
-        self._pipe = pipe
-
-    @classmethod
-    async def start(cls, command: Sequence[str], folder: str, environment: Mapping[str, str]) -> RealScript:
-        """Starts ``command`` in ``folder``, both its streams into one pipe. Raises OSError."""
-        reading_end, writing_end = os.pipe()
-        try:
-            process = await asyncio.create_subprocess_exec(
-                *command,
-                cwd=folder,
-                env=environment,
-                stdin=asyncio.subprocess.DEVNULL,
-                stdout=writing_end,
-                stderr=asyncio.subprocess.STDOUT,
-                start_new_session=True,
-            )
-        except OSError:
-            os.close(reading_end)
-            raise
-        finally:
-            os.close(writing_end)
-        output = asyncio.StreamReader()
-        pipe, _ = await asyncio.get_running_loop().connect_read_pipe(
-            lambda: asyncio.StreamReaderProtocol(output), os.fdopen(reading_end, "rb", buffering=0)
-        )
-        return cls(process, output, pipe)
-
-    async def read(self) -> bytes:
+    def survivors(self, mark: str, groups: Collection[int]) -> list[Survivor]:
         """See the port."""
-        return await self._output.read(LARGEST_OUTPUT)
+        from . import processes
 
-    async def wait(self) -> int:
-        """See the port."""
-        return await self._process.wait()
+        return processes.survivors(mark, groups)
 
-    async def stop(self, patience: float) -> None:
+    def end_survivors(self, survivors: Sequence[Survivor]) -> None:
         """See the port."""
-        await _end_group(self._process, patience)
+        from . import processes
 
-    def close(self) -> None:
-        """See the port."""
-        self._pipe.close()
+        processes.end(survivors)
 
 
 def _why_not_run(path: str) -> str | None:

@@ -8,26 +8,34 @@ import msgspec
 from msgspec import Meta
 
 from .shared import (
-    LARGEST_CHUNK,
     MOST_FOUND,
     MOST_SERVICES,
-    BoundTool,
     Broken,
     Count,
     Details,
     Facts,
+    FromAgent,
+    FromServer,
     Installation,
     Line,
     Word,
 )
+from .work import (
+    Abandon,
+    AttemptEnded,
+    AttemptRefused,
+    AttemptStarted,
+    Cancel,
+    ClearFolders,
+    LogChunk,
+    Offer,
+    Outputs,
+    StepBegan,
+    StepEnded,
+    WorkFolders,
+)
 
 # ---- agent to server -----------------------------------------------------------------------------------------------
-
-
-class FromAgent(msgspec.Struct, frozen=True, tag_field="type", omit_defaults=True):
-    """What all of the agent's messages have: ``seq`` is 0 for those that may be lost."""
-
-    seq: Count = 0
 
 
 class Hello(FromAgent, tag="hello", frozen=True, kw_only=True):
@@ -35,6 +43,8 @@ class Hello(FromAgent, tag="hello", frozen=True, kw_only=True):
 
     protocol: int
     facts: Facts
+    run: Word = ""
+    """What tells this run of the agent from others."""
     attempts: Annotated[list[Word], Meta(max_length=2000)]
     certificate_ends: float | None = None
     """When the server's certificate ends, as this host sees it: seconds since the epoch. None without TLS."""
@@ -113,38 +123,6 @@ class Tried(FromAgent, tag="tried", frozen=True, kw_only=True):
     why: Line = ""
 
 
-class AttemptStarted(FromAgent, tag="started", frozen=True, kw_only=True):
-    """The script runs: under which account, in which folder."""
-
-    attempt: Word
-    account: Word
-    folder: Line
-
-
-class AttemptRefused(FromAgent, tag="refused", frozen=True, kw_only=True):
-    """The offer is not taken."""
-
-    attempt: Word
-    why: Line
-
-
-class LogChunk(FromAgent, tag="log", frozen=True, kw_only=True):
-    """A piece of what the script printed, as bytes (base64 on the wire), at ``offset`` bytes from the log's start."""
-
-    attempt: Word
-    offset: Count
-    data: Annotated[bytes, Meta(max_length=LARGEST_CHUNK)]
-
-
-class AttemptEnded(FromAgent, tag="ended", frozen=True, kw_only=True):
-    """The attempt is over. ``outcome`` is one of exited, cancelled, timed out, not started, agent stopped."""
-
-    attempt: Word
-    outcome: Word
-    exit_code: int | None = None
-    why: Line = ""
-
-
 class Goodbye(FromAgent, tag="goodbye", frozen=True, kw_only=True):
     """The agent was stopped on purpose."""
 
@@ -160,17 +138,17 @@ AgentMessage = (
     | Tried
     | AttemptStarted
     | AttemptRefused
+    | StepBegan
+    | StepEnded
     | LogChunk
+    | Outputs
     | AttemptEnded
+    | WorkFolders
     | Goodbye
 )
 
 
 # ---- server to agent -----------------------------------------------------------------------------------------------
-
-
-class FromServer(msgspec.Struct, frozen=True, tag_field="type", omit_defaults=True):
-    """What all of the server's messages have in common: nothing yet."""
 
 
 class Welcome(FromServer, tag="welcome", frozen=True, kw_only=True):
@@ -184,40 +162,14 @@ class Welcome(FromServer, tag="welcome", frozen=True, kw_only=True):
     """The services that are watched."""
     signer: Word = ""
     """The public key with which the server signs probes (Ed25519, in hexadecimal). An agent takes the first it sees."""
+    warm_days: Annotated[int, Meta(ge=0, le=3650)] = 14
+    """Days that a warm folder is kept after its last use."""
 
 
 class Ack(FromServer, tag="ack", frozen=True, kw_only=True):
     """Everything up to and including ``seq`` has been taken in."""
 
     seq: Count
-
-
-class Offer(FromServer, tag="offer", frozen=True, kw_only=True):
-    """Run this. ``time_limit`` is in seconds, 0 for none; it takes so many of the host's ``slots``; ``variables`` go
-    into the script's environment."""
-
-    attempt: Word
-    job: Count
-    name: Word
-    pipeline: Word
-    script: Annotated[str, Meta(max_length=256 * 1024)]
-    shell: Word = ""
-    time_limit: Count = 0
-    tools: Annotated[list[BoundTool], Meta(max_length=200)] = msgspec.field(default_factory=list)
-    slots: Annotated[int, Meta(ge=1, le=1000)] = 1
-    variables: Annotated[dict[Word, Line], Meta(max_length=200)] = msgspec.field(default_factory=dict)
-
-
-class Cancel(FromServer, tag="cancel", frozen=True, kw_only=True):
-    """End this attempt: its job was cancelled."""
-
-    attempt: Word
-
-
-class Abandon(FromServer, tag="abandon", frozen=True, kw_only=True):
-    """Stop this attempt: the server gave up on it, and its result does not count."""
-
-    attempt: Word
 
 
 class SurveyNow(FromServer, tag="survey now", frozen=True, kw_only=True):
@@ -286,6 +238,7 @@ ServerMessage = (
     | Offer
     | Cancel
     | Abandon
+    | ClearFolders
     | SurveyNow
     | Probes
     | TryProbe

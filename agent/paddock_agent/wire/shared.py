@@ -24,6 +24,16 @@ MOST_SERVICES = 50
 """Watched services of one host."""
 
 
+class FromAgent(msgspec.Struct, frozen=True, tag_field="type", omit_defaults=True):
+    """What all of the agent's messages have: ``seq`` is 0 for those that may be lost."""
+
+    seq: Count = 0
+
+
+class FromServer(msgspec.Struct, frozen=True, tag_field="type", omit_defaults=True):
+    """What all of the server's messages have in common: nothing yet."""
+
+
 class Difference(msgspec.Struct, frozen=True, omit_defaults=True):
     """A variable in which the agent's environment differs from that of a fresh log-in: of ``PATH``, ``fresh`` has the
     folders that the agent's lacks."""

@@ -4,25 +4,30 @@ from __future__ import annotations
 
 import contextlib
 import os
-import signal
 from pathlib import Path
 
 import msgspec
 import psutil
 
+from ..system import System
+
 
 class _Note(msgspec.Struct):
+    mark: str
     pid: int
     born: float
 
 
-def note(folder: Path, attempt: str, pid: int) -> None:
-    """Writes down that ``attempt`` runs as process group ``pid``. A script that is gone already needs no note."""
+def note(folder: Path, attempt: str, mark: str, pid: int) -> None:
+    """Writes down that ``attempt`` runs as process group ``pid`` with ``mark`` in its environment. A script that is
+    gone already needs no note."""
     if pid:
         folder.mkdir(parents=True, exist_ok=True)
         with contextlib.suppress(psutil.NoSuchProcess):
-            written = msgspec.json.encode(_Note(pid, psutil.Process(pid).create_time()))
-            (folder / f"{attempt}.json").write_bytes(written)
+            written = msgspec.json.encode(_Note(mark, pid, psutil.Process(pid).create_time()))
+            fresh = folder / f"{attempt}.new"
+            fresh.write_bytes(written)
+            fresh.replace(folder / f"{attempt}.json")
 
 
 def strike(folder: Path, attempt: str) -> None:
@@ -30,24 +35,23 @@ def strike(folder: Path, attempt: str) -> None:
     (folder / f"{attempt}.json").unlink(missing_ok=True)
 
 
-def end_all(folder: Path) -> list[str]:
+def end_all(system: System, folder: Path) -> list[str]:
     """Ends what still runs of an earlier agent's attempts, and returns which. A process that merely has the number of
     one, and was born at another time, is left alone."""
     ended = []
     for file in sorted(folder.glob("*.json")):
         with contextlib.suppress(psutil.Error, OSError, msgspec.DecodeError):
             written = msgspec.json.decode(file.read_bytes(), type=_Note)
-            if abs(psutil.Process(written.pid).create_time() - written.born) < 1:
-                _kill(written.pid)
+            found = system.survivors(written.mark, [written.pid] if _is_same(written) else [])
+            system.end_survivors(found)
+            if found:
                 ended.append(file.stem)
         file.unlink(missing_ok=True)
     return ended
 
 
-def _kill(pid: int) -> None:
-    if hasattr(os, "killpg"):
-        os.killpg(pid, signal.SIGKILL)
-        return
-    for child in psutil.Process(pid).children(recursive=True):
-        child.kill()
-    psutil.Process(pid).kill()
+def _is_same(written: _Note) -> bool:
+    """Whether the process group is still the one that was noted: its first process lives, or nothing has its number."""
+    with contextlib.suppress(psutil.NoSuchProcess):
+        return abs(psutil.Process(written.pid).create_time() - written.born) < 1
+    return hasattr(os, "killpg")

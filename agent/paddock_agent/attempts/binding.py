@@ -5,10 +5,10 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Sequence
 
-from .catalogue import Tool
-from .system import System
-from .system.paths import path_folders, path_separator, paths_of
-from .wire import BoundTool
+from ..catalogue import Tool
+from ..system import System
+from ..system.paths import path_folders, path_separator, paths_of
+from ..wire import BoundTool
 
 
 def bound_environment(

@@ -1,0 +1,106 @@
+"""Folders of this machine's disk: removed whole, measured, and searched without being led out of them."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import re
+import shutil
+import stat
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+
+from ..errors import CommandFailed
+from .port import FoundFile
+
+MOST_LOOKED_AT = 200_000
+"""Entries of a folder that a search looks at, at most."""
+
+
+def remove(folder: Path) -> None:
+    """Removes a folder, or what can be removed of it. A folder that its own maker has closed is opened first."""
+
+    def opened(_do: object, path: str, _: object) -> None:
+        with contextlib.suppress(OSError):
+            if not Path(path).is_symlink():
+                Path(path).parent.chmod(0o700)
+                Path(path).chmod(0o700)
+            if Path(path).is_dir() and not Path(path).is_symlink():
+                shutil.rmtree(path, ignore_errors=True)
+            else:
+                Path(path).unlink(missing_ok=True)
+
+    if folder.is_symlink():
+        folder.unlink(missing_ok=True)
+    else:
+        shutil.rmtree(folder, onerror=opened)
+
+
+def names_in(folder: Path) -> list[str]:
+    """See the port."""
+    try:
+        with os.scandir(folder) as entries:
+            return sorted(entry.name for entry in entries if entry.is_dir(follow_symlinks=False))
+    except OSError:
+        return []
+
+
+def size_of(folder: Path) -> tuple[int, int]:
+    """See the port. Files with several names count once for each."""
+    size = files = 0
+    for entry in _walk(folder):
+        with contextlib.suppress(OSError):
+            found = entry.stat(follow_symlinks=False)
+            if not stat.S_ISDIR(found.st_mode):
+                files += 1
+                size += found.st_size if sys.platform == "win32" else found.st_blocks * 512
+    return size, files
+
+
+def find(folder: Path, pattern: str) -> list[FoundFile]:
+    """See the port."""
+    if not folder.is_dir():
+        raise CommandFailed(f"the folder {folder} is not there any more")
+    root = os.path.realpath(folder)
+    matches = expression(pattern).fullmatch
+    found = []
+    for number, entry in enumerate(_walk(Path(root))):
+        if number > MOST_LOOKED_AT:
+            raise CommandFailed(f"it has more than {MOST_LOOKED_AT} entries; name a folder in the pattern")
+        below = os.path.relpath(entry.path, root).replace(os.sep, "/")
+        if matches(below):
+            place = os.path.realpath(entry.path)
+            with contextlib.suppress(OSError):
+                looked = os.stat(place)  # noqa: PTH116
+                if stat.S_ISREG(looked.st_mode) and place.startswith(root + os.sep):
+                    found.append(FoundFile(below, place, looked.st_size))
+    return sorted(found, key=lambda one: one.path)
+
+
+def expression(pattern: str) -> re.Pattern[str]:
+    """A pattern of paths, or of a folder with all below it, as a regular expression."""
+    parts = []
+    for part in pattern.strip("/").split("/"):
+        if part == "**":
+            parts.append("(?:[^/]+/)*")
+        elif part not in ("", "."):
+            parts.append("".join({"*": "[^/]*", "?": "[^/]"}.get(one, re.escape(one)) for one in part) + "/")
+    whole = "".join(parts)
+    # The last name may be that of a folder: then everything below it is meant.
+    return re.compile((whole[:-1] + "(?:/.*)?" if whole.endswith("/") else whole + ".*"), re.DOTALL)
+
+
+def _walk(folder: Path) -> Iterator[os.DirEntry[str]]:
+    """All entries below a folder, without following links."""
+    waiting = [str(folder)]
+    while waiting:
+        try:
+            with os.scandir(waiting.pop()) as entries:
+                for entry in entries:
+                    if entry.is_dir(follow_symlinks=False):
+                        waiting.append(entry.path)
+                    else:
+                        yield entry
+        except OSError:
+            continue

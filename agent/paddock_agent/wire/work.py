@@ -1,0 +1,207 @@
+"""The messages about attempts at jobs, and about the folders that they work in."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import msgspec
+from msgspec import Meta
+
+from .shared import LARGEST_CHUNK, BoundTool, Count, FromAgent, FromServer, Line, Word
+
+MOST_STEPS = 50
+MOST_OUTPUTS = 1000
+MOST_FOLDERS = 500
+LARGEST_SCRIPT = 256 * 1024
+
+Path = Annotated[str, Meta(max_length=1000)]
+
+
+# ---- server to agent -----------------------------------------------------------------------------------------------
+
+
+class Checkout(msgspec.Struct, frozen=True, omit_defaults=True):
+    """What a checkout step fetches with Git. ``commit`` is the one to have, "" for the newest of ``ref``; ``depth`` is
+    how many commits of history, 0 for all. ``secret`` is the name of the offer's secret with ``user:password``."""
+
+    url: Line
+    ref: Word = ""
+    commit: Word = ""
+    depth: Count = 0
+    submodules: bool = False
+    clean: bool = False
+    secret: Word = ""
+
+
+class Step(msgspec.Struct, frozen=True, omit_defaults=True):
+    """One step: a script in a shell, or a checkout. ``folder`` is below the work folder of the attempt; ``time_limit``
+    is in seconds, 0 for none of its own. A step that runs ``always`` does so after a failure too."""
+
+    name: Word
+    script: Annotated[str, Meta(max_length=LARGEST_SCRIPT)] = ""
+    shell: Word = ""
+    folder: Path = ""
+    variables: Annotated[dict[Word, Line], Meta(max_length=200)] = msgspec.field(default_factory=dict)
+    time_limit: Count = 0
+    always: bool = False
+    checkout: Checkout | None = None
+
+
+class GivenSecret(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A secret, for this attempt only. It becomes a variable of this name unless only the checkout needs it."""
+
+    name: Word
+    value: Annotated[str, Meta(max_length=16 * 1024)]
+    is_variable: bool = True
+
+
+class Offer(FromServer, tag="offer", frozen=True, kw_only=True):
+    """Run this. ``time_limit`` is in seconds, 0 for none; it takes so many of the host's ``slots``, 0 for a chore,
+    which runs beside them; ``variables`` go into the environment. ``warm`` asks for a folder that its pipeline used
+    before; ``outputs`` are patterns of files to keep; ``leaves_processes`` lets what it started live on."""
+
+    attempt: Word
+    job: Count
+    name: Word
+    pipeline: Word
+    steps: Annotated[list[Step], Meta(min_length=1, max_length=MOST_STEPS)]
+    time_limit: Count = 0
+    tools: Annotated[list[BoundTool], Meta(max_length=200)] = msgspec.field(default_factory=list)
+    slots: Annotated[int, Meta(ge=0, le=1000)] = 1
+    variables: Annotated[dict[Word, Line], Meta(max_length=200)] = msgspec.field(default_factory=dict)
+    secrets: Annotated[list[GivenSecret], Meta(max_length=100)] = msgspec.field(default_factory=list)
+    outputs: Annotated[list[Path], Meta(max_length=100)] = msgspec.field(default_factory=list)
+    warm: bool = False
+    leaves_processes: bool = False
+
+
+class Cancel(FromServer, tag="cancel", frozen=True, kw_only=True):
+    """End this attempt: its job was cancelled."""
+
+    attempt: Word
+
+
+class Abandon(FromServer, tag="abandon", frozen=True, kw_only=True):
+    """Stop this attempt: the server gave up on it, and its result does not count."""
+
+    attempt: Word
+
+
+class ClearFolders(FromServer, tag="clear folders", frozen=True, kw_only=True):
+    """Remove these work folders, or all where none is named, unless they are in use."""
+
+    paths: Annotated[list[Path], Meta(max_length=MOST_FOLDERS)] = msgspec.field(default_factory=list)
+
+
+# ---- agent to server -----------------------------------------------------------------------------------------------
+
+
+class AttemptStarted(FromAgent, tag="started", frozen=True, kw_only=True):
+    """The work begins: under which account, in which folder, ``warm`` where that was used before. Of its environment
+    the names are told, and the ``values`` of a few that are no secret."""
+
+    attempt: Word
+    account: Word
+    folder: Line
+    at: float = 0.0
+    warm: bool = False
+    names: Annotated[list[Word], Meta(max_length=1000)] = msgspec.field(default_factory=list)
+    values: dict[Word, Line] = msgspec.field(default_factory=dict)
+
+
+class AttemptRefused(FromAgent, tag="refused", frozen=True, kw_only=True):
+    """The offer is not taken."""
+
+    attempt: Word
+    why: Line
+
+
+class StepBegan(FromAgent, tag="step began", frozen=True, kw_only=True):
+    """The step with this number, from 0, begins; ``at`` is by the host's clock, in seconds since the epoch."""
+
+    attempt: Word
+    step: Count
+    at: float
+
+
+class StepEnded(FromAgent, tag="step ended", frozen=True, kw_only=True):
+    """A step is over: exited, signalled, cancelled, timed out, not started, skipped or agent stopped. ``commit`` is
+    what a checkout step has checked out."""
+
+    attempt: Word
+    step: Count
+    outcome: Word
+    at: float
+    exit_code: int | None = None
+    signal: Word = ""
+    why: Line = ""
+    commit: Word = ""
+
+
+class LogChunk(FromAgent, tag="log", frozen=True, kw_only=True):
+    """A piece of what a step printed, as bytes (base64 on the wire), at ``offset`` bytes from the log's start; ``at``
+    is when it was read."""
+
+    attempt: Word
+    offset: Count
+    data: Annotated[bytes, Meta(max_length=LARGEST_CHUNK)]
+    at: float = 0.0
+    step: Count = 0
+
+
+class OutputFile(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A file that is kept: its path in the attempt's folder with ``/``, its bytes and their hash."""
+
+    path: Path
+    size: Count
+    sha256: Word
+
+
+class Outputs(FromAgent, tag="outputs", frozen=True, kw_only=True):
+    """The files that are kept of an attempt, which follow over HTTP; and why others are not."""
+
+    attempt: Word
+    files: Annotated[list[OutputFile], Meta(max_length=MOST_OUTPUTS)] = msgspec.field(default_factory=list)
+    left_out: Annotated[list[Line], Meta(max_length=50)] = msgspec.field(default_factory=list)
+
+
+class LeftBehind(msgspec.Struct, frozen=True, omit_defaults=True):
+    """A process that outlived its attempt; ``ended`` where the agent put an end to it."""
+
+    pid: Count
+    name: Word
+    ended: bool = False
+
+
+class AttemptEnded(FromAgent, tag="ended", frozen=True, kw_only=True):
+    """The attempt is over. ``outcome`` is one of exited, cancelled, timed out, not started, agent stopped. Processor
+    time in seconds, peak memory in bytes: of all that it started, as far as that was seen."""
+
+    attempt: Word
+    outcome: Word
+    exit_code: int | None = None
+    why: Line = ""
+    at: float = 0.0
+    processor: float = 0.0
+    memory: Count = 0
+    left: Annotated[list[LeftBehind], Meta(max_length=100)] = msgspec.field(default_factory=list)
+
+
+class FolderState(msgspec.Struct, frozen=True, omit_defaults=True):
+    """One work folder: warm for its pipeline, or fresh of one attempt; times in seconds since the epoch."""
+
+    path: Path
+    kind: Word
+    pipeline: Word = ""
+    attempt: Word = ""
+    size: Count = 0
+    files: Count = 0
+    used_at: float = 0.0
+    in_use: bool = False
+
+
+class WorkFolders(FromAgent, tag="folders", frozen=True, kw_only=True):
+    """All work folders of this host, and what was removed since the last time, each with why."""
+
+    folders: Annotated[list[FolderState], Meta(max_length=MOST_FOLDERS)]
+    removed: Annotated[list[Line], Meta(max_length=MOST_FOLDERS)] = msgspec.field(default_factory=list)
