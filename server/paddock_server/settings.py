@@ -9,6 +9,9 @@ from .data_folder import data_folder, secret_key
 
 DATA = data_folder()
 LOGS = DATA / "logs"
+OUTPUTS = DATA / "outputs"
+SECRETS_KEY = DATA / "secrets-key"
+"""The key of the pipelines' secrets: a backup of the database alone does not give them away."""
 WEB = Path(os.environ.get("PADDOCK_WEB", Path(__file__).resolve().parents[2] / "web" / "dist"))
 
 WHEELS = Path(os.environ.get("PADDOCK_WHEELS", Path(__file__).resolve().parents[2] / ".make" / "wheels"))
@@ -32,7 +35,9 @@ INSTALLED_APPS = [
     "paddock_server.toolchains",
     "paddock_server.health",
     "paddock_server.telling",
+    "paddock_server.pipeline_secrets",
     "paddock_server.work",
+    "paddock_server.runs",
     "paddock_server.bring_up",
     "paddock_server.logbook",
 ]
@@ -140,6 +145,11 @@ SPECTACULAR_SETTINGS = {
         "KindEnum": "paddock_server.telling.models.KINDS",
         "RemedyKindEnum": "paddock_server.work.serializers.REMEDY_KINDS",
         "LevelEnum": "paddock_server.work.serializers.LEVELS",
+        "StepOutcomeEnum": "paddock_server.runs.models.STEP_OUTCOMES",
+        "TestOutcomeEnum": "paddock_server.runs.models.TEST_OUTCOMES",
+        "FolderKindEnum": "paddock_server.runs.models.FOLDER_KINDS",
+        "WhereEnum": "paddock_server.runs.serializers.WHERES",
+        "DifferenceGroupEnum": "paddock_server.runs.serializers.GROUPS",
         "JobStateEnum": "paddock_server.work.models.JOB_STATES",
         "AttemptStateEnum": "paddock_server.work.models.ATTEMPT_STATES",
     },

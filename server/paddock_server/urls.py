@@ -9,6 +9,7 @@ from .health.agent_views import WatchKeyView, WatchView
 from .health.metrics import MetricsView
 from .hosts.join_view import JoinView, LeaveView
 from .install import views as install
+from .runs.agent_views import OutputPieceView
 from .work.pipeline_views import HookView
 
 handler400 = "paddock_server.api.problems.bad_request"
@@ -20,6 +21,7 @@ urlpatterns = [
     path("agent/v1/join", JoinView.as_view()),
     path("agent/v1/leave", LeaveView.as_view()),
     path("agent/v1/bring-up", ReportView.as_view()),
+    path("agent/v1/outputs/<str:attempt>/<int:number>", OutputPieceView.as_view()),
     path("agent/v1/ask", AskView.as_view()),
     path("agent/v1/watch-key", WatchKeyView.as_view()),
     path("agent/v1/watch", WatchView.as_view()),

@@ -14,8 +14,8 @@ import zlib
 from collections.abc import Callable, Collection, Mapping, Sequence
 
 from paddock_agent.errors import CommandFailed
+from paddock_agent.limits import file_pattern
 from paddock_agent.services.windows_control import ServiceControl
-from paddock_agent.system.folders import expression
 from paddock_agent.system.paths import path_folders, path_separator, paths_of
 from paddock_agent.system.port import (
     Candidate,
@@ -399,7 +399,7 @@ class SimulatedSystem(System):
         """See the port."""
         inside = folder + paths_of(self).sep
         written = {one[len(inside) :].replace("\\", "/"): one for one in self._written if one.startswith(inside)}
-        matches = expression(pattern).fullmatch
+        matches = file_pattern(pattern).fullmatch
         found = [(below, place) for below, place in sorted(written.items()) if matches(below)]
         return [FoundFile(below, place, len(self._written[place].encode())) for below, place in found]
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import contextlib
 import os
-import re
 import shutil
 import stat
 import sys
@@ -12,6 +11,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from ..errors import CommandFailed
+from ..limits import file_pattern
 from .port import FoundFile
 
 MOST_LOOKED_AT = 200_000
@@ -63,7 +63,7 @@ def find(folder: Path, pattern: str) -> list[FoundFile]:
     if not folder.is_dir():
         raise CommandFailed(f"the folder {folder} is not there any more")
     root = os.path.realpath(folder)
-    matches = expression(pattern).fullmatch
+    matches = file_pattern(pattern).fullmatch
     found = []
     for number, entry in enumerate(_walk(Path(root))):
         if number > MOST_LOOKED_AT:
@@ -76,19 +76,6 @@ def find(folder: Path, pattern: str) -> list[FoundFile]:
                 if stat.S_ISREG(looked.st_mode) and place.startswith(root + os.sep):
                     found.append(FoundFile(below, place, looked.st_size))
     return sorted(found, key=lambda one: one.path)
-
-
-def expression(pattern: str) -> re.Pattern[str]:
-    """A pattern of paths, or of a folder with all below it, as a regular expression."""
-    parts = []
-    for part in pattern.strip("/").split("/"):
-        if part == "**":
-            parts.append("(?:[^/]+/)*")
-        elif part not in ("", "."):
-            parts.append("".join({"*": "[^/]*", "?": "[^/]"}.get(one, re.escape(one)) for one in part) + "/")
-    whole = "".join(parts)
-    # The last name may be that of a folder: then everything below it is meant.
-    return re.compile((whole[:-1] + "(?:/.*)?" if whole.endswith("/") else whole + ".*"), re.DOTALL)
 
 
 def _walk(folder: Path) -> Iterator[os.DirEntry[str]]:

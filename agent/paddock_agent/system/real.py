@@ -49,6 +49,7 @@ LARGEST_OUTPUT = 64 * 1024
 LOGIN_PATIENCE = 30.0
 """Seconds for a log-in shell to read what people have put into its start files."""
 STOP_PATIENCE = 5.0
+DRAIN_PATIENCE = 0.5
 LOGIN_PATH = "/usr/local/bin:/usr/bin:/bin"
 LARGEST_FILE = 256 * 1024
 
@@ -118,6 +119,10 @@ class RealSystem(System):
             raise CommandFailed(f"{command[0]} did not answer within {time_limit:g} s") from None
         finally:
             await _end_group(process, 0 if process.returncode is not None else patience)
+            # To the end of both pipes, so that nothing of it is left to the loop, which may be about to close.
+            with contextlib.suppress(TimeoutError):
+                async with asyncio.timeout(DRAIN_PATIENCE):
+                    await asyncio.gather(_bounded(process.stdout), _bounded(process.stderr))
         return Completed(code, out, err)
 
     def read_text(self, path: str) -> str | None:

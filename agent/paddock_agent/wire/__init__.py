@@ -9,7 +9,7 @@ of them in a way that makes a repeat harmless.
 """
 
 # Both sides go by these limits, and say in the same words what is wrong with a service.
-from ..limits import LONGEST_WORK_FOLDER, default_slots, folder_trouble
+from ..limits import LONGEST_WORK_FOLDER, default_slots, file_pattern, folder_trouble
 from ..services.diagnosis import diagnose
 from ..services.port import Cause, ServiceState
 from .calls import (
@@ -174,6 +174,7 @@ __all__ = [
     "default_slots",
     "diagnose",
     "encode",
+    "file_pattern",
     "folder_trouble",
     "from_agent",
     "from_server",

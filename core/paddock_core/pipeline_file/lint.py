@@ -68,13 +68,13 @@ def _on_fit(
 def _on_script(job: WantedJob, read: Sequence[tuple[Pointer, Read]], commands: Mapping[str, str]) -> list[Remark]:
     named = {one.name for _, line in read if not line.prefers for one in asked(line.term) if isinstance(one, ToolTerm)}
     at: Pointer = ("jobs", job.name, "script")
-    return [
-        Remark(
-            Level.MIND,
-            at,
-            f"Line {line} of the script calls {tool}, and no term names it: add `tool {tool}`, so that the job goes "
-            "where it is.",
-        )
-        for tool, line in tools_called(job.script, commands).items()
-        if tool not in named
-    ]
+    scripts = [((*at[:2], "steps", i), one.script) for i, one in enumerate(job.steps)] or [(at, job.script)]
+    found: dict[str, Remark] = {}
+    for place, script in scripts:
+        for tool, line in tools_called(script, commands).items():
+            said = f"Line {line} of the script calls {tool}, and no term names it: add `tool {tool}`, so that the job "
+            found.setdefault(tool, Remark(Level.MIND, place, said + "goes where it is."))
+    if any(step.checkout for step in job.steps):
+        said = "A step checks out with Git, and no term names it: add `tool git`, so that the job goes where it is."
+        found.setdefault("git", Remark(Level.MIND, (*at[:2], "steps"), said))
+    return [remark for tool, remark in found.items() if tool not in named]

@@ -14,7 +14,8 @@ from ..errors import ContradictionError, TermError
 from ..terms import MOST, parse_asked, read_line
 from ..tool_words import FEW_WORDS, ToolWords
 from ..words import nearest
-from .wanted import PRIORITIES, FileMistakes, Level, PipelineFile, Pointer, Remark, WantedJob
+from .steps import StepReading
+from .wanted import PRIORITIES, FileMistakes, Level, PipelineFile, Pointer, Remark, WantedJob, WantedStep
 
 MOST_JOBS = 200
 LONGEST_SCRIPT = 200_000
@@ -27,8 +28,11 @@ _TIME = re.compile(r"(\d{1,6}(?:\.\d{1,3})?)\s*(s|sec|seconds?|m|min|minutes?|h|
 _SECONDS = {"s": 1, "m": 60, "h": 3600, "d": 86400}
 
 TOP = ("pipeline", "defaults", "jobs")
-SHARED = ("terms", "prefer", "shell", "slots", "time_limit", "retry_when_lost", "priority", "environment")
-JOB = (*SHARED, "script", "after", "outputs", "waits_for_new_host")
+SHARED = (
+    "terms", "prefer", "shell", "slots", "time_limit", "retry_when_lost", "priority", "environment", "secrets",
+    "work_folder",
+)  # fmt: skip
+JOB = (*SHARED, "script", "steps", "after", "outputs", "tests", "waits_for_new_host")
 
 
 def read_pipeline(data: object, words: ToolWords = FEW_WORDS) -> PipelineFile:
@@ -40,7 +44,7 @@ def read_pipeline(data: object, words: ToolWords = FEW_WORDS) -> PipelineFile:
     return found
 
 
-class _Reader:
+class _Reader(StepReading):
     def __init__(self, words: ToolWords) -> None:
         self.remarks: list[Remark] = []
         self._words = words
@@ -88,7 +92,14 @@ class _Reader:
             lines += self.lines(source.get("prefer", []), (*pointer, "prefer"), "prefer ")
         self.terms(lines, at)
         script = own.get("script")
-        if not isinstance(script, str) or not script.strip():
+        steps: tuple[WantedStep, ...] = ()
+        secrets = read("secrets", self.secrets, ())
+        if "steps" in own:
+            if "script" in own:
+                self.wrong((*at, "script"), "A job has a script or steps, not both: make the script one of the steps.")
+            steps = self.steps(own["steps"], (*at, "steps"), secrets)
+            script = next((step.script for step in steps if step.script), "")
+        elif not isinstance(script, str) or not script.strip():
             self.wrong(
                 (*at, "script") if "script" in own else at, f"The job {name} needs a script: `script: |` and its lines."
             )
@@ -103,6 +114,10 @@ class _Reader:
             tuple(lines),
             script if isinstance(script, str) else "",
             read("shell", self.shell, ""),
+            steps,
+            secrets,
+            read("tests", self.outputs, ()),
+            read("work_folder", self.warm, False),
             read("slots", lambda v, p: self.number(v, p, "slots", 1, 1000), 1),
             read("time_limit", self.time, 0),
             read("retry_when_lost", lambda v, p: self.number(v, p, "retry_when_lost", 0, 10), 0),
@@ -221,7 +236,7 @@ class _Reader:
         for place, path in enumerate(found):
             parts = re.split(r"[/\\]", path)
             if path.startswith(("/", "\\", "~")) or ".." in parts or re.match(r"[A-Za-z]:", path):
-                self.wrong((*at, place), f"{path[:60]}: an output lies in the work folder; write its path from there.")
+                self.wrong((*at, place), f"{path[:60]}: it has to lie in the work folder; write its path from there.")
         return tuple(found)
 
     def texts(self, value: object, at: Pointer, what: str) -> list[str]:
@@ -280,3 +295,13 @@ def _said(value: object) -> str:
     if isinstance(value, list):
         return "a list"
     return "nothing" if value is None else f"{str(value)[:40]!r}"
+
+
+def read_steps(data: object, secrets: list[str]) -> tuple[WantedStep, ...]:
+    """The steps of a job that is sent without a file. Raises FileMistakes."""
+    reader = _Reader(FEW_WORDS)
+    named = reader.secrets(secrets, ("secrets",)) if secrets else ()
+    steps = reader.steps(data, ("steps",), named) if data else ()
+    if reader.remarks:
+        raise FileMistakes(reader.remarks)
+    return steps

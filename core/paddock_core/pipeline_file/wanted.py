@@ -14,14 +14,48 @@ Pointer = tuple[str | int, ...]
 
 
 @dataclass(frozen=True)
+class Checkout:
+    """A commit of a repository. An empty ``url`` is the source that the file was read from, at its commit. ``depth`` is
+    how many commits of history are fetched, 0 for all; ``secret`` is the name of one with ``user:password``."""
+
+    url: str = ""
+    ref: str = ""
+    commit: str = ""
+    depth: int = 0
+    submodules: bool = False
+    clean: bool = False
+    secret: str = ""
+
+
+@dataclass(frozen=True)
+class WantedStep:
+    """One step: a script, or a checkout. Its folder is below the work folder; its time is in seconds, 0 for none of its
+    own."""
+
+    name: str
+    script: str = ""
+    shell: str = ""
+    folder: str = ""
+    environment: Mapping[str, str] = field(default_factory=dict)
+    time_limit: int = 0
+    always: bool = False
+    checkout: Checkout | None = None
+
+
+@dataclass(frozen=True)
 class WantedJob:
     """One job of a file, with the defaults taken in. ``lines`` are its terms and preferences as they were written, each
-    with where it stands. Times are in seconds, 0 for none."""
+    with where it stands. Times are in seconds, 0 for none. With ``steps`` there is no script beside them; ``tests`` are
+    patterns of JUnit XML files; a job with a warm folder comes back to where its pipeline worked before."""
 
     name: str
     lines: tuple[tuple[Pointer, str], ...]
     script: str
     shell: str = ""
+    steps: tuple[WantedStep, ...] = ()
+    secrets: tuple[str, ...] = ()
+    tests: tuple[str, ...] = ()
+    warm: bool = False
     slots: int = 1
     time_limit: int = 0
     retry_when_lost: int = 0

@@ -4,9 +4,21 @@ from __future__ import annotations
 
 from rest_framework.request import Request
 
+from ..errors import Invalid
+
 
 def validated(serializer, request: Request) -> dict:
     """What was sent, read by its serializer. Raises what becomes problem details."""
     given = serializer(data=request.data)
     given.is_valid(raise_exception=True)
     return given.validated_data
+
+
+def whole_number(request: Request, name: str) -> int | None:
+    """A number of the query, None where it is not given. Raises Invalid."""
+    given = request.query_params.get(name)
+    if given is None:
+        return None
+    if not given.isdecimal() or len(given) > 15:
+        raise Invalid(f"{name} is a whole number, not {given[:40]!r}.")
+    return int(given)

@@ -8,6 +8,8 @@ from ..health import views as health
 from ..hosts import views as hosts
 from ..logbook.views import LogbookView
 from ..people.views import SessionView
+from ..pipeline_secrets import views as secrets
+from ..runs import views as runs
 from ..telling import views as telling
 from ..toolchains import catalogue_views as catalogue
 from ..toolchains import views as toolchains
@@ -18,6 +20,7 @@ from ..work import views as work
 HOST = "hosts/<str:name>/"
 FINDING = "findings/<int:pk>/"
 SHEET = "bring-ups/<int:pk>/"
+ATTEMPT = "jobs/<int:pk>/attempts/<int:number>/"
 KIT = "kits/<str:name>/"
 TOOL = "catalogue/<str:name>/"
 
@@ -52,6 +55,7 @@ urlpatterns = [
     path(HOST + "resume/", hosts.ResumeView.as_view()),
     path(HOST + "retire/", hosts.RetireView.as_view()),
     path(HOST + "restart/", hosts.RestartView.as_view()),
+    path(HOST + "folders/", runs.FoldersView.as_view()),
     path(HOST + "survey/", hosts.SurveyView.as_view()),
     path(HOST + "week/", health.WeekView.as_view()),
     path(HOST + "readings/", health.ReadingsView.as_view()),
@@ -70,7 +74,16 @@ urlpatterns = [
     path("jobs/", work.JobsView.as_view()),
     path("jobs/<int:pk>/", work.JobView.as_view()),
     path("jobs/<int:pk>/cancel/", work.CancelView.as_view()),
-    path("jobs/<int:pk>/log/", work.LogView.as_view()),
+    path("jobs/<int:pk>/log/", runs.LogView.as_view()),
+    path("jobs/<int:pk>/run-again/", runs.RunAgainView.as_view()),
+    path(ATTEMPT, runs.AttemptView.as_view()),
+    path(ATTEMPT + "lines/", runs.LogLinesView.as_view()),
+    path(ATTEMPT + "find/", runs.LogFindView.as_view()),
+    path(ATTEMPT + "outputs/<int:file>/", runs.OutputView.as_view()),
+    path(ATTEMPT + "proof/", runs.ProofView.as_view()),
+    path("compare-runs/", runs.CompareRunsView.as_view()),
+    path("secrets/", secrets.SecretsView.as_view()),
+    path("secrets/<str:name>/", secrets.SecretView.as_view()),
     path("jobs/<int:pk>/fit/", fit_view.JobFitView.as_view()),
     path("jobs/<int:pk>/let-in/", board_view.LetInView.as_view()),
     path("fit/", fit_view.FitView.as_view()),

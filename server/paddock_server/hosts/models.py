@@ -27,7 +27,9 @@ def any_pipeline() -> list[str]:
 
 class Paddock(models.Model):
     """A fenced group of hosts. ``grace`` is the seconds of silence after which a host is lost, 0 for the server's own;
-    ``services`` are watched on all its hosts. ``pipelines`` are patterns of those that its fence lets in."""
+    ``services`` are watched on all its hosts. ``pipelines`` are patterns of those that its fence lets in.
+    What jobs leave running is ended where it ``ends_processes``; warm folders stay ``warm_days`` after their last
+    use."""
 
     name = models.CharField(max_length=63, unique=True, validators=[NAME])
     purpose = models.CharField(max_length=200, blank=True)
@@ -37,6 +39,8 @@ class Paddock(models.Model):
     watch_may_start = models.BooleanField(default=False)
     services = models.JSONField(default=list)
     pipelines = models.JSONField(default=any_pipeline)
+    ends_processes = models.BooleanField(default=True)
+    warm_days = models.PositiveIntegerField(default=14)
     made_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:

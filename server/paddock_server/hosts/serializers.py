@@ -58,6 +58,7 @@ class PaddockSerializer(serializers.ModelSerializer):
         required=False,
         help_text="Patterns of the pipelines that its fence lets in, in which * stands for anything.",
     )
+    warm_days = serializers.IntegerField(min_value=0, max_value=3650, required=False)
     hosts = serializers.IntegerField(read_only=True, source="living", default=0)
 
     class Meta:
@@ -71,6 +72,8 @@ class PaddockSerializer(serializers.ModelSerializer):
             "watch_may_start",
             "services",
             "pipelines",
+            "ends_processes",
+            "warm_days",
             "hosts",
             "made_at",
         ]

@@ -29,10 +29,14 @@ from ..health.actions.note_strange import note_strange
 from ..hosts.actions.note_caller import note_caller
 from ..hosts.models import Host
 from ..hosts.queries import host_with_key
+from ..runs.actions.take_folders import take_folders
+from ..runs.actions.take_outputs import take_outputs
+from ..runs.actions.take_step import take_step
+from ..runs.log_lane import take_chunk
 from ..toolchains.actions.take_in_survey import take_in_survey
 from ..toolchains.actions.try_tool import take_trial
-from ..work import dispatcher, logs
-from ..work.actions.take_report import attempt_called, take_report
+from ..work import dispatcher
+from ..work.actions.take_report import take_report
 from . import connections, leases, running
 from .connections import Connection
 from .pace import Pace
@@ -123,6 +127,8 @@ async def _read(host: Host, connection: Connection, receive: Receive) -> None:
             continue
         if isinstance(message, wire.Goodbye):
             connection.said_goodbye = True
+        elif isinstance(message, wire.LogChunk):
+            await take_chunk(host.pk, message)
         else:
             await database_sync_to_async(_take_in)(host.pk, message)
         if message.seq:
@@ -163,9 +169,12 @@ def _take_in(host_id: int, message: wire.AgentMessage) -> None:
             take_in_survey(host, message)
         case wire.Tried():
             take_trial(host, message)
-        case wire.LogChunk():
-            if attempt := attempt_called(host, message.attempt):
-                logs.append(attempt, message.offset, message.data)
+        case wire.StepBegan() | wire.StepEnded():
+            take_step(host, message)
+        case wire.Outputs():
+            take_outputs(host, message)
+        case wire.WorkFolders():
+            take_folders(host, message)
         case wire.AttemptStarted() | wire.AttemptRefused() | wire.AttemptEnded():
             take_report(host, message)
         case wire.Hello():

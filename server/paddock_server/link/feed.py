@@ -31,6 +31,11 @@ def tell(noun: str, name: object, paddock: str = "") -> None:
     transaction.on_commit(lambda: running.post(_send, note))
 
 
+def tell_now(noun: str, name: object) -> None:
+    """The same of something that is in no database. Called in the server's loop."""
+    _send({"type": "feed.note", "noun": noun, "name": str(name), "paddock": ""})
+
+
 def _send(note: dict[str, str]) -> None:
     layer = get_channel_layer()
     assert layer is not None

@@ -9,11 +9,13 @@ from paddock_agent import wire
 from paddock_core import lifecycle
 from paddock_core.lifecycle import ENDED, AttemptState, JobState
 
+from ..errors import NotNow
 from ..health import looking
 from ..hosts.actions.hold import hold_if_drained
 from ..link import connections, feed
 from ..logbook.write import write
 from ..people.actor import SERVER
+from ..pipeline_secrets.giving import values_for
 from . import dispatcher, offers
 from .fleet import REFUSAL_SECONDS
 from .models import Attempt, Job
@@ -71,9 +73,8 @@ def _carry_out(job: Job, instruction: lifecycle.Instruction) -> None:
         case lifecycle.SetAttempt():
             _set_attempt(job, instruction)
         case lifecycle.SendOffer(attempt=number):
-            attempt = job.attempts.get(number=number)
-            connections.send(attempt.host_id, _offer(job, attempt))
-            offers.watch(attempt.pk)
+            attempt = job.attempts.select_related("host__paddock").get(number=number)
+            _send_offer(job, attempt)
         case lifecycle.TellCancel(attempt=number):
             attempt = job.attempts.get(number=number)
             connections.send(attempt.host_id, wire.Cancel(attempt=attempt.wire_name))
@@ -108,16 +109,49 @@ def _set_attempt(job: Job, written: lifecycle.SetAttempt) -> None:
     feed.tell("host", attempt.host.name, attempt.host.paddock.name)
 
 
-def _offer(job: Job, attempt: Attempt) -> wire.Offer:
+def _send_offer(job: Job, attempt: Attempt) -> None:
+    try:
+        secrets = values_for(job.secrets, job.pipeline, attempt.host.paddock.name, attempt.wire_name)
+    except NotNow as error:
+        # Nothing was sent: it ends as one that could not be started, with the reason.
+        advance(job, lifecycle.Ended(attempt.number, lifecycle.Outcome.NOT_STARTED, None, error.detail))
+        return
+    connections.send(attempt.host_id, _offer(job, attempt, secrets))
+    offers.watch(attempt.pk)
+
+
+def _steps(job: Job) -> list[wire.Step]:
+    if not job.steps:
+        return [wire.Step("script", job.script, job.shell)]
+    return [
+        wire.Step(
+            step["name"],
+            step["script"],
+            step["shell"] or job.shell,
+            step["folder"],
+            step["environment"],
+            step["time_limit"],
+            step["always"],
+            wire.Checkout(**step["checkout"]) if step["checkout"] else None,
+        )
+        for step in job.steps
+    ]
+
+
+def _offer(job: Job, attempt: Attempt, secrets: dict[str, str]) -> wire.Offer:
+    for_git = {step["checkout"]["secret"] for step in job.steps if step["checkout"]}
     return wire.Offer(
         attempt=attempt.wire_name,
         job=job.pk,
         name=job.name,
         pipeline=job.pipeline,
-        script=job.script,
-        shell=job.shell,
+        steps=_steps(job),
         time_limit=job.time_limit,
         tools=[wire.BoundTool(**tool) for tool in attempt.tools],
         slots=job.slots,
         variables=job.environment,
+        secrets=[wire.GivenSecret(name, value, name not in for_git) for name, value in secrets.items()],
+        outputs=job.outputs,
+        warm=job.warm,
+        leaves_processes=not attempt.host.paddock.ends_processes,
     )

@@ -62,7 +62,8 @@ class Job(models.Model):
     ``paddocks`` are those within its sender's reach, empty for all; ``let_in`` those into which it was let this once,
     past their fences. The server's own jobs (``is_own``) go past fences and reservations. ``after`` are the numbers of
     jobs that have to pass first. ``kept_host`` is the host that is kept for it, until it has as many slots as the job
-    asks for.
+    asks for. A job has ``steps``, or else one script; ``secrets`` are names of those that it is given. ``again_of`` is
+    the job that it repeats.
     """
 
     name = models.CharField(max_length=100)
@@ -80,6 +81,11 @@ class Job(models.Model):
     after = models.JSONField(default=list)
     environment = models.JSONField(default=dict)
     outputs = models.JSONField(default=list)
+    tests = models.JSONField(default=list)
+    steps = models.JSONField(default=list)
+    secrets = models.JSONField(default=list)
+    warm = models.BooleanField(default=False)
+    again_of = models.PositiveIntegerField(null=True)
     paddocks = models.JSONField(default=list)
     let_in = models.JSONField(default=list)
     is_own = models.BooleanField(default=False)
@@ -104,7 +110,9 @@ class Job(models.Model):
 
 class Attempt(models.Model):
     """One try of a job on one host. ``tools`` are the installations that its terms were bound to; ``why`` says why it
-    went to this host."""
+    went to this host; ``facts`` are what the host was then. ``variables`` are the names of its environment, ``values``
+    those of a few that are no secret. ``processor`` in seconds, ``memory`` in bytes at most; ``left`` are the processes
+    that outlived it."""
 
     job = models.ForeignKey(Job, models.CASCADE, related_name="attempts")
     number = models.PositiveIntegerField()
@@ -116,6 +124,14 @@ class Attempt(models.Model):
     why = models.CharField(max_length=1000, blank=True)
     exit_code = models.IntegerField(null=True)
     note = models.CharField(max_length=2000, blank=True)
+    facts = models.JSONField(default=dict)
+    warm = models.BooleanField(default=False)
+    variables = models.JSONField(default=list)
+    values = models.JSONField(default=dict)
+    commit = models.CharField(max_length=64, blank=True)
+    processor = models.FloatField(null=True)
+    memory = models.BigIntegerField(null=True)
+    left = models.JSONField(default=list)
     offered_at = models.DateTimeField()
     started_at = models.DateTimeField(null=True)
     ended_at = models.DateTimeField(null=True)

@@ -1,9 +1,11 @@
 from __future__ import annotations
 
+import re
+
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
-from paddock_core.pipeline_file import Level
+from paddock_core.pipeline_file import FileMistakes, Level, read_steps
 from paddock_core.remedies import RemedyKind
 
 from ..hosts.serializers import READINESS_CHOICES
@@ -19,6 +21,22 @@ class Lines(serializers.ListField):
 
     def __init__(self, **more) -> None:
         super().__init__(child=serializers.CharField(max_length=1000, allow_blank=True), max_length=20_000, **more)
+
+
+class Paths(serializers.ListField):
+    """Patterns of files below the work folder."""
+
+    def __init__(self, **more) -> None:
+        super().__init__(child=serializers.CharField(max_length=400), max_length=100, default=list, **more)
+
+    def to_internal_value(self, data):
+        paths = super().to_internal_value(data)
+        for path in paths:
+            if path.startswith(("/", "\\", "~")) or ".." in re.split(r"[/\\]", path) or path[1:2] == ":":
+                raise serializers.ValidationError(
+                    f"{path[:60]}: it has to lie in the work folder; write its path from there."
+                )
+        return paths
 
 
 class BoundToolSerializer(serializers.Serializer):
@@ -48,6 +66,7 @@ class AttemptSerializer(serializers.ModelSerializer):
             "why",
             "exit_code",
             "note",
+            "commit",
             "offered_at",
             "started_at",
             "ended_at",
@@ -115,9 +134,14 @@ class JobSheetSerializer(JobSerializer):
     submission = SubmissionSerializer(allow_null=True)
     environment = serializers.DictField(child=serializers.CharField())
     outputs = serializers.ListField(child=serializers.CharField())
+    tests = serializers.ListField(child=serializers.CharField())
+    secrets = serializers.ListField(child=serializers.CharField())
 
     class Meta(JobSerializer.Meta):
-        fields = [*JobSerializer.Meta.fields, "script", "shell", "environment", "outputs"]
+        fields = [
+            *JobSerializer.Meta.fields, "script", "shell", "environment", "outputs", "tests", "secrets", "warm",
+            "again_of",
+        ]  # fmt: skip
         read_only_fields = fields
 
 
@@ -127,8 +151,18 @@ class SubmitSerializer(serializers.Serializer):
     name = serializers.CharField(max_length=100)
     pipeline = serializers.CharField(max_length=100)
     terms = Lines()
-    script = serializers.CharField(max_length=200_000, trim_whitespace=False)
+    script = serializers.CharField(max_length=200_000, trim_whitespace=False, default="", allow_blank=True)
     shell = serializers.CharField(max_length=40, default="", allow_blank=True)
+    steps = serializers.ListField(
+        child=serializers.JSONField(),
+        max_length=50,
+        default=list,
+        help_text="Instead of a script: steps as in a pipeline file (docs/pipelines.md), each a script or a checkout.",
+    )
+    secrets = serializers.ListField(child=serializers.CharField(max_length=100), max_length=50, default=list)
+    outputs = Paths(help_text="Patterns of files to keep.")
+    tests = Paths(help_text="Patterns of files with test results (JUnit XML), which are kept too.")
+    warm = serializers.BooleanField(default=False, help_text="In a folder that its pipeline worked in before.")
     slots = serializers.IntegerField(min_value=1, max_value=1000, default=1)
     priority = serializers.IntegerField(min_value=-100, max_value=100, default=0)
     time_limit = serializers.IntegerField(min_value=0, max_value=7 * 24 * 3600, default=0)
@@ -145,6 +179,18 @@ class SubmitSerializer(serializers.Serializer):
                 "not start with PADDOCK_."
             )
         return environment
+
+    def validate(self, given):
+        """Steps are read by the reader of pipeline files. Either they or the script are there."""
+        if bool(given["script"].strip()) == bool(given["steps"]):
+            raise serializers.ValidationError({"script": "A job has either a script or steps."})
+        try:
+            given["steps"] = read_steps(given["steps"], given["secrets"])
+        except FileMistakes as error:
+            raise serializers.ValidationError({"steps": [one.sentence for one in error.remarks][:20]}) from None
+        given["script"] = given["script"] or next((one.script for one in given["steps"] if one.script), "")
+        given["outputs"] = list(dict.fromkeys([*given["outputs"], *given["tests"]]))
+        return given
 
 
 class ChangeJobSerializer(serializers.Serializer):

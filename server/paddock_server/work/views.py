@@ -1,10 +1,7 @@
 from __future__ import annotations
 
-from django.http import HttpResponse
-from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import generics
-from rest_framework.renderers import BaseRenderer, JSONRenderer
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -14,7 +11,6 @@ from paddock_core.lifecycle import ENDED, LIVE
 from ..errors import Invalid, NotAllowed, NotThere
 from ..people.actor import Actor, person
 from ..people.models import Role
-from . import logs
 from .actions.cancel import cancel
 from .actions.change_job import change_priority, correct_terms
 from .actions.submit import WantedJob, submit
@@ -113,49 +109,3 @@ class CancelView(APIView):
         actor = person(request.user)
         cancel(actor, job_numbered(actor, pk))
         return Response(JobSheetSerializer(job_numbered(actor, pk)).data)
-
-
-class PlainText(BaseRenderer):
-    """Lets a client ask for text/plain; the view answers with bytes of its own."""
-
-    media_type = "text/plain"
-    format = "txt"
-
-    def render(self, data, accepted_media_type=None, renderer_context=None):
-        return JSONRenderer().render(data)
-
-
-class LogView(APIView):
-    """The log of a job's newest attempt, or of the one asked for, as plain text."""
-
-    renderer_classes = [PlainText, JSONRenderer]
-
-    @extend_schema(
-        parameters=[
-            OpenApiParameter("attempt", int, description="The number of the attempt (default: the newest)."),
-            OpenApiParameter("offset", int, description="Bytes to leave out from the start, for following a log."),
-        ],
-        responses={(200, "text/plain"): OpenApiTypes.STR},
-    )
-    def get(self, request: Request, pk: int) -> HttpResponse:
-        job = job_numbered(person(request.user), pk)
-        number, offset = (_whole_number(request, name) for name in ("attempt", "offset"))
-        attempts = job.attempts.filter(number=number) if number else job.attempts.all()
-        attempt = attempts.order_by("-number").first()
-        if attempt is None and number:
-            raise NotThere(f"Job {pk} has no attempt {number}.")
-        data = logs.read(attempt, offset or 0) if attempt else b""
-        # What a script prints is nobody's page: it is text, whatever it looks like.
-        response = HttpResponse(data, content_type="text/plain; charset=utf-8")
-        response.headers["X-Content-Type-Options"] = "nosniff"
-        response.headers["Content-Security-Policy"] = "sandbox"
-        return response
-
-
-def _whole_number(request: Request, name: str) -> int | None:
-    given = request.query_params.get(name)
-    if given is None:
-        return None
-    if not given.isdecimal() or len(given) > 15:
-        raise Invalid(f"{name} is a whole number, not {given[:40]!r}.")
-    return int(given)

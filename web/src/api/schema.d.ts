@@ -312,6 +312,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/compare-runs/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What differed between two attempts, which are named as 12-1
+         * @description What differed between two attempts, which are named as 12-1.
+         */
+        get: operations["compare_runs_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/deliveries/{id}/send-again/": {
         parameters: {
             query?: never;
@@ -600,6 +620,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/hosts/{name}/folders/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All of them, the last used first
+         * @description All of them, the last used first.
+         */
+        get: operations["hosts_folders_list"];
+        put?: never;
+        /**
+         * Have the host's agent remove folders that are not in use
+         * @description Have the host's agent remove folders that are not in use.
+         */
+        post: operations["hosts_folders_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/hosts/{name}/history/": {
         parameters: {
             query?: never;
@@ -869,6 +913,106 @@ export interface paths {
         patch: operations["jobs_partial_update"];
         trace?: never;
     };
+    "/api/v1/jobs/{id}/attempts/{number}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One attempt with all its evidence
+         * @description One attempt with all its evidence.
+         */
+        get: operations["jobs_attempts_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{id}/attempts/{number}/find/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Which lines of a log hold a text
+         * @description Which lines of a log hold a text.
+         */
+        get: operations["jobs_attempts_find_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{id}/attempts/{number}/lines/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A part of a log, by lines
+         * @description A part of a log, by lines.
+         */
+        get: operations["jobs_attempts_lines_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{id}/attempts/{number}/outputs/{file}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One kept file
+         * @description One kept file. Plain text and pictures are shown, all else is saved.
+         */
+        get: operations["jobs_attempts_outputs_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{id}/attempts/{number}/proof/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The proof of an attempt that passed: an in-toto statement with SLSA provenance
+         * @description The proof of an attempt that passed: an in-toto statement with SLSA provenance.
+         */
+        get: operations["jobs_attempts_proof_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/jobs/{id}/cancel/": {
         parameters: {
             query?: never;
@@ -943,6 +1087,26 @@ export interface paths {
         get: operations["jobs_log_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{id}/run-again/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Run an ended job again
+         * @description Run an ended job again.
+         */
+        post: operations["jobs_run_again_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1264,6 +1428,50 @@ export interface paths {
          */
         post: operations["remedies_create"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/secrets/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The secrets that one may change, without their values
+         * @description The secrets that one may change, without their values.
+         */
+        get: operations["secrets_list"];
+        put?: never;
+        /**
+         * Keep a secret, or change one
+         * @description Keep a secret, or change one.
+         */
+        post: operations["secrets_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/secrets/{name}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove a secret
+         * @description Remove a secret.
+         */
+        delete: operations["secrets_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1711,12 +1919,53 @@ export interface components {
             readonly why: string;
             readonly exit_code: number | null;
             readonly note: string;
+            readonly commit: string;
             /** Format: date-time */
             readonly offered_at: string;
             /** Format: date-time */
             readonly started_at: string | null;
             /** Format: date-time */
             readonly ended_at: string | null;
+        };
+        /** @description One attempt with all its evidence. Memory in bytes, processor time in seconds, both of all that it started. */
+        AttemptSheet: {
+            readonly number: number;
+            host: string;
+            state: components["schemas"]["AttemptStateEnum"];
+            readonly account: string;
+            readonly folder: string;
+            tools: components["schemas"]["BoundTool"][];
+            readonly why: string;
+            readonly exit_code: number | null;
+            readonly note: string;
+            readonly commit: string;
+            /** Format: date-time */
+            readonly offered_at: string;
+            /** Format: date-time */
+            readonly started_at: string | null;
+            /** Format: date-time */
+            readonly ended_at: string | null;
+            job: number;
+            paddock: string;
+            facts: {
+                [key: string]: unknown;
+            };
+            readonly warm: boolean;
+            variables: string[];
+            values: {
+                [key: string]: string;
+            };
+            /** Format: double */
+            readonly processor: number | null;
+            readonly memory: number | null;
+            left: components["schemas"]["LeftProcess"][];
+            readonly steps: components["schemas"]["StepRun"][];
+            outputs: components["schemas"]["Output"][];
+            readonly left_out: string[];
+            readonly tests: components["schemas"]["TestSummary"] | null;
+            readonly times: components["schemas"]["Times"];
+            log_size: number;
+            log_lines: number;
         };
         /**
          * @description * `offered` - offered
@@ -1910,6 +2159,23 @@ export interface components {
          * @enum {string}
          */
         CheckMarkEnum: "ok" | "mind" | "missing";
+        /** @description What a checkout step fetches. An empty ``url`` is that of the Git source that the job came from. */
+        Checkout: {
+            /** @default  */
+            url?: string;
+            /** @default  */
+            ref?: string;
+            /** @default  */
+            commit?: string;
+            /** @default 0 */
+            depth?: number;
+            /** @default false */
+            submodules?: boolean;
+            /** @default false */
+            clean?: boolean;
+            /** @default  */
+            secret?: string;
+        };
         /**
          * @description ``agent_version`` is "" where the packages for hosts have not been gathered, and nothing can be handed out;
          *     ``public_key`` is what a machine has to know to let this server in over SSH.
@@ -1919,6 +2185,10 @@ export interface components {
             server: string;
             public_key: string;
             systems: components["schemas"]["SystemChoices"][];
+        };
+        /** @description Which folders to remove; none for all that are not in use. */
+        ClearFoldersRequest: {
+            paths?: string[];
         };
         /**
          * @description * `network-silent` - network-silent
@@ -1970,6 +2240,12 @@ export interface components {
             hosts: string[];
             rows: components["schemas"]["Differing"][];
             alike: number;
+        };
+        /** @description What differed between two runs. */
+        Comparison: {
+            first: components["schemas"]["RunName"];
+            second: components["schemas"]["RunName"];
+            differences: components["schemas"]["RunDifference"][];
         };
         /** @description How a tool is defined now, as text, with its versions and dry runs. */
         Definition: {
@@ -2039,6 +2315,16 @@ export interface components {
             /** @default  */
             fresh?: string;
         };
+        /**
+         * @description * `steps` - steps
+         *     * `job` - job
+         *     * `bound tools` - bound tools
+         *     * `host` - host
+         *     * `environment` - environment
+         *     * `tools` - tools
+         * @enum {string}
+         */
+        DifferenceGroupEnum: "steps" | "job" | "bound tools" | "host" | "environment" | "tools";
         /** @description One thing that is not the same on all compared hosts; ``said`` has one value a host, null for not there. */
         Differing: {
             kind: string;
@@ -2186,6 +2472,12 @@ export interface components {
             all?: boolean;
         };
         /**
+         * @description * `fresh` - fresh
+         *     * `warm` - warm
+         * @enum {string}
+         */
+        FolderKindEnum: "fresh" | "warm";
+        /**
          * @description A disk that fills up: ``read`` are pairs of when and bytes free; ``forecast`` has when, expected, lowest and
          *     highest. ``full_in`` and its bounds are seconds from now.
          */
@@ -2216,6 +2508,11 @@ export interface components {
          * @enum {string}
          */
         FoundKeyStandingEnum: "new" | "trusted" | "changed";
+        /** @description The numbers of matching lines; ``more`` where there are more than are listed. */
+        FoundLines: {
+            lines: number[];
+            more: boolean;
+        };
         FunnelStep: {
             name: string;
             left: number;
@@ -2471,6 +2768,10 @@ export interface components {
                 [key: string]: string;
             };
             outputs: string[];
+            tests: string[];
+            secrets: string[];
+            readonly warm: boolean;
+            readonly again_of: number | null;
         };
         /** @description From ``start`` to ``end``, in seconds since the epoch. */
         JobSpan: {
@@ -2494,6 +2795,17 @@ export interface components {
          * @enum {string}
          */
         JobStateEnum: "waiting" | "offered" | "running" | "passed" | "failed" | "cancelled" | "timed out" | "lost";
+        /** @description Without ``value`` that of a secret that is there stays. */
+        KeepSecretRequest: {
+            name: string;
+            value?: string;
+            /** @default  */
+            purpose?: string;
+            pipelines: string[];
+            paddocks: string[];
+            /** @default false */
+            sources_only?: boolean;
+        };
         /**
          * @description * `service` - service
          *     * `log-in` - log-in
@@ -2547,6 +2859,16 @@ export interface components {
             name: string;
             spans: components["schemas"]["Span"][];
         };
+        /** @description A process that outlived the attempt. */
+        LeftProcess: {
+            pid: number;
+            name: string;
+            /**
+             * @description Whether the agent put an end to it.
+             * @default false
+             */
+            ended?: boolean;
+        };
         /** @description Into which paddock; ``for_good`` lets in the pipeline, and not this job alone. */
         LetInRequest: {
             paddock: string;
@@ -2568,6 +2890,32 @@ export interface components {
          * @enum {string}
          */
         LinkEnum: "connected" | "stopped" | "lost" | "never seen";
+        /** @description One line; ``at`` is when its start was read, by the host's clock. */
+        LogLine: {
+            number: number;
+            /** Format: date-time */
+            at: string | null;
+            step: number;
+            spans: components["schemas"]["LogSpan"][];
+        };
+        /** @description A part of a log. ``total`` counts all its lines, ``size`` all its bytes. */
+        LogLines: {
+            total: number;
+            size: number;
+            is_over: boolean;
+            sections: components["schemas"]["LogSection"][];
+            lines: components["schemas"]["LogLine"][];
+        };
+        /** @description Where the part of one step begins. */
+        LogSection: {
+            step: number;
+            line: number;
+        };
+        /** @description Text in one style. ``styles`` are names: bold, faint, italic, underlined, a colour, on- and a colour. */
+        LogSpan: {
+            text: string;
+            styles: string[];
+        };
         LoginRequest: {
             username: string;
             password: string;
@@ -2716,6 +3064,15 @@ export interface components {
          * @enum {string}
          */
         OddityEnum: "same machine twice" | "name of an earlier host" | "outside the paddock's networks" | "another machine than the one that joined";
+        /** @description A file that is kept; ``whole`` once all of it is here. */
+        Output: {
+            readonly number: number;
+            readonly path: string;
+            readonly size: number;
+            readonly sha256: string;
+            readonly whole: boolean;
+            readonly refused: string;
+        };
         /**
          * @description ``networks`` are those from which agents may call, in CIDR notation; none means any. With ``admits_at_once``, who
          *     joins with a pass, from inside the networks, is not kept at the gate.
@@ -2730,6 +3087,8 @@ export interface components {
             services?: string[];
             /** @description Patterns of the pipelines that its fence lets in, in which * stands for anything. */
             pipelines?: string[];
+            ends_processes?: boolean;
+            warm_days?: number;
             /** @default 0 */
             readonly hosts: number;
             /** Format: date-time */
@@ -2749,6 +3108,8 @@ export interface components {
             services?: string[];
             /** @description Patterns of the pipelines that its fence lets in, in which * stands for anything. */
             pipelines?: string[];
+            ends_processes?: boolean;
+            warm_days?: number;
         };
         PaddockRole: {
             paddock: string;
@@ -2869,6 +3230,8 @@ export interface components {
             services?: string[];
             /** @description Patterns of the pipelines that its fence lets in, in which * stands for anything. */
             pipelines?: string[];
+            ends_processes?: boolean;
+            warm_days?: number;
         };
         /** @description What may be changed of a rule: name and kind stay. */
         PatchedChangeTellingRequest: {
@@ -3099,6 +3462,30 @@ export interface components {
          * @enum {string}
          */
         RoleEnum: "viewer" | "operator" | "administrator";
+        RunAgainRequest: {
+            /** @default anywhere */
+            where?: components["schemas"]["WhereEnum"];
+        };
+        /** @description One thing that was otherwise; null where a run had none. */
+        RunDifference: {
+            group: components["schemas"]["DifferenceGroupEnum"];
+            name: string;
+            first: string | null;
+            second: string | null;
+            /** @description Whether the job asked for it. */
+            used: boolean;
+        };
+        /** @description One of two runs that are compared. */
+        RunName: {
+            job: number;
+            number: number;
+            name: string;
+            pipeline: string;
+            host: string;
+            state: string;
+            /** Format: date-time */
+            offered_at: string;
+        };
         /** @description A pass or certificate that ends within the next weeks. */
         RunningOut: {
             what: string;
@@ -3117,6 +3504,23 @@ export interface components {
             plain?: string;
             why?: string;
             value?: string;
+        };
+        /** @description A secret without its value, which nobody sees again. ``given_to`` is the attempt that had it last. */
+        Secret: {
+            readonly name: string;
+            readonly purpose: string;
+            pipelines: string[];
+            paddocks: string[];
+            readonly sources_only: boolean;
+            readonly made_by: string;
+            /** Format: date-time */
+            readonly made_at: string;
+            readonly changed_by: string;
+            /** Format: date-time */
+            readonly changed_at: string;
+            /** Format: date-time */
+            readonly given_at: string | null;
+            readonly given_to: string;
         };
         Session: {
             name: string | null;
@@ -3220,6 +3624,19 @@ export interface components {
          * @enum {string}
          */
         StepMarkEnum: "holds" | "weak" | "broken" | "unknown";
+        /**
+         * @description * `running` - running
+         *     * `exited` - exited
+         *     * `signalled` - signalled
+         *     * `cancelled` - cancelled
+         *     * `timed out` - timed out
+         *     * `not started` - not started
+         *     * `skipped` - skipped
+         *     * `agent stopped` - agent stopped
+         *     * `lost` - lost
+         * @enum {string}
+         */
+        StepOutcomeEnum: "running" | "exited" | "signalled" | "cancelled" | "timed out" | "not started" | "skipped" | "agent stopped" | "lost";
         /** @description One step of a bring-up. Times in seconds since the epoch; ``remedy`` are commands for the machine. */
         StepRow: {
             step: components["schemas"]["StepEnum"];
@@ -3241,6 +3658,28 @@ export interface components {
          * @enum {string}
          */
         StepRowStateEnum: "waits" | "now" | "done" | "failed" | "left out";
+        /** @description A step, and how it went: ``outcome`` is empty where it was not come to. Times are by the host's clock. */
+        StepRun: {
+            number: number;
+            name: string;
+            script: string;
+            shell: string;
+            folder: string;
+            always: boolean;
+            time_limit: number;
+            checkout: components["schemas"]["Checkout"] | null;
+            outcome: components["schemas"]["StepOutcomeEnum"] | components["schemas"]["BlankEnum"];
+            exit_code: number | null;
+            signal: string;
+            why: string;
+            commit: string;
+            /** Format: date-time */
+            began_at: string | null;
+            /** Format: date-time */
+            ended_at: string | null;
+            /** @description The line of the log on which it begins. */
+            line: number | null;
+        };
         /** @description Jobs that were sent together, from one pipeline file. */
         Submission: {
             readonly id: number;
@@ -3277,9 +3716,22 @@ export interface components {
             name: string;
             pipeline: string;
             terms: string[];
-            script: string;
+            /** @default  */
+            script?: string;
             /** @default  */
             shell?: string;
+            /** @description Instead of a script: steps as in a pipeline file (docs/pipelines.md), each a script or a checkout. */
+            steps?: unknown[];
+            secrets?: string[];
+            /** @description Patterns of files to keep. */
+            outputs?: string[];
+            /** @description Patterns of files with test results (JUnit XML), which are kept too. */
+            tests?: string[];
+            /**
+             * @description In a folder that its pipeline worked in before.
+             * @default false
+             */
+            warm?: boolean;
             /** @default 1 */
             slots?: number;
             /** @default 0 */
@@ -3399,12 +3851,47 @@ export interface components {
             /** @description On how many admitted hosts the term holds. */
             hosts: number;
         };
+        /** @description One test; ``newly`` where it fails now and did not in the run before. */
+        TestCase: {
+            readonly suite: string;
+            readonly name: string;
+            outcome: components["schemas"]["TestOutcomeEnum"];
+            /** Format: double */
+            readonly seconds: number;
+            readonly message: string;
+            readonly newly: boolean;
+        };
+        /**
+         * @description * `passed` - passed
+         *     * `failed` - failed
+         *     * `error` - error
+         *     * `skipped` - skipped
+         * @enum {string}
+         */
+        TestOutcomeEnum: "passed" | "failed" | "error" | "skipped";
+        /** @description The tests of an attempt: counts, and those that did not pass, the new ones first. */
+        TestSummary: {
+            passed: number;
+            failed: number;
+            skipped: number;
+            newly_failing: number;
+            cases: components["schemas"]["TestCase"][];
+        };
         /** @description One installation, or other thing, as it was at a moment. */
         Then: {
             kind: string;
             name: string;
             place: string;
             said: components["schemas"]["Said"];
+        };
+        /** @description Seconds that it waited, was set up, and ran; null for what is not over. */
+        Times: {
+            /** Format: double */
+            waited: number;
+            /** Format: double */
+            set_up: number | null;
+            /** Format: double */
+            ran: number | null;
         };
         Told: {
             finding: number;
@@ -3601,6 +4088,13 @@ export interface components {
          * @enum {string}
          */
         WhatEnum: "came" | "went" | "changed" | "broke" | "mended";
+        /**
+         * @description * `anywhere` - anywhere
+         *     * `same host` - same host
+         *     * `another host` - another host
+         * @enum {string}
+         */
+        WhereEnum: "anywhere" | "same host" | "another host";
         Windows: {
             day: components["schemas"]["Availability"];
             week: components["schemas"]["Availability"];
@@ -3631,6 +4125,18 @@ export interface components {
             versions: {
                 [key: string]: components["schemas"]["Word"][];
             };
+        };
+        /** @description A work folder. Sizes in bytes; ``attempt`` is the last one that worked in it. */
+        WorkFolder: {
+            readonly path: string;
+            kind: components["schemas"]["FolderKindEnum"];
+            readonly pipeline: string;
+            readonly attempt: string;
+            readonly size: number;
+            readonly files: number;
+            /** Format: date-time */
+            readonly used_at: string | null;
+            readonly in_use: boolean;
         };
         WriteDefinitionRequest: {
             text: string;
@@ -4034,6 +4540,28 @@ export interface operations {
             };
         };
     };
+    compare_runs_retrieve: {
+        parameters: {
+            query: {
+                first: string;
+                second: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
+                };
+            };
+        };
+    };
     deliveries_send_again_create: {
         parameters: {
             query?: never;
@@ -4402,6 +4930,51 @@ export interface operations {
             };
         };
     };
+    hosts_folders_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkFolder"][];
+                };
+            };
+        };
+    };
+    hosts_folders_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ClearFoldersRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     hosts_history_retrieve: {
         parameters: {
             query?: {
@@ -4757,6 +5330,127 @@ export interface operations {
             };
         };
     };
+    jobs_attempts_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AttemptSheet"];
+                };
+            };
+        };
+    };
+    jobs_attempts_find_retrieve: {
+        parameters: {
+            query: {
+                /** @description In any case of its letters. */
+                text: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundLines"];
+                };
+            };
+        };
+    };
+    jobs_attempts_lines_retrieve: {
+        parameters: {
+            query?: {
+                /** @description How many, at most 2000. */
+                count?: number;
+                /** @description The first line, from 1; negative counts from the end. */
+                first?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogLines"];
+                };
+            };
+        };
+    };
+    jobs_attempts_outputs_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file: number;
+                id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    jobs_attempts_proof_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.in-toto+json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+        };
+    };
     jobs_cancel_create: {
         parameters: {
             query?: never;
@@ -4832,6 +5526,8 @@ export interface operations {
             query?: {
                 /** @description The number of the attempt (default: the newest). */
                 attempt?: number;
+                /** @description As a file to keep. */
+                download?: boolean;
                 format?: "json" | "txt";
                 /** @description Bytes to leave out from the start, for following a log. */
                 offset?: number;
@@ -4850,6 +5546,31 @@ export interface operations {
                 };
                 content: {
                     "text/plain": string;
+                };
+            };
+        };
+    };
+    jobs_run_again_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["RunAgainRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobSheet"];
                 };
             };
         };
@@ -5290,6 +6011,68 @@ export interface operations {
                 "application/json": components["schemas"]["ApplyRequest"];
             };
         };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    secrets_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Secret"][];
+                };
+            };
+        };
+    };
+    secrets_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepSecretRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Secret"];
+                };
+            };
+        };
+    };
+    secrets_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description No response body */
             204: {

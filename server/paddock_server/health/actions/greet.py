@@ -52,6 +52,7 @@ def greet(host_id: int, hello: wire.Hello, address: str) -> wire.Welcome:
         heartbeat=heartbeat_for(host.grace, settings.HEARTBEAT_SECONDS),
         services=host.watched_services,
         signer=public_key(),
+        warm_days=host.paddock.warm_days,
     )
 
 

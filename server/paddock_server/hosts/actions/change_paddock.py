@@ -8,13 +8,16 @@ from paddock_agent import wire
 
 from ...link import connections, feed
 from ...logbook.write import write
+from ...patterns import clean_patterns
 from ...people.actor import Actor
 from ...people.models import Role
 from ...work import dispatcher
-from ...work.fence import clean_patterns
 from ..models import LIVING, Host, Paddock
 
-FIELDS = ("purpose", "networks", "admits_at_once", "grace", "watch_may_start", "services", "pipelines")
+FIELDS = (
+    "purpose", "networks", "admits_at_once", "grace", "watch_may_start", "services", "pipelines", "ends_processes",
+    "warm_days",
+)  # fmt: skip
 
 
 @transaction.atomic

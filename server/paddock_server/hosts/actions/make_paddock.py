@@ -7,9 +7,9 @@ from django.db import transaction
 from ...errors import NotNow
 from ...link import feed
 from ...logbook.write import write
+from ...patterns import clean_patterns
 from ...people.actor import Actor
 from ...people.models import Role
-from ...work.fence import clean_patterns
 from ..models import Paddock
 from .change_paddock import FIELDS
 

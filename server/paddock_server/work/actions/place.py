@@ -32,6 +32,7 @@ def place(job_id: int, host: Host, binding: Sequence[Installation], why: str = "
         state=AttemptState.OFFERED.value,
         tools=[{name: getattr(one, name) for name in wire.BoundTool.__struct_fields__} for one in binding],
         why=why[:1000],
+        facts=host.facts,
         offered_at=timezone.now(),
     )
     JOB_WAIT.observe((timezone.now() - job.submitted_at).total_seconds())

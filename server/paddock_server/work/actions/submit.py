@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field
 
 from django.db import transaction
 from django.utils import timezone
 
 from paddock_core.errors import ContradictionError, TermError
 from paddock_core.lifecycle import ENDED, JobState
+from paddock_core.pipeline_file import Checkout, WantedStep
 from paddock_core.reasons import Reason, ReasonKind, why_waiting
 from paddock_core.terms import MOST, Asked, KitTerm, Term, parse_asked, parts, read_line
 
@@ -18,6 +19,7 @@ from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...pipeline_secrets.giving import demand_for_pipeline
 from ...toolchains.words import words as known_words
 from .. import dispatcher
 from ..fence import Fences
@@ -44,6 +46,10 @@ class WantedJob:
     after: Sequence[int] = ()
     environment: Mapping[str, str] = field(default_factory=dict)
     outputs: Sequence[str] = ()
+    steps: Sequence[WantedStep] = ()
+    secrets: Sequence[str] = ()
+    tests: Sequence[str] = ()
+    warm: bool = False
 
 
 def read_asked(texts: Sequence[str]) -> Asked:
@@ -76,17 +82,31 @@ def read_asked(texts: Sequence[str]) -> Asked:
 
 
 @transaction.atomic
-def submit(actor: Actor, wanted: WantedJob, *, submission: Submission | None = None, is_own: bool = False) -> Job:
-    """Raises Invalid for terms that cannot be read, or that no host can meet together, and for more slots than any host
-    has, unless the job waits for a new host.
+def submit(
+    actor: Actor,
+    wanted: WantedJob,
+    *,
+    submission: Submission | None = None,
+    is_own: bool = False,
+    again_of: Job | None = None,
+) -> Job:
+    """Raises Invalid for terms that cannot be read, or that no host can meet together; for more slots than any host
+    has, unless the job waits for a new host; and for secrets that its pipeline may not have.
 
-    A job of somebody whose role reaches only some paddocks goes only into those.
+    A job of somebody whose role reaches only some paddocks goes only into those, and one with secrets only to where
+    all of them are given.
     """
     if not actor.may_anywhere(Role.OPERATOR):
         raise NotAllowed("Submitting a job needs the role operator. Ask an administrator for it.")
     asked = read_asked(wanted.lines)
     after = list(dict.fromkeys(wanted.after))
     _demand_to_come_after(after)
+    from_source = submission is not None and submission.source_id is not None
+    for place, step in enumerate(wanted.steps):
+        if step.checkout and not step.checkout.url:
+            detail = "A checkout without an address takes that of the Git source, and this job comes from none."
+            raise Invalid(detail, errors=[{"pointer": f"/steps/{place}/checkout", "detail": detail}])
+    reach = _reach(actor, demand_for_pipeline(wanted.secrets, wanted.pipeline, from_source=from_source))
     job = Job(
         name=wanted.name,
         pipeline=wanted.pipeline,
@@ -103,7 +123,12 @@ def submit(actor: Actor, wanted: WantedJob, *, submission: Submission | None = N
         after=after,
         environment=dict(wanted.environment),
         outputs=list(wanted.outputs),
-        paddocks=list(actor.where(Role.OPERATOR) or []),
+        steps=[asdict(step) for step in wanted.steps],
+        secrets=list(wanted.secrets),
+        tests=list(wanted.tests),
+        warm=wanted.warm,
+        again_of=again_of.pk if again_of else None,
+        paddocks=reach,
         is_own=is_own,
         submitted_at=timezone.now(),
         submitted_by=actor.name,
@@ -120,6 +145,26 @@ def submit(actor: Actor, wanted: WantedJob, *, submission: Submission | None = N
     feed.tell("job", job.pk)
     dispatcher.wake_after_commit()
     return job
+
+
+def steps_of(job: Job) -> list[WantedStep]:
+    """The steps of a job as values; none where it has one script."""
+    return [
+        WantedStep(**{**step, "checkout": Checkout(**step["checkout"]) if step["checkout"] else None})
+        for step in job.steps
+    ]
+
+
+def _reach(actor: Actor, given_in: frozenset[str] | None) -> list[str]:
+    """The paddocks that a job may go into, none for all of them. Raises Invalid where there is none."""
+    own = actor.where(Role.OPERATOR)
+    if given_in is None:
+        return list(own or [])
+    inside = sorted(given_in if own is None else given_in & set(own))
+    if not inside:
+        detail = f"Its secrets are given in {', '.join(sorted(given_in))} only, and your role does not reach there."
+        raise Invalid(detail, errors=[{"pointer": "/secrets", "detail": detail}])
+    return inside
 
 
 def _demand_slots(job: Job, reason: Reason) -> None:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from django.db import transaction
 from django.utils import timezone
 
-from paddock_core.pipeline_file import FileMistakes, Level, PipelineFile, read_pipeline, remarks_on
+from paddock_core.pipeline_file import FileMistakes, Level, PipelineFile, WantedStep, read_pipeline, remarks_on
 
 from ...errors import Invalid, NotAllowed
 from ...logbook.write import write
@@ -53,7 +55,12 @@ def submit_file(
             wanted.waits_for_new_host,
             [numbers[name] for name in wanted.after],
             {**wanted.environment, **{name: value for name, value in given.items() if value}},
-            wanted.outputs,
+            # The tests are kept files like others, and read besides.
+            list(dict.fromkeys([*wanted.outputs, *wanted.tests])),
+            [_with_source(step, submission) for step in wanted.steps],
+            wanted.secrets,
+            wanted.tests,
+            wanted.warm,
         )
         try:
             sent = submit(actor, job, submission=submission)
@@ -65,6 +72,15 @@ def submit_file(
     where = {"commit": commit, "ref": ref, "source": source.url} if source else {}
     write(actor, "submitted", "pipeline", file.pipeline, jobs=[job.pk for job in jobs], **where)
     return submission, jobs
+
+
+def _with_source(step: WantedStep, submission: Submission) -> WantedStep:
+    """A checkout that names no address is that of the source, at the commit that the file was read at."""
+    if not step.checkout or step.checkout.url or not submission.source:
+        return step
+    own = {"url": submission.source.url, "ref": step.checkout.ref or submission.ref}
+    commit = step.checkout.commit or ("" if step.checkout.ref else submission.commit)
+    return replace(step, checkout=replace(step.checkout, commit=commit, **own))
 
 
 def read_file(text: str) -> tuple[PipelineFile, Placed]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 
+import msgspec
 from django.db import transaction
 
 from paddock_agent import wire
@@ -36,13 +37,20 @@ def take_report(host: Host, report: Report) -> None:
         return
     match report:
         case wire.AttemptStarted():
-            Attempt.objects.filter(pk=attempt.pk, started_at=None).update(account=report.account, folder=report.folder)
+            Attempt.objects.filter(pk=attempt.pk, started_at=None).update(
+                account=report.account,
+                folder=report.folder,
+                warm=report.warm,
+                variables=report.names,
+                values=report.values,
+            )
             event: Event = Started(attempt.number)
         case wire.AttemptRefused():
             event = Refused(attempt.number, report.why)
         case wire.AttemptEnded():
             outcome = Outcome(report.outcome) if report.outcome in set(Outcome) else Outcome.NOT_STARTED
             event = Ended(attempt.number, outcome, report.exit_code, report.why)
+            _note_use(attempt, report)
     before = attempt.job.state
     advance(attempt.job, event)
     if attempt.job.state != before:
@@ -50,6 +58,15 @@ def take_report(host: Host, report: Report) -> None:
             agent_of(host.name), f"reported {attempt.job.state}", "job", str(attempt.job_id), host.paddock.name,
             host=host.name, attempt=attempt.number,
         )  # fmt: skip
+
+
+def _note_use(attempt: Attempt, report: wire.AttemptEnded) -> None:
+    """What it used and what it left; a number that cannot be is left out."""
+    used = report.processor if 0 < report.processor < 1e9 else None
+    left = [msgspec.to_builtins(one) for one in report.left]
+    Attempt.objects.filter(pk=attempt.pk, processor=None).update(
+        processor=used, memory=report.memory or None, left=left
+    )
 
 
 @transaction.atomic

@@ -1,0 +1,118 @@
+"""Results of tests in JUnit XML, as many tools write it: bounded, and without what XML can be abused for."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from xml.parsers import expat
+
+MOST_CASES = 20_000
+LARGEST = 20 * 1024 * 1024
+LONGEST_MESSAGE = 4000
+DEEPEST = 50
+
+
+class UnreadableTests(ValueError):
+    """A file that is no JUnit XML, or not one that is read. The sentence says where."""
+
+
+@dataclass(frozen=True)
+class Case:
+    """One test. ``outcome`` is passed, failed, error or skipped."""
+
+    suite: str
+    name: str
+    outcome: str = "passed"
+    seconds: float = 0.0
+    message: str = ""
+
+
+def read_junit(data: bytes) -> list[Case]:
+    """All tests of a file. Raises UnreadableTests."""
+    if len(data) > LARGEST:
+        raise UnreadableTests(f"it has {len(data) / 1e6:.0f} MB; at most {LARGEST / 1e6:.0f} are read")
+    reader = _Reader()
+    parser = expat.ParserCreate()
+    parser.buffer_text = True
+    parser.StartDoctypeDeclHandler = reader.refuse
+    parser.EntityDeclHandler = reader.refuse
+    parser.StartElementHandler = reader.start
+    parser.EndElementHandler = reader.end
+    parser.CharacterDataHandler = reader.text
+    try:
+        parser.Parse(data, True)
+    except expat.ExpatError as error:
+        raise UnreadableTests(f"line {error.lineno}: {expat.ErrorString(error.code)}") from None
+    if reader.root not in ("testsuite", "testsuites"):
+        raise UnreadableTests(f"it is no JUnit XML: its first element is <{reader.root[:40]}>")
+    return reader.cases
+
+
+class _Reader:
+    def __init__(self) -> None:
+        self.root = ""
+        self.cases: list[Case] = []
+        self._suites: list[str] = []
+        self._depth = 0
+        self._case: Case | None = None
+        self._said: list[str] | None = None
+
+    def refuse(self, *_: object) -> None:
+        raise UnreadableTests("it has a document type of its own, which is not read")
+
+    def start(self, name: str, given: dict[str, str]) -> None:
+        self._depth += 1
+        if self._depth > DEEPEST:
+            raise UnreadableTests(f"its elements are nested more than {DEEPEST} deep")
+        self.root = self.root or name
+        if name == "testsuite":
+            self._suites.append(given.get("name", "")[:500])
+        elif name == "testcase":
+            if len(self.cases) >= MOST_CASES:
+                raise UnreadableTests(f"it has more than {MOST_CASES} tests")
+            suite = given.get("classname") or (self._suites[-1] if self._suites else "")
+            self._case = Case(suite[:500], given.get("name", "")[:500], "passed", _seconds(given.get("time", "")))
+        elif name in ("failure", "error", "skipped") and self._case:
+            outcome = {"failure": "failed"}.get(name, name)
+            self._case = Case(
+                self._case.suite,
+                self._case.name,
+                outcome,
+                self._case.seconds,
+                given.get("message", "")[:LONGEST_MESSAGE],
+            )
+            self._said = []
+
+    def text(self, data: str) -> None:
+        if self._said is not None and sum(map(len, self._said)) < LONGEST_MESSAGE:
+            self._said.append(data)
+
+    def end(self, name: str) -> None:
+        self._depth -= 1
+        if name == "testsuite" and self._suites:
+            self._suites.pop()
+        elif name in ("failure", "error", "skipped") and self._case and self._said is not None:
+            one, said = self._case, "".join(self._said).strip()
+            message = one.message if said.startswith(one.message) is False and one.message else ""
+            whole = f"{message}\n{said}".strip() if said else one.message
+            self._case = Case(one.suite, one.name, one.outcome, one.seconds, whole[:LONGEST_MESSAGE])
+            self._said = None
+        elif name == "testcase" and self._case:
+            self.cases.append(self._case)
+            self._case = None
+
+
+def _seconds(text: str) -> float:
+    try:
+        seconds = float(text.replace(",", "")) if len(text) < 30 else 0.0
+    except ValueError:
+        return 0.0
+    return seconds if 0 <= seconds < 1e7 else 0.0
+
+
+def newly_failing(now: list[Case], before: list[Case] | None) -> set[tuple[str, str]]:
+    """The tests that fail now and did not in the run before: those that passed, or were not there. Without a run before
+    nothing is new."""
+    if before is None:
+        return set()
+    failed = {(one.suite, one.name) for one in before if one.outcome in ("failed", "error")}
+    return {(one.suite, one.name) for one in now if one.outcome in ("failed", "error")} - failed

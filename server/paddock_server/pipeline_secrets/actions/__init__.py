@@ -1,0 +1,1 @@
+"""What changes secrets, one file for each verb."""

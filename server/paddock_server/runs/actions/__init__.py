@@ -1,0 +1,1 @@
+"""What changes runs, one file for each verb."""

@@ -1,0 +1,70 @@
+"""Takes in which work folders a host has, and asks for some to be removed."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import UTC, datetime
+
+from django.db import transaction
+
+from paddock_agent import wire
+
+from ...errors import NotNow
+from ...hosts.models import Host
+from ...link import connections, feed
+from ...logbook.write import write
+from ...people.actor import Actor, agent_of
+from ...people.models import Role
+from ..models import FOLDER_KINDS, WorkFolder
+
+_KINDS = {value for value, _ in FOLDER_KINDS}
+MOST_WRITTEN = 20
+
+
+@transaction.atomic
+def take_folders(host: Host, told: wire.WorkFolders) -> None:
+    """Replaces what was known; what was removed goes into the logbook."""
+    WorkFolder.objects.filter(host=host).delete()
+    WorkFolder.objects.bulk_create(
+        WorkFolder(
+            host=host,
+            path=one.path,
+            kind=one.kind,
+            pipeline=one.pipeline[:100],
+            attempt=one.attempt[:40],
+            size=one.size,
+            files=one.files,
+            used_at=datetime.fromtimestamp(one.used_at, UTC) if 0 < one.used_at < 4e9 else None,
+            in_use=one.in_use,
+        )
+        for one in told.folders
+        if one.kind in _KINDS
+    )
+    kept_why = [one for one in told.removed if not one.endswith("newer ones are kept")]
+    if kept_why:
+        more = {"others": len(kept_why) - MOST_WRITTEN} if len(kept_why) > MOST_WRITTEN else {}
+        removed = [one[:300] for one in kept_why[:MOST_WRITTEN]]
+        write(
+            agent_of(host.name),
+            "removed work folders of",
+            "host",
+            host.name,
+            host.paddock.name,
+            folders=removed,
+            **more,
+        )
+    feed.tell("folders", host.name, host.paddock.name)
+
+
+@transaction.atomic
+def clear_folders(actor: Actor, host: Host, paths: Sequence[str]) -> None:
+    """Has its agent remove these folders, or all that are not in use where none is named. Raises NotNow for a host that
+    is not connected."""
+    actor.demand(Role.OPERATOR, host.paddock.name, "Clearing work folders")
+    if not connections.is_connected(host.pk):
+        raise NotNow(f"{host.name} is not connected: its folders can be cleared once it is.")
+    known = set(WorkFolder.objects.filter(host=host).values_list("path", flat=True))
+    if unknown := [path for path in paths if path not in known]:
+        raise NotNow(f"{host.name} has no work folder {unknown[0][:200]} any more.")
+    connections.send(host.pk, wire.ClearFolders(paths=list(paths)))
+    write(actor, "asked to clear folders of", "host", host.name, host.paddock.name, folders=list(paths)[:50] or "all")

@@ -1,0 +1,248 @@
+from __future__ import annotations
+
+from drf_spectacular.utils import extend_schema_field
+from rest_framework import serializers
+
+from paddock_core.runs.compare import IN_ORDER
+
+from ..work.actions.run_again import Where
+from ..work.models import Attempt
+from ..work.serializers import AttemptSerializer
+from .evidence import steps_of, times
+from .models import FOLDER_KINDS, STEP_OUTCOMES, TEST_OUTCOMES, Output, TestCase, WorkFolder
+
+GROUPS = [(one, one) for one in IN_ORDER]
+WHERES = [(one.value, one.value) for one in Where]
+
+
+class CheckoutSerializer(serializers.Serializer):
+    """What a checkout step fetches. An empty ``url`` is that of the Git source that the job came from."""
+
+    url = serializers.CharField(max_length=2000, allow_blank=True, default="")
+    ref = serializers.CharField(max_length=200, allow_blank=True, default="")
+    commit = serializers.CharField(max_length=64, allow_blank=True, default="")
+    depth = serializers.IntegerField(min_value=0, default=0)
+    submodules = serializers.BooleanField(default=False)
+    clean = serializers.BooleanField(default=False)
+    secret = serializers.CharField(max_length=100, allow_blank=True, default="")
+
+
+class StepRunSerializer(serializers.Serializer):
+    """A step, and how it went: ``outcome`` is empty where it was not come to. Times are by the host's clock."""
+
+    number = serializers.IntegerField()
+    name = serializers.CharField()
+    script = serializers.CharField(allow_blank=True)
+    shell = serializers.CharField(allow_blank=True)
+    folder = serializers.CharField(allow_blank=True)
+    always = serializers.BooleanField()
+    time_limit = serializers.IntegerField()
+    checkout = CheckoutSerializer(allow_null=True)
+    outcome = serializers.ChoiceField(choices=STEP_OUTCOMES, allow_blank=True)
+    exit_code = serializers.IntegerField(allow_null=True)
+    signal = serializers.CharField(allow_blank=True)
+    why = serializers.CharField(allow_blank=True)
+    commit = serializers.CharField(allow_blank=True)
+    began_at = serializers.DateTimeField(allow_null=True)
+    ended_at = serializers.DateTimeField(allow_null=True)
+    line = serializers.IntegerField(allow_null=True, help_text="The line of the log on which it begins.")
+
+
+class LeftProcessSerializer(serializers.Serializer):
+    """A process that outlived the attempt."""
+
+    pid = serializers.IntegerField()
+    name = serializers.CharField()
+    ended = serializers.BooleanField(default=False, help_text="Whether the agent put an end to it.")
+
+
+class OutputSerializer(serializers.ModelSerializer):
+    """A file that is kept; ``whole`` once all of it is here."""
+
+    class Meta:
+        model = Output
+        fields = ["number", "path", "size", "sha256", "whole", "refused"]
+        read_only_fields = fields
+
+
+class TestCaseSerializer(serializers.ModelSerializer):
+    """One test; ``newly`` where it fails now and did not in the run before."""
+
+    outcome = serializers.ChoiceField(choices=TEST_OUTCOMES)
+
+    class Meta:
+        model = TestCase
+        fields = ["suite", "name", "outcome", "seconds", "message", "newly"]
+        read_only_fields = fields
+
+
+class TestSummarySerializer(serializers.Serializer):
+    """The tests of an attempt: counts, and those that did not pass, the new ones first."""
+
+    passed = serializers.IntegerField()
+    failed = serializers.IntegerField()
+    skipped = serializers.IntegerField()
+    newly_failing = serializers.IntegerField()
+    cases = TestCaseSerializer(many=True)
+
+
+class TimesSerializer(serializers.Serializer):
+    """Seconds that it waited, was set up, and ran; null for what is not over."""
+
+    waited = serializers.FloatField()
+    set_up = serializers.FloatField(allow_null=True)
+    ran = serializers.FloatField(allow_null=True)
+
+
+class AttemptSheetSerializer(AttemptSerializer):
+    """One attempt with all its evidence. Memory in bytes, processor time in seconds, both of all that it started."""
+
+    job = serializers.IntegerField(source="job_id")
+    paddock = serializers.CharField(source="host.paddock.name")
+    facts = serializers.DictField()
+    variables = serializers.ListField(child=serializers.CharField())
+    values = serializers.DictField(child=serializers.CharField())
+    left = LeftProcessSerializer(many=True)
+    steps = serializers.SerializerMethodField()
+    outputs = OutputSerializer(many=True)
+    left_out = serializers.SlugRelatedField(many=True, read_only=True, slug_field="said")
+    tests = serializers.SerializerMethodField()
+    times = serializers.SerializerMethodField()
+    log_size = serializers.IntegerField(source="log.size")
+    log_lines = serializers.IntegerField(source="log.total")
+
+    class Meta(AttemptSerializer.Meta):
+        fields = [
+            *AttemptSerializer.Meta.fields, "job", "paddock", "facts", "warm", "variables", "values", "commit",
+            "processor", "memory", "left", "steps", "outputs", "left_out", "tests", "times", "log_size", "log_lines",
+        ]  # fmt: skip
+        read_only_fields = fields
+
+    @extend_schema_field(StepRunSerializer(many=True))
+    def get_steps(self, attempt: Attempt) -> list[dict[str, object]]:
+        runs = {step.number: step for step in attempt.steps.all()}
+        begins = {section.step: section.line for section in attempt.log.sections()}
+        shown = []
+        for number, step in enumerate(steps_of(attempt.job)):
+            run = runs.get(number)
+            said = {
+                name: getattr(run, name, None if name in ("exit_code", "began_at", "ended_at") else "")
+                for name in ("outcome", "exit_code", "signal", "why", "commit", "began_at", "ended_at")
+            }
+            if said["outcome"] == "running" and attempt.ended_at:
+                said["outcome"] = "lost"
+            shown.append({**step, **said, "number": number, "line": begins.get(number)})
+        return StepRunSerializer(shown, many=True).data
+
+    @extend_schema_field(TestSummarySerializer(allow_null=True))
+    def get_tests(self, attempt: Attempt) -> dict[str, object] | None:
+        counts: dict[str, int] = {}
+        for outcome in attempt.test_cases.values_list("outcome", flat=True):
+            counts[outcome] = counts.get(outcome, 0) + 1
+        if not counts:
+            return None
+        bad = attempt.test_cases.filter(outcome__in=("failed", "error")).order_by("-newly", "id")
+        return TestSummarySerializer(
+            {
+                "passed": counts.get("passed", 0),
+                "failed": counts.get("failed", 0) + counts.get("error", 0),
+                "skipped": counts.get("skipped", 0),
+                "newly_failing": bad.filter(newly=True).count(),
+                "cases": bad[:200],
+            }
+        ).data
+
+    @extend_schema_field(TimesSerializer)
+    def get_times(self, attempt: Attempt) -> dict[str, float | None]:
+        return times(attempt)
+
+
+class LogSpanSerializer(serializers.Serializer):
+    """Text in one style. ``styles`` are names: bold, faint, italic, underlined, a colour, on- and a colour."""
+
+    text = serializers.CharField()
+    styles = serializers.ListField(child=serializers.CharField())
+
+
+class LogLineSerializer(serializers.Serializer):
+    """One line; ``at`` is when its start was read, by the host's clock."""
+
+    number = serializers.IntegerField()
+    at = serializers.DateTimeField(allow_null=True)
+    step = serializers.IntegerField()
+    spans = LogSpanSerializer(many=True)
+
+
+class LogSectionSerializer(serializers.Serializer):
+    """Where the part of one step begins."""
+
+    step = serializers.IntegerField()
+    line = serializers.IntegerField()
+
+
+class LogLinesSerializer(serializers.Serializer):
+    """A part of a log. ``total`` counts all its lines, ``size`` all its bytes."""
+
+    total = serializers.IntegerField()
+    size = serializers.IntegerField()
+    is_over = serializers.BooleanField()
+    sections = LogSectionSerializer(many=True)
+    lines = LogLineSerializer(many=True)
+
+
+class FoundLinesSerializer(serializers.Serializer):
+    """The numbers of matching lines; ``more`` where there are more than are listed."""
+
+    lines = serializers.ListField(child=serializers.IntegerField())
+    more = serializers.BooleanField()
+
+
+class RunAgainSerializer(serializers.Serializer):
+    where = serializers.ChoiceField(choices=WHERES, default=Where.ANYWHERE.value)
+
+
+class RunDifferenceSerializer(serializers.Serializer):
+    """One thing that was otherwise; null where a run had none."""
+
+    group = serializers.ChoiceField(choices=GROUPS)
+    name = serializers.CharField()
+    first = serializers.CharField(allow_null=True)
+    second = serializers.CharField(allow_null=True)
+    used = serializers.BooleanField(help_text="Whether the job asked for it.")
+
+
+class RunNameSerializer(serializers.Serializer):
+    """One of two runs that are compared."""
+
+    job = serializers.IntegerField(source="job_id")
+    number = serializers.IntegerField()
+    name = serializers.CharField(source="job.name")
+    pipeline = serializers.CharField(source="job.pipeline")
+    host = serializers.CharField(source="host.name")
+    state = serializers.CharField()
+    offered_at = serializers.DateTimeField()
+
+
+class ComparisonSerializer(serializers.Serializer):
+    """What differed between two runs."""
+
+    first = RunNameSerializer()
+    second = RunNameSerializer()
+    differences = RunDifferenceSerializer(many=True)
+
+
+class WorkFolderSerializer(serializers.ModelSerializer):
+    """A work folder. Sizes in bytes; ``attempt`` is the last one that worked in it."""
+
+    kind = serializers.ChoiceField(choices=FOLDER_KINDS)
+
+    class Meta:
+        model = WorkFolder
+        fields = ["path", "kind", "pipeline", "attempt", "size", "files", "used_at", "in_use"]
+        read_only_fields = fields
+
+
+class ClearFoldersSerializer(serializers.Serializer):
+    """Which folders to remove; none for all that are not in use."""
+
+    paths = serializers.ListField(child=serializers.CharField(max_length=1000), max_length=500, default=list)

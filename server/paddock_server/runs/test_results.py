@@ -1,0 +1,50 @@
+"""The tests of an attempt, read from those of its kept files that its job calls its tests."""
+
+from __future__ import annotations
+
+from paddock_agent.wire import file_pattern
+from paddock_core.runs.junit import Case, UnreadableTests, newly_failing, read_junit
+
+from ..work.models import Attempt
+from .models import LeftOut, Output, TestCase
+
+MOST_CASES = 20_000
+
+
+def read_results(output: Output) -> None:
+    """Reads a file that has come whole, if it is one of the job's tests. One that cannot be read is said so."""
+    attempt = output.attempt
+    patterns = attempt.job.tests
+    if not any(file_pattern(one).fullmatch(output.path) for one in patterns):
+        return
+    try:
+        found = read_junit(output.file.read_bytes())
+    except UnreadableTests as error:
+        LeftOut.objects.create(attempt=attempt, said=f"The tests in {output.path[:300]} cannot be read: {error}.")
+        return
+    room = max(0, MOST_CASES - attempt.test_cases.count())
+    new = newly_failing(found, cases_before(attempt))
+    TestCase.objects.bulk_create(
+        (
+            TestCase(
+                attempt=attempt, suite=one.suite, name=one.name, outcome=one.outcome, seconds=one.seconds,
+                message=one.message, newly=(one.suite, one.name) in new,
+            )
+            for one in found[:room]
+        ),
+        batch_size=500,
+    )  # fmt: skip
+
+
+def cases_before(attempt: Attempt) -> list[Case] | None:
+    """The tests of the last run of the same job before this one, None where there is none."""
+    job = attempt.job
+    before = (
+        Attempt.objects.filter(job__pipeline=job.pipeline, job__name=job.name, pk__lt=attempt.pk)
+        .filter(test_cases__isnull=False)
+        .order_by("-pk")
+        .first()
+    )
+    if before is None:
+        return None
+    return [Case(*one) for one in before.test_cases.values_list("suite", "name", "outcome", "seconds")]
