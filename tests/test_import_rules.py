@@ -18,7 +18,7 @@ PYWIN32 = {
     "win32security",
     "win32service",
 }
-PYWIN32 |= {"win32serviceutil"}
+PYWIN32 |= {"win32con", "win32job", "win32serviceutil"}
 # What a package may import of ours, and which libraries; None where it is free to choose.
 RULES: dict[str, tuple[set[str], set[str] | None]] = {
     "core/paddock_core": (set(), {"lark", "numpy", "scipy"}),

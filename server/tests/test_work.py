@@ -14,9 +14,9 @@ from paddock_server.health.models import LinkChange
 from paddock_server.hosts.models import Host
 from paddock_server.link.leases import expire, owed_after_start
 from paddock_server.people.models import Role
+from paddock_server.runs import logs
 from paddock_server.toolchains.actions.take_in_survey import take_in_survey
 from paddock_server.toolchains.models import Installation
-from paddock_server.work import logs
 from paddock_server.work.actions.expire_offer import expire_offer
 from paddock_server.work.actions.take_report import take_report
 from paddock_server.work.fit_view import FitSerializer
@@ -266,11 +266,11 @@ def test_a_survey_changes_only_what_changed(new_host):
 def test_a_log_is_plain_text_whatever_is_in_it(operator, new_host):
     job = placed(operator, new_host())
     attempt = job.attempts.get()
-    logs.append(attempt, 0, b"<script>alert(1)</script>\n")
-    logs.append(attempt, 0, b"<script>alert(1)</script>\n\xff\0more")
-    logs.append(attempt, 10, b"alert")
+    logs.append(attempt.job_id, attempt.number, 0, b"<script>alert(1)</script>\n")
+    logs.append(attempt.job_id, attempt.number, 0, b"<script>alert(1)</script>\n\xff\0more")
+    logs.append(attempt.job_id, attempt.number, 10, b"alert")
     answer = operator.get(f"/api/v1/jobs/{job.pk}/log/")
-    assert answer.content == b"<script>alert(1)</script>\n\xff\0more"
+    assert b"".join(answer) == b"<script>alert(1)</script>\n\xff\0more"
     assert answer.headers["Content-Type"] == "text/plain; charset=utf-8"
     assert answer.headers["X-Content-Type-Options"] == "nosniff"
     assert operator.get(f"/api/v1/jobs/{job.pk}/log/?offset=26").content == b"\xff\0more"
@@ -282,7 +282,7 @@ def test_a_log_stops_at_its_bound(operator, new_host, monkeypatch):
     monkeypatch.setattr(logs, "LARGEST", 100)
     attempt = placed(operator, new_host()).attempts.get()
     for offset in range(0, 400, 40):
-        logs.append(attempt, offset, b"x" * 40)
+        logs.append(attempt.job_id, attempt.number, offset, b"x" * 40)
     assert len(logs.read(attempt)) == 100
 
 

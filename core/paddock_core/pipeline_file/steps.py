@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 from typing import Any, Protocol
-from urllib.parse import urlsplit
 
 from .wanted import Checkout, Pointer, WantedStep
 
@@ -23,20 +22,22 @@ _REF = re.compile(r"[A-Za-z0-9_][A-Za-z0-9._/+@-]{0,199}")
 _COMMIT = re.compile(r"[0-9a-f]{40}(?:[0-9a-f]{24})?")
 
 
-def why_no_address(url: str) -> str:
-    """Why ``url`` is no address of a repository that a host may fetch from, "" where it is: a file of the host, a
+def why_no_address(url: str, schemes: Sequence[str] = SCHEMES) -> str:
+    """Why ``url`` is no address of a repository that may be fetched from, "" where it is: a file of the machine, a
     program, or an option of Git's is none."""
-    way = urlsplit(url) if "://" in url else None
     if not url or url != url.strip() or url.startswith("-") or not url.isprintable() or " " in url:
         return "an address of a repository begins with https://, http:// or ssh://, and has no spaces"
-    if way is None:
-        return "" if _SHORT_SSH.fullmatch(url) else "a folder is no address: give the https:// or ssh:// address of it"
-    if way.scheme not in SCHEMES:
-        return f"{way.scheme}:// is not taken; {', '.join(f'{one}://' for one in SCHEMES)} are"
-    if not way.hostname or way.hostname.startswith("-"):
+    scheme, colon, rest = url.partition("://")
+    if not colon:
+        short = _SHORT_SSH.fullmatch(url)
+        return "" if short else "a folder of a disk is no address: serve it, and give its https:// or ssh:// address"
+    if scheme not in schemes:
+        return f"{scheme}:// is not taken; {', '.join(f'{one}://' for one in schemes)} are"
+    user, at, host = re.split(r"[/?#]", rest, maxsplit=1)[0].rpartition("@")
+    if not host or host.startswith(("-", ":")):
         return "the address has no host"
-    if way.password:
-        return "the address has a password in it, which everybody could read here; name a secret instead"
+    if at and ":" in user:
+        return "the address has a password in it, which everybody could read here"
     return ""
 
 

@@ -4,7 +4,7 @@ import mimetypes
 import re
 from pathlib import PurePosixPath
 
-from django.http import FileResponse, HttpResponse, HttpResponseBase, JsonResponse
+from django.http import HttpResponse, HttpResponseBase, JsonResponse
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.renderers import BaseRenderer, JSONRenderer
@@ -15,6 +15,7 @@ from rest_framework.views import APIView
 from paddock_core.runs.compare import differences
 from paddock_core.runs.proof import statement
 
+from ..api.files import harmless, sent_file
 from ..api.reading import whole_number
 from ..errors import Invalid, NotThere
 from ..hosts.queries import host_called
@@ -71,13 +72,6 @@ class AnyType(PlainText):
     format = ""
 
 
-def harmless(response: HttpResponseBase) -> HttpResponseBase:
-    """What a host made is nobody's page: it runs no script here, whatever it looks like."""
-    response.headers["X-Content-Type-Options"] = "nosniff"
-    response.headers["Content-Security-Policy"] = "sandbox; default-src 'none'"
-    return response
-
-
 class LogView(APIView):
     """The log of a job's newest attempt, or of the one asked for, as plain text."""
 
@@ -99,16 +93,10 @@ class LogView(APIView):
         if attempt is None and number:
             raise NotThere(f"Job {pk} has no attempt {number}.")
         if attempt and not offset and attempt.log_file.exists():
-            response: HttpResponseBase = FileResponse(
-                attempt.log_file.open("rb"),
-                content_type="text/plain; charset=utf-8",
-                as_attachment="download" in request.query_params,
-                filename=f"job-{attempt.wire_name}.log",
-            )
-        else:
-            data = logs.read(attempt, offset or 0) if attempt else b""
-            response = HttpResponse(data, content_type="text/plain; charset=utf-8")
-        return harmless(response)
+            name, to_save = f"job-{attempt.wire_name}.log", "download" in request.query_params
+            return sent_file(attempt.log_file, "text/plain; charset=utf-8", name, to_save=to_save)
+        data = logs.read(attempt, offset or 0) if attempt else b""
+        return harmless(HttpResponse(data, content_type="text/plain; charset=utf-8"))
 
 
 class AttemptView(APIView):
@@ -176,13 +164,9 @@ class OutputView(APIView):
         if kind.startswith("text/") or kind in ("application/json", "application/xml", "application/x-sh"):
             # HTML and XML too: as text they are to be read, and run nothing.
             kind = "text/plain"
-        response = FileResponse(
-            output.file.open("rb"),
-            content_type=f"{kind}; charset=utf-8" if kind == "text/plain" else kind,
-            as_attachment=kind not in SHOWN_AS_THEY_ARE or "download" in request.query_params,
-            filename=PurePosixPath(output.path).name[-150:],
-        )
-        return harmless(response)
+        to_save = kind not in SHOWN_AS_THEY_ARE or "download" in request.query_params
+        kind = f"{kind}; charset=utf-8" if kind == "text/plain" else kind
+        return sent_file(output.file, kind, PurePosixPath(output.path).name[-150:], to_save=to_save)
 
 
 class ProofView(APIView):
@@ -192,7 +176,11 @@ class ProofView(APIView):
     def get(self, request: Request, pk: int, number: int) -> HttpResponseBase:
         attempt = attempt_of(person(request.user), pk, number)
         server = request.build_absolute_uri("/").rstrip("/")
-        response = JsonResponse(X)
+        response = JsonResponse(
+            statement(run_of(attempt, server)),
+            json_dumps_params={"indent": 2},
+            content_type="application/vnd.in-toto+json",
+        )
         response.headers["Content-Disposition"] = f'attachment; filename="job-{attempt.wire_name}.intoto.json"'
         return response
 

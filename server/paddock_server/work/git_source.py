@@ -8,14 +8,14 @@ import subprocess
 import tempfile
 from dataclasses import dataclass
 from pathlib import Path
-from urllib.parse import urlsplit
+
+from paddock_core.pipeline_file import why_no_address
 
 from ..errors import Invalid, NotNow
 
 PATIENCE = 60.0
 LARGEST_FILE = 512 * 1024
 SCHEMES = ("https", "http", "ssh")
-_SHORT_SSH = re.compile(r"[A-Za-z0-9_][A-Za-z0-9._-]*@[A-Za-z0-9][A-Za-z0-9.-]*:[A-Za-z0-9_~/][^\s]*")
 _REF = re.compile(r"[A-Za-z0-9_][A-Za-z0-9._/+@-]{0,199}")
 _PATH = re.compile(r"[A-Za-z0-9._][A-Za-z0-9 ._/+-]{0,199}")
 COMMIT = re.compile(r"[0-9a-f]{40}(?:[0-9a-f]{24})?")
@@ -31,19 +31,7 @@ class FileAtCommit:
 
 def check_url(url: str) -> str:
     """Raises Invalid for an address that leads to a file of this machine, to a program, or is an option of Git's."""
-    said = ""
-    way = urlsplit(url) if "://" in url else None
-    if not url or url != url.strip() or url.startswith("-") or not url.isprintable() or " " in url:
-        said = "an address of a repository begins with https://, http:// or ssh://, and has no spaces"
-    elif way is None and not _SHORT_SSH.fullmatch(url):
-        said = "a repository of this machine's own disk is not read: serve it, and give its https:// or ssh:// address"
-    elif way is not None and way.scheme not in SCHEMES:
-        said = f"{way.scheme}:// is not taken; https://, http:// and ssh:// are"
-    elif way is not None and (not way.hostname or way.hostname.startswith("-")):
-        said = "the address has no host"
-    elif way is not None and way.password:
-        said = "the address has a password in it, which everybody could read here; leave it out"
-    if said:
+    if said := why_no_address(url, SCHEMES):
         raise Invalid(f"{url[:80]!r}: {said}.", errors=[{"pointer": "/url", "detail": said}])
     return url
 
