@@ -14,6 +14,13 @@ command -v dbus-daemon >/dev/null || missing="$missing dbus"
 command -v ip >/dev/null || missing="$missing iproute2"
 command -v javac >/dev/null || missing="$missing default-jdk-headless"
 command -v mvn >/dev/null || missing="$missing maven"
+# What the builds of a C and a Maven project need, without a network.
+command -v cmake >/dev/null || missing="$missing cmake"
+command -v cc >/dev/null && command -v make >/dev/null || missing="$missing build-essential"
+for plugin in compiler resources jar; do
+    [ -d "/usr/share/maven-repo/org/apache/maven/plugins/maven-$plugin-plugin" ] || missing="$missing libmaven-$plugin-plugin-java"
+done
+[ -d /usr/share/maven-repo/org/junit ] || missing="$missing junit5"
 [ -n "$missing" ] || exit 0
 
 if [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null; then

@@ -171,7 +171,9 @@ LOGGING = {
 
 HEARTBEAT_SECONDS = 15.0
 LINK_GRACE_SECONDS = float(os.environ.get("PADDOCK_LINK_GRACE", "45"))
-"""Silence after which a host is lost and its running attempts with it, where its paddock says nothing else."""
+"""Silence after which a host is lost, where its paddock says nothing else."""
+LEASE_SECONDS = float(os.environ.get("PADDOCK_LEASE", "900"))
+"""Silence after which what runs on a host is given up: a shorter one costs no job."""
 WATCH_SECONDS = float(os.environ.get("PADDOCK_WATCH_SECONDS", "60"))
 """How often the watches report."""
 FINDINGS_SECONDS = min(5.0, WATCH_SECONDS / 2)

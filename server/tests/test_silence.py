@@ -21,7 +21,7 @@ async def test_one_that_cannot_be_noted_keeps_nobody_from_being_heard(monkeypatc
 
     monkeypatch.setattr(silence, "LOOK_EVERY", 0.01)
     monkeypatch.setattr(silence, "_note_silence", note)
-    monkeypatch.setattr(silence.leases, "expire_later", lambda host_id, grace: None)
+    monkeypatch.setattr(silence.leases, "expire_later", lambda host_id, grace, lease: None)
     listening = asyncio.create_task(silence.keep_listening())
     for host_id in (999_001, 999_002):
         connections.enter(Connection(host_id, grace=0.0, heard=0.0))

@@ -160,7 +160,7 @@ def test_a_host_that_stays_away_loses_its_attempt(operator, new_host, retries, t
     host = new_host()
     job = placed(operator, host, retries=retries)
     note_link(host, Seen.SOCKET_CLOSED)
-    assert owed_after_start() == [(host.pk, 45.0)]
+    assert owed_after_start() == [(host.pk, 45.0, 900.0)]
     expire(host.pk, 45)
     assert state(job) == then
     assert "Nothing was heard" in Attempt.objects.get().note

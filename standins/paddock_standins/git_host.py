@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import base64
 import os
 import subprocess
 from collections.abc import Mapping
@@ -24,6 +25,13 @@ class _Handler(BaseHTTPRequestHandler):
 
     def _pass_on(self, body: bytes) -> None:
         way = urlsplit(self.path)
+        login = "Basic " + base64.b64encode(self.server.login.encode()).decode()
+        if self.server.login and self.headers.get("Authorization") != login:
+            self.send_response(401)
+            self.send_header("WWW-Authenticate", 'Basic realm="repositories"')
+            self.send_header("Content-Length", "0")
+            self.end_headers()
+            return
         done = subprocess.run(
             ["git", "http-backend"],
             input=body,
@@ -59,13 +67,15 @@ class _Handler(BaseHTTPRequestHandler):
 
 
 class GitHost(ThreadingHTTPServer):
-    """Serves the repositories in a folder; ``url`` is where."""
+    """Serves the repositories in a folder; ``url`` is where. With a ``login``, as ``user:password``, only to who has
+    it."""
 
     daemon_threads = True
     allow_reuse_address = True
 
-    def __init__(self, folder: Path, port: int = 0) -> None:
+    def __init__(self, folder: Path, port: int = 0, login: str = "") -> None:
         self.folder = folder
+        self.login = login
         super().__init__(("127.0.0.1", port), _Handler)
 
     @property

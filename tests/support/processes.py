@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import functools
 import os
+import shutil
 import signal
 import socket
 import subprocess
 import sys
+import tempfile
 from pathlib import Path
 
 from waiting import until
@@ -27,7 +30,9 @@ def free_port() -> int:
 class RealServer:
     """``paddock serve`` on a port of its own, with an administrator called harbourmaster."""
 
-    def __init__(self, data: Path, grace: float = 45, bind: str = "127.0.0.1", watch: float = 60) -> None:
+    def __init__(
+        self, data: Path, grace: float = 45, bind: str = "127.0.0.1", watch: float = 60, lease: float | None = None
+    ) -> None:
         self.port = free_port()
         self.url = f"http://{bind}:{self.port}"
         self._bind = bind
@@ -37,6 +42,7 @@ class RealServer:
             **{name: value for name, value in os.environ.items() if not name.startswith(("PADDOCK_", "DJANGO_"))},
             "PADDOCK_DATA": str(data),
             "PADDOCK_LINK_GRACE": str(grace),
+            "PADDOCK_LEASE": str(grace if lease is None else lease),
             "PADDOCK_WATCH_SECONDS": str(watch),
             "PADDOCK_PASSWORD": PASSWORD,
             "PADDOCK_HOSTS": bind,
@@ -108,10 +114,27 @@ class RealServer:
         return number
 
 
-class RealAgent:
-    """``paddock-agent`` with a home of its own."""
+FEW_TOOLS = (
+    "bash", "cat", "echo", "env", "git", "head", "id", "ls", "mkdir", "printf", "pwd", "rm", "seq", "setsid", "sh",
+    "sleep", "tail", "touch", "tr", "true",
+)  # fmt: skip
 
-    def __init__(self, server: RealServer, home: Path, name: str) -> None:
+
+@functools.cache
+def path_of_few_tools() -> str:
+    """A folder for PATH with what scripts of tests call: a survey of all of a machine costs seconds each time."""
+    folder = Path(tempfile.mkdtemp(prefix="few-tools-"))
+    for name in FEW_TOOLS:
+        if found := shutil.which(name, path="/usr/bin:/bin:/usr/sbin"):
+            (folder / name).symlink_to(found)
+    return str(folder)
+
+
+class RealAgent:
+    """``paddock-agent`` with a home of its own. With ``all_tools`` it has this machine's whole PATH."""
+
+    def __init__(self, server: RealServer, home: Path, name: str, *, all_tools: bool = False) -> None:
+        self._path = os.environ.get("PATH", os.defpath) if all_tools else path_of_few_tools()
         self._server = server
         self.home = home
         self.name = name
@@ -141,7 +164,7 @@ class RealAgent:
         with (self.home / "agent.log").open("ab") as log:
             self._process = subprocess.Popen(
                 [BIN / "paddock-agent", "run", "--home", self.home],
-                env=self._server.environment,
+                env={**self._server.environment, "PATH": self._path},
                 stdout=log,
                 stderr=log,
             )

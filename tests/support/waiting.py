@@ -11,13 +11,13 @@ T = TypeVar("T")
 PATIENCE = 60.0
 
 
-def until(is_so: Callable[[], T], what: object = "it") -> T:
-    """What ``is_so`` gives as soon as that is true; fails once patience ends."""
-    ends = time.monotonic() + PATIENCE
+def until(is_so: Callable[[], T], what: object = "it", patience: float = PATIENCE) -> T:
+    """What ``is_so`` gives as soon as that is true; fails once patience, in seconds, ends."""
+    ends = time.monotonic() + patience
     while True:
         if found := is_so():
             return found
-        assert time.monotonic() < ends, f"waited {PATIENCE:g} s for {what}"
+        assert time.monotonic() < ends, f"waited {patience:g} s for {what}"
         time.sleep(0.02)
 
 

@@ -80,6 +80,7 @@ urlpatterns = [
     path(ATTEMPT + "lines/", runs.LogLinesView.as_view()),
     path(ATTEMPT + "find/", runs.LogFindView.as_view()),
     path(ATTEMPT + "outputs/<int:file>/", runs.OutputView.as_view()),
+    path(ATTEMPT + "give-up/", runs.GiveUpView.as_view()),
     path(ATTEMPT + "proof/", runs.ProofView.as_view()),
     path("compare-runs/", runs.CompareRunsView.as_view()),
     path("secrets/", secrets.SecretsView.as_view()),

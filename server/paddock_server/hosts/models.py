@@ -26,7 +26,8 @@ def any_pipeline() -> list[str]:
 
 
 class Paddock(models.Model):
-    """A fenced group of hosts. ``grace`` is the seconds of silence after which a host is lost, 0 for the server's own;
+    """A fenced group of hosts. ``grace`` is the seconds of silence after which a host is lost, ``lease`` after which
+    what runs there is given up, 0 for the server's own;
     ``services`` are watched on all its hosts. ``pipelines`` are patterns of those that its fence lets in.
     What jobs leave running is ended where it ``ends_processes``; warm folders stay ``warm_days`` after their last
     use."""
@@ -41,6 +42,7 @@ class Paddock(models.Model):
     pipelines = models.JSONField(default=any_pipeline)
     ends_processes = models.BooleanField(default=True)
     warm_days = models.PositiveIntegerField(default=14)
+    lease = models.PositiveIntegerField(default=0)
     made_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -154,6 +156,11 @@ class Host(models.Model):
     def grace(self) -> float:
         """Seconds of silence after which it is lost."""
         return float(self.paddock.grace or settings.LINK_GRACE_SECONDS)
+
+    @property
+    def lease(self) -> float:
+        """Seconds of silence after which what runs on it is given up."""
+        return max(self.grace, float(self.paddock.lease or settings.LEASE_SECONDS))
 
 
 LIVING = (Host.Standing.AT_THE_GATE, Host.Standing.ADMITTED)

@@ -58,6 +58,7 @@ class PaddockSerializer(serializers.ModelSerializer):
         required=False,
         help_text="Patterns of the pipelines that its fence lets in, in which * stands for anything.",
     )
+    lease = serializers.IntegerField(min_value=0, max_value=7 * 24 * 3600, required=False)
     warm_days = serializers.IntegerField(min_value=0, max_value=3650, required=False)
     hosts = serializers.IntegerField(read_only=True, source="living", default=0)
 
@@ -74,6 +75,7 @@ class PaddockSerializer(serializers.ModelSerializer):
             "pipelines",
             "ends_processes",
             "warm_days",
+            "lease",
             "hosts",
             "made_at",
         ]

@@ -37,7 +37,7 @@ from ..toolchains.actions.take_in_survey import take_in_survey
 from ..toolchains.actions.try_tool import take_trial
 from ..work import dispatcher
 from ..work.actions.take_report import take_report
-from . import connections, leases, running
+from . import connections, leases, running, twins
 from .connections import Connection
 from .pace import Pace
 
@@ -48,7 +48,7 @@ Receive = Callable[[], Awaitable[MutableMapping[str, Any]]]
 Send = Callable[[MutableMapping[str, Any]], Awaitable[None]]
 
 HELLO_PATIENCE = 20.0
-BROKE_PROTOCOL, REPLACED = 4002, 4000
+BROKE_PROTOCOL, REPLACED, TWIN = 4002, 4000, 4009
 
 
 async def agent_link(scope: Scope, receive: Receive, send: Send) -> None:
@@ -75,11 +75,17 @@ async def agent_link(scope: Scope, receive: Receive, send: Send) -> None:
             await send({"type": "websocket.send", "text": wire.encode(wire.Dismiss(why=clone)).decode()})
             await _close(send, REPLACED, "a clone")
             return
+        if twin := twins.refused(connection, hello):
+            if twin.has_come_before:
+                said = f"A second agent with its key called from {address}, on the same machine."
+                await database_sync_to_async(note_strange)(host, "clone", said)
+            await _close(send, TWIN, "another agent with this key is connected")
+            return
         connections.enter(connection)
         entered = True
         vitals.forget(host.pk)
         welcome = await database_sync_to_async(greet)(host.pk, hello, address)
-        connection.grace = host.grace
+        connection.grace, connection.lease = host.grace, host.lease
         connection.pace = Pace(welcome.heartbeat)
         connection.welcome(welcome)
         await _converse(host, connection, receive, send)
@@ -92,7 +98,8 @@ async def agent_link(scope: Scope, receive: Receive, send: Send) -> None:
     finally:
         if entered and connections.leave(connection) and not running.server.stopping:
             await database_sync_to_async(_note_end)(host.pk, connection.said_goodbye)
-            leases.expire_later(host.pk, 0 if connection.said_goodbye else connection.grace)
+            grace, lease = (0, 0) if connection.said_goodbye else (connection.grace, connection.lease)
+            leases.expire_later(host.pk, grace, lease)
 
 
 class _Closed(Exception):

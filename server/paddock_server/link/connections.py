@@ -28,9 +28,12 @@ class Connection:
     outgoing: asyncio.Queue[wire.FromServer | None] = field(default_factory=lambda: asyncio.Queue(LONGEST_QUEUE))
     said_goodbye: bool = False
     grace: float = math.inf
+    lease: float = math.inf
     pace: Pace = field(default_factory=lambda: Pace(settings.HEARTBEAT_SECONDS))
     heard: float = field(default_factory=time.monotonic)
     """When the last message came, by the monotonic clock."""
+    run: str = ""
+    boot: str = ""
     early: list[wire.FromServer] | None = None
     """What is to be sent before the welcome is; None once it is, for the agent hears that first."""
 
@@ -39,6 +42,10 @@ class Connection:
         early, self.early = self.early or [], None
         for one in (message, *early):
             self.put(one)
+
+    def is_quiet(self) -> bool:
+        """Whether nothing was heard for longer than two heartbeats."""
+        return time.monotonic() - self.heard > 2 * self.pace.every
 
     def put(self, message: wire.FromServer | None) -> None:
         """Queues a message; a connection that does not keep up is dropped."""
@@ -68,6 +75,11 @@ def leave(connection: Connection) -> bool:
         del _connections[connection.host_id]
         return True
     return False
+
+
+def of(host_id: int) -> Connection | None:
+    """The host's connection, if it has one."""
+    return _connections.get(host_id)
 
 
 def is_connected(host_id: int) -> bool:

@@ -1,4 +1,8 @@
-"""Leases: a host that stays away past the grace loses what it was given."""
+"""Leases: a host that falls silent counts as lost after its grace, and loses what it was given after its lease.
+
+The lease is longer: a network that is cut for ten minutes costs no job that runs for hours. An agent that comes back
+without an attempt has lost it at once, and so has one that said goodbye.
+"""
 
 from __future__ import annotations
 
@@ -16,41 +20,57 @@ from ..work.actions.take_report import lose_lease
 from ..work.models import Attempt
 from . import connections, running
 
-
-def expire_later(host_id: int, grace: float) -> None:
-    """Gives the host ``grace`` seconds to come back."""
-    running.start(_expire(host_id, grace))
+_away: dict[int, object] = {}
+"""The latest absence of each host: one that came back and went again has its whole lease anew."""
 
 
-async def _expire(host_id: int, grace: float) -> None:
+def expire_later(host_id: int, grace: float, lease: float) -> None:
+    """Gives the host ``grace`` seconds to come back before it counts as lost, and ``lease`` before its attempts do."""
+    _away[host_id] = absence = object()
+    running.start(_expire(host_id, absence, grace, lease))
+
+
+async def _expire(host_id: int, absence: object, grace: float, lease: float) -> None:
     await asyncio.sleep(grace)
-    if not connections.is_connected(host_id) and not running.server.stopping:
-        await database_sync_to_async(expire)(host_id, grace)
+    if _is_still(absence, host_id):
+        await database_sync_to_async(note_absence)(host_id)
+    await asyncio.sleep(max(0.0, lease - grace))
+    if _is_still(absence, host_id):
+        await database_sync_to_async(expire)(host_id, lease)
+
+
+def _is_still(absence: object, host_id: int) -> bool:
+    return _away.get(host_id) is absence and not connections.is_connected(host_id) and not running.server.stopping
 
 
 @transaction.atomic
-def expire(host_id: int, grace: float) -> None:
-    """Gives up the host's attempts. Where the link still counts as connected, that was before this server started."""
+def note_absence(host_id: int) -> None:
+    """Where the link still counts as connected, that was before this server started."""
+    note_link(Host.objects.select_related("paddock").get(pk=host_id), Seen.SERVER_WAS_DOWN)
+
+
+@transaction.atomic
+def expire(host_id: int, lease: float) -> None:
+    """Gives up the host's attempts."""
     host = Host.objects.select_related("paddock").get(pk=host_id)
-    note_link(host, Seen.SERVER_WAS_DOWN)
     why = (
         "The agent was stopped while it ran."
         if host.link == Link.STOPPED
-        else f"Nothing was heard from {host.name} for {grace:g} s."
+        else f"Nothing was heard from {host.name} for {lease:g} s."
     )
     for attempt in Attempt.objects.select_related("job", "host__paddock").filter(host=host, state__in=LIVE_STATES):
         lose_lease(attempt, why)
 
 
-def owed_after_start() -> list[tuple[int, float]]:
-    """The hosts that were connected, or at work, when the server stopped: they get the grace to come back."""
+def owed_after_start() -> list[tuple[int, float, float]]:
+    """The hosts that were connected, or at work, when the server stopped: they get grace and lease to come back."""
     connected = Host.objects.filter(standing__in=LIVING, link=Link.CONNECTED.value).values_list("pk", flat=True)
     working = Attempt.objects.filter(state__in=LIVE_STATES).values_list("host", flat=True)
     owed = Host.objects.filter(pk__in={*connected, *working}).select_related("paddock")
-    return [(host.pk, host.grace) for host in owed]
+    return [(host.pk, host.grace, host.lease) for host in owed]
 
 
 async def resume_after_start() -> None:
-    """Starts the grace for all of them."""
-    for host_id, grace in await database_sync_to_async(owed_after_start)():
-        expire_later(host_id, grace)
+    """Starts the grace and the lease for all of them."""
+    for host_id, grace, lease in await database_sync_to_async(owed_after_start)():
+        expire_later(host_id, grace, lease)

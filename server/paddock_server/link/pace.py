@@ -13,6 +13,7 @@ class Pace:
     """One connection's. ``every`` is the seconds between heartbeats that were asked for."""
 
     def __init__(self, every: float) -> None:
+        self.every = every
         self._rate = TOO_FAST / every
         self._left = BURST
         self._last: float | None = None

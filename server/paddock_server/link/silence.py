@@ -27,7 +27,7 @@ async def keep_listening() -> None:
             try:
                 if connections.leave(connection) and not running.server.stopping:
                     await database_sync_to_async(_note_silence)(connection.host_id)
-                    leases.expire_later(connection.host_id, 0)
+                    leases.expire_later(connection.host_id, 0, max(0.0, connection.lease - connection.grace))
             except Exception:
                 log.exception("A silence could not be noted; others are listened to still.")
             connection.put(None)

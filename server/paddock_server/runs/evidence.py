@@ -49,6 +49,16 @@ def _took(step: StepRun) -> float:
     return max(0.0, (step.ended_at - step.began_at).total_seconds())
 
 
+def other_run(attempt: Attempt) -> Attempt | None:
+    """The last run before of the same job of its pipeline that ended otherwise: what a failure is held against."""
+    runs = Attempt.objects.filter(
+        job__pipeline=attempt.job.pipeline, job__name=attempt.job.name, pk__lt=attempt.pk, ended_at__isnull=False
+    ).select_related("host")
+    passed = runs.filter(state="passed")
+    wanted = runs.filter(state__in=("failed", "timed out", "lost")) if attempt.state == "passed" else passed
+    return wanted.order_by("-pk").first()
+
+
 def evidence(attempt: Attempt) -> Evidence:
     """To compare it."""
     job = attempt.job

@@ -6,9 +6,9 @@ from rest_framework import serializers
 from paddock_core.runs.compare import IN_ORDER
 
 from ..work.actions.run_again import Where
-from ..work.models import Attempt
+from ..work.models import ATTEMPT_STATES, Attempt
 from ..work.serializers import AttemptSerializer
-from .evidence import steps_of, times
+from .evidence import other_run, steps_of, times
 from .models import FOLDER_KINDS, STEP_OUTCOMES, TEST_OUTCOMES, Output, TestCase, WorkFolder
 
 GROUPS = [(one, one) for one in IN_ORDER]
@@ -94,6 +94,15 @@ class TimesSerializer(serializers.Serializer):
     ran = serializers.FloatField(allow_null=True)
 
 
+class OtherRunSerializer(serializers.Serializer):
+    """A run to compare with: of the same job of its pipeline, with the other result."""
+
+    name = serializers.CharField(source="wire_name")
+    state = serializers.ChoiceField(choices=ATTEMPT_STATES)
+    host = serializers.CharField(source="host.name")
+    at = serializers.DateTimeField(source="offered_at")
+
+
 class AttemptSheetSerializer(AttemptSerializer):
     """One attempt with all its evidence. Memory in bytes, processor time in seconds, both of all that it started."""
 
@@ -108,13 +117,15 @@ class AttemptSheetSerializer(AttemptSerializer):
     left_out = serializers.SlugRelatedField(many=True, read_only=True, slug_field="said")
     tests = serializers.SerializerMethodField()
     times = serializers.SerializerMethodField()
+    compare_with = serializers.SerializerMethodField()
     log_size = serializers.IntegerField(source="log.size")
     log_lines = serializers.IntegerField(source="log.total")
 
     class Meta(AttemptSerializer.Meta):
         fields = [
             *AttemptSerializer.Meta.fields, "job", "paddock", "facts", "warm", "variables", "values", "commit",
-            "processor", "memory", "left", "steps", "outputs", "left_out", "tests", "times", "log_size", "log_lines",
+            "processor", "memory", "left", "steps", "outputs", "left_out", "tests", "times",
+            "compare_with", "log_size", "log_lines",
         ]  # fmt: skip
         read_only_fields = fields
 
@@ -151,6 +162,11 @@ class AttemptSheetSerializer(AttemptSerializer):
                 "cases": bad[:200],
             }
         ).data
+
+    @extend_schema_field(OtherRunSerializer(allow_null=True))
+    def get_compare_with(self, attempt: Attempt) -> dict[str, object] | None:
+        other = other_run(attempt)
+        return OtherRunSerializer(other).data if other else None
 
     @extend_schema_field(TimesSerializer)
     def get_times(self, attempt: Attempt) -> dict[str, float | None]:

@@ -20,6 +20,7 @@ from ..api.reading import whole_number
 from ..errors import Invalid, NotThere
 from ..hosts.queries import host_called
 from ..people.actor import Actor, person
+from ..work.actions.give_up import give_up
 from ..work.actions.run_again import Where, run_again
 from ..work.models import Attempt
 from ..work.serializers import JobSheetSerializer
@@ -195,6 +196,16 @@ class RunAgainView(APIView):
         actor = person(request.user)
         again = run_again(actor, job_numbered(actor, pk), Where(given.validated_data["where"]))
         return Response(JobSheetSerializer(again).data, status=201)
+
+
+class GiveUpView(APIView):
+    """Give up an attempt on a host that is not there."""
+
+    @extend_schema(request=None, responses=JobSheetSerializer)
+    def post(self, request: Request, pk: int, number: int) -> Response:
+        actor = person(request.user)
+        give_up(actor, attempt_of(actor, pk, number))
+        return Response(JobSheetSerializer(job_numbered(actor, pk)).data)
 
 
 class CompareRunsView(APIView):

@@ -953,6 +953,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/jobs/{id}/attempts/{number}/give-up/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give up an attempt on a host that is not there
+         * @description Give up an attempt on a host that is not there.
+         */
+        post: operations["jobs_attempts_give_up_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/jobs/{id}/attempts/{number}/lines/": {
         parameters: {
             query?: never;
@@ -1964,6 +1984,7 @@ export interface components {
             readonly left_out: string[];
             readonly tests: components["schemas"]["TestSummary"] | null;
             readonly times: components["schemas"]["Times"];
+            readonly compare_with: components["schemas"]["OtherRun"] | null;
             log_size: number;
             log_lines: number;
         };
@@ -3064,6 +3085,14 @@ export interface components {
          * @enum {string}
          */
         OddityEnum: "same machine twice" | "name of an earlier host" | "outside the paddock's networks" | "another machine than the one that joined";
+        /** @description A run to compare with: of the same job of its pipeline, with the other result. */
+        OtherRun: {
+            name: string;
+            state: components["schemas"]["AttemptStateEnum"];
+            host: string;
+            /** Format: date-time */
+            at: string;
+        };
         /** @description A file that is kept; ``whole`` once all of it is here. */
         Output: {
             readonly number: number;
@@ -3089,6 +3118,7 @@ export interface components {
             pipelines?: string[];
             ends_processes?: boolean;
             warm_days?: number;
+            lease?: number;
             /** @default 0 */
             readonly hosts: number;
             /** Format: date-time */
@@ -3110,6 +3140,7 @@ export interface components {
             pipelines?: string[];
             ends_processes?: boolean;
             warm_days?: number;
+            lease?: number;
         };
         PaddockRole: {
             paddock: string;
@@ -3232,6 +3263,7 @@ export interface components {
             pipelines?: string[];
             ends_processes?: boolean;
             warm_days?: number;
+            lease?: number;
         };
         /** @description What may be changed of a rule: name and kind stay. */
         PatchedChangeTellingRequest: {
@@ -5373,6 +5405,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FoundLines"];
+                };
+            };
+        };
+    };
+    jobs_attempts_give_up_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobSheet"];
                 };
             };
         };

@@ -1,14 +1,13 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Schemas } from '../api/client'
-import JobLog from './JobLog.vue'
+import RunLog from './RunLog.vue'
 import MachineText from './MachineText.vue'
 import { duration, exactly } from './wording'
 
 /** The evidence of one attempt: which host, account and folder, which tools, what came out, and the log. */
 const props = defineProps<{ job: number; attempt: Schemas['Attempt']; showsLog: boolean }>()
 
-const isLive = computed(() => props.attempt.state === 'running' || props.attempt.state === 'offered')
 const times = computed(() => {
   const { offered_at, started_at, ended_at } = props.attempt
   if (!started_at) return `offered ${exactly(offered_at)}`
@@ -45,7 +44,8 @@ const times = computed(() => {
       </dd>
     </template>
   </dl>
-  <JobLog v-if="showsLog && attempt.started_at" :job="job" :attempt="attempt.number" :live="isLive" />
+  <p><RouterLink :to="{ name: 'run', params: { id: job }, query: { attempt: attempt.number } }" data-act="open-run">Steps, evidence and files of this run</RouterLink></p>
+  <RunLog v-if="showsLog && attempt.started_at" :job="job" :attempt="attempt.number" />
 </template>
 
 <style scoped>

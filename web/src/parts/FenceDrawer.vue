@@ -15,6 +15,9 @@ const admitsAtOnce = ref(false)
 const services = ref<string[]>([])
 const watchMayStart = ref(false)
 const grace = ref(0)
+const leaseMinutes = ref(0)
+const endsProcesses = ref(true)
+const warmDays = ref(14)
 const { isBusy, trouble, doing } = useDoing()
 
 watch(paddock, (name) => {
@@ -29,6 +32,9 @@ watch(paddock, (name) => {
     services.value = found?.services ?? []
     watchMayStart.value = found?.watch_may_start ?? false
     grace.value = found?.grace ?? 0
+    leaseMinutes.value = Math.round((found?.lease ?? 0) / 60)
+    endsProcesses.value = found?.ends_processes ?? true
+    warmDays.value = found?.warm_days ?? 14
   })
 })
 
@@ -42,6 +48,9 @@ function save(): Promise<void> {
       services: services.value,
       watch_may_start: watchMayStart.value,
       grace: grace.value,
+      lease: leaseMinutes.value * 60,
+      ends_processes: endsProcesses.value,
+      warm_days: warmDays.value,
     }
     await answered(api.PATCH('/api/v1/paddocks/{name}/', { params: { path: { name: paddock.value ?? '' } }, body }))
     await yard.load()
@@ -78,6 +87,18 @@ function save(): Promise<void> {
         <span class="soft">Seconds of silence after which a host is lost; 0 takes the server's own.</span>
         <InputNumber v-model:value="grace" :min="0" :max="3600" />
       </label>
+      <label>
+        Lease
+        <span class="soft">Minutes of silence after which what runs on a host is given up; 0 takes the server's own. A cut that is shorter costs no job.</span>
+        <InputNumber v-model:value="leaseMinutes" :min="0" :max="10080" data-field="lease" />
+      </label>
+      <label>
+        Warm folders
+        <span class="soft">Days that one stays after its last use; agents hear of it when they next connect.</span>
+        <InputNumber v-model:value="warmDays" :min="0" :max="3650" data-field="warm-days" />
+      </label>
+      <Checkbox v-model:checked="endsProcesses" data-field="ends-processes">End processes that a job leaves behind</Checkbox>
+      <p class="soft">Otherwise they are only named on the run's page.</p>
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
       <Button type="primary" html-type="submit" :loading="isBusy">Save</Button>
     </form>

@@ -35,7 +35,7 @@ const bars = computed(() => {
         <pattern id="did-not-pass" width="4" height="4" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><rect width="4" height="4" class="rust-pale" /><rect width="2" height="4" class="rust" /></pattern>
       </defs>
       <line x1="0" :y1="HALF + 1" :x2="Math.max(60, bars.length) * STEP" :y2="HALF + 1" class="ground" />
-      <g v-for="bar in bars" :key="bar.run.id" class="bar" @click="router.push({ name: 'board', params: { id: String(bar.run.id) } })">
+      <g v-for="bar in bars" :key="bar.run.id" class="bar" @click="router.push({ name: 'run', params: { id: String(bar.run.id) } })">
         <title>{{ bar.said }}</title>
         <rect :x="bar.x" y="0" :width="STEP" :height="2 * HALF + 2" class="reach" />
         <rect v-if="bar.took" :x="bar.x + 1" :y="HALF - bar.took" :width="STEP - 2" :height="bar.took" :class="{ took: !bar.isTrouble }" :fill="bar.isTrouble ? 'url(#did-not-pass)' : undefined" />

@@ -68,3 +68,8 @@ export function inDays(seconds: number): string {
   const days = seconds / 86_400
   return days < 20 ? `${days.toFixed(1)} days` : `${Math.round(days)} days`
 }
+
+/** The time of day of a moment, to the second. */
+export function timeOfDay(moment: string): string {
+  return new Date(moment).toLocaleTimeString('en-GB')
+}

@@ -9,6 +9,7 @@ import { useSession } from '../api/session'
 import HostChanges from '../parts/HostChanges.vue'
 import HostFacts from '../parts/HostFacts.vue'
 import FindingItem from '../parts/FindingItem.vue'
+import HostFolders from '../parts/HostFolders.vue'
 import HostHistory from '../parts/HostHistory.vue'
 import HostReadings from '../parts/HostReadings.vue'
 import HostServices from '../parts/HostServices.vue'
@@ -147,6 +148,7 @@ async function act(verb: Verb): Promise<void> {
         </div>
       </div>
       <HostReadings :host="host" />
+      <HostFolders :host="host" />
       <HostHistory :name="host.name" />
     </template>
   </div>

@@ -1,0 +1,26 @@
+"""Gives up what runs on a host that is not there, before its lease ends: a person knows that it will not come back."""
+
+from __future__ import annotations
+
+from django.db import transaction
+
+from paddock_core.lifecycle import LIVE
+
+from ...errors import NotNow
+from ...link import connections
+from ...people.actor import Actor
+from ...people.models import Role
+from ..models import Attempt
+from .take_report import lose_lease
+
+
+@transaction.atomic
+def give_up(actor: Actor, attempt: Attempt) -> None:
+    """The attempt is lost; its job waits again if it may be tried again. Raises NotNow for one that is over, or whose
+    host is connected: that one can be cancelled."""
+    actor.demand(Role.OPERATOR, attempt.host.paddock.name, "Giving up an attempt")
+    if attempt.state not in [state.value for state in LIVE]:
+        raise NotNow(f"Attempt {attempt.wire_name} is over: it is {attempt.state}.")
+    if connections.is_connected(attempt.host_id):
+        raise NotNow(f"{attempt.host.name} is connected: cancel the job instead.")
+    lose_lease(attempt, f"{actor.name} gave it up, since {attempt.host.name} was not there.")
