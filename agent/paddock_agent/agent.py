@@ -84,6 +84,7 @@ class Agent:
             for task in tasks:
                 task.cancel()
             await asyncio.gather(*tasks, return_exceptions=True)
+            await self._attempts.drop()
             self._spool.close()
 
     def _tell(self, message: wire.FromAgent) -> None:

@@ -25,6 +25,7 @@ from .description import all_hosts
 from .made_up_past import made_up_past
 from .receivers import SECRET
 from .routing_story import set_up_queue
+from .running_story import set_up_runs
 from .toolchain_story import ASKING, CHANGED, ask_for_tools, set_up_kits
 from .troubles import TROUBLES, found_all, set_up_telling, set_up_watching
 
@@ -146,6 +147,7 @@ class Demo:
             self._wait(
                 "the jobs that ask for tools to end", lambda: self._all_ended(api, {one for _, one, _ in ASKING})
             )
+            set_up_runs(api, f"http://127.0.0.1:{git_port}", repositories, self._paste, self._wait)
             set_up_queue(api, f"http://127.0.0.1:{git_port}", repositories, self._wait)
             self._remember(api)
             set_up_watching(api)

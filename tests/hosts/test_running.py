@@ -243,13 +243,13 @@ def test_an_attempt_on_a_host_that_will_not_come_back_is_given_up_by_hand(server
 
 # ---- faults --------------------------------------------------------------------------------------------------------
 
-JOBS, LINES = 210, 60
-KILLS = 12
+JOBS, LINES = 204, 40
+KILLS = 9
 
 
 def test_two_hundred_jobs_under_kills_end_once_each_with_whole_logs_and_no_slot_leaks(tmp_path):
     (tmp_path / "server").mkdir()
-    server = RealServer(tmp_path / "server", grace=2, lease=6)
+    server = RealServer(tmp_path / "server", grace=1, lease=4)
     agents = [RealAgent(server, tmp_path / f"agent-{i}", f"dunlin-{70 + i}") for i in range(3)]
     chance = random.Random(20_261_123)
     try:

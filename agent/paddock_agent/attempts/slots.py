@@ -92,6 +92,13 @@ class Attempts:
         if tasks:
             await asyncio.wait(tasks)
 
+    async def drop(self) -> None:
+        """Lets go of what still runs, without a word: the agent ends as if it was killed."""
+        tasks = [task for _, task in self._running.values()]
+        for task in tasks:
+            task.cancel()
+        await asyncio.gather(*tasks, return_exceptions=True)
+
     def clear_folders(self, paths: Sequence[str]) -> None:
         """Removes work folders, soon; all where none is named."""
         self._clear.append(paths)

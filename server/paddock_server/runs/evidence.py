@@ -64,7 +64,6 @@ def evidence(attempt: Attempt) -> Evidence:
     job = attempt.job
     names = [step["name"] for step in steps_of(job)]
     job_values = {
-        "result": attempt.state,
         "script": "\n".join(f"[{step['name']}]\n{step['script']}" for step in steps_of(job)),
         "terms": ", ".join(job.terms),
         "commit": attempt.commit or (job.submission.commit if job.submission else ""),
@@ -80,7 +79,7 @@ def evidence(attempt: Attempt) -> Evidence:
         _numbered(attempt.tools),
         {name: value for name, value in environment.items() if name not in _ALWAYS_DIFFER},
         {
-            names[step.number]: f"{step.outcome}{f' {step.exit_code}' if step.exit_code is not None else ''}"
+            names[step.number]: f"exit code {step.exit_code}" if step.outcome == "exited" else step.outcome
             for step in attempt.steps.all()
             if step.number < len(names)
         },

@@ -28,9 +28,9 @@ function word(step: Step): string {
 }
 
 function kind(step: Step): string {
-  if (step.outcome === '' || step.outcome === 'skipped') return 'not'
+  if (step.outcome === '' || step.outcome === 'skipped') return 'not-run'
   if (step.outcome === 'running') return 'now'
-  return GOOD(step) ? 'well' : 'bad'
+  return GOOD(step) ? 'good' : 'bad'
 }
 
 /** Stretches of time from being sent to the end. What is shorter than a fortieth is drawn as long as that. */
@@ -139,7 +139,7 @@ em {
   font-style: normal;
 }
 
-.well em {
+.good em {
   color: var(--moss);
 }
 
@@ -148,8 +148,8 @@ em {
   color: var(--rust);
 }
 
-.not .name,
-.not em {
+.not-run .name,
+.not-run em {
   color: var(--ink-soft);
   font-weight: 400;
 }

@@ -27,7 +27,7 @@ const READABLE = /\.(?:txt|log|md|xml|html?|json|ya?ml|csv|ini|cfg|toml|c|h|py|j
       <li v-for="file in attempt.outputs" :key="file.number">
         <a v-if="file.whole" class="machine" :href="`${base}outputs/${file.number}/`" :target="READABLE.test(file.path) ? '_blank' : undefined" rel="noopener">{{ file.path }}</a>
         <span v-else class="machine">{{ file.path }}</span>
-        <span class="soft" :title="`SHA-256 ${file.sha256}`"> {{ size(file.size) }}</span>
+        <span class="soft size" :title="`SHA-256 ${file.sha256}`"> {{ size(file.size) }}</span>
         <span v-if="file.refused" class="trouble"> {{ file.refused }}</span>
         <span v-else-if="!file.whole" class="soft"> on its way</span>
       </li>
@@ -51,6 +51,10 @@ ul {
 li,
 p {
   overflow-wrap: anywhere;
+}
+
+.size {
+  margin-left: 8px;
 }
 
 .proof {

@@ -146,8 +146,8 @@ onUnmounted(() => sizes?.disconnect())
           <div v-for="row in shown" :key="row.number" class="line" :class="{ begins: begins.has(row.number), match: matches.has(row.number), chosen: row.number === props.line }" :data-line="row.number">
             <button type="button" class="bare number" :title="`${word} a link to line ${row.number}`" @click="linkTo(row.number)">{{ row.number }}</button>
             <time v-if="row.line?.at" class="at" :title="exactly(row.line.at)">{{ timeOfDay(row.line.at) }}</time><span v-else class="at" />
-            <code><span v-for="(span, i) in row.line?.spans ?? []" :key="i" :class="span.styles">{{ span.text }}</span></code>
             <span v-if="begins.get(row.number)" class="step">{{ begins.get(row.number) }}</span>
+            <code><span v-for="(span, i) in row.line?.spans ?? []" :key="i" :class="span.styles">{{ span.text }}</span></code>
           </div>
         </div>
       </div>
@@ -248,8 +248,7 @@ code {
 }
 
 .step {
-  position: absolute;
-  right: 8px;
+  margin-right: 8px;
   padding: 0 8px;
   border-radius: 0 0 3px 3px;
   background: #f2c12e;

@@ -63,7 +63,7 @@ function swap(): void {
             <th scope="col" class="what"><span class="for-screen-readers">What</span></th>
             <th v-for="run in runs" :key="`${run.job}-${run.number}`" scope="col" class="run">
               <RouterLink :to="{ name: 'run', params: { id: run.job }, query: { attempt: run.number } }">{{ run.name }} {{ run.job }}-{{ run.number }}</RouterLink>
-              <span :class="run.state === 'passed' ? 'well' : 'trouble'"> {{ run.state }}</span> on {{ run.host }}, <TimeAgo :at="run.offered_at" />
+              <span class="state" :class="run.state === 'passed' ? 'well' : 'trouble'">{{ run.state }}</span> on {{ run.host }}, <TimeAgo :at="run.offered_at" />
             </th>
           </tr>
         </thead>
@@ -93,6 +93,10 @@ function swap(): void {
 .run {
   width: 42%;
   font-size: 13px;
+}
+
+.state {
+  margin-left: 8px;
 }
 
 .part {
