@@ -17,6 +17,7 @@ from channels.routing import ProtocolTypeRouter, URLRouter  # noqa: E402
 from channels.security.websocket import AllowedHostsOriginValidator  # noqa: E402
 from django.urls import path  # noqa: E402
 
+from .chores.keeper import keep_rolling  # noqa: E402
 from .health.keepers import keep_finding, keep_reading  # noqa: E402
 from .link import running  # noqa: E402
 from .link.agents import agent_link  # noqa: E402
@@ -43,7 +44,14 @@ async def _lifespan(receive: Any, send: Any) -> None:
     running.server.loop = asyncio.get_running_loop()
     keeping = [
         asyncio.create_task(work)
-        for work in (keep_dispatching(), keep_listening(), keep_reading(), keep_finding(), keep_telling())
+        for work in (
+            keep_dispatching(),
+            keep_listening(),
+            keep_reading(),
+            keep_finding(),
+            keep_telling(),
+            keep_rolling(),
+        )
     ]
     await resume_after_start()
     await send({"type": "lifespan.startup.complete"})

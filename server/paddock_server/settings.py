@@ -38,6 +38,7 @@ INSTALLED_APPS = [
     "paddock_server.pipeline_secrets",
     "paddock_server.work",
     "paddock_server.runs",
+    "paddock_server.chores",
     "paddock_server.bring_up",
     "paddock_server.logbook",
 ]
@@ -148,6 +149,8 @@ SPECTACULAR_SETTINGS = {
         "StepOutcomeEnum": "paddock_server.runs.models.STEP_OUTCOMES",
         "TestOutcomeEnum": "paddock_server.runs.models.TEST_OUTCOMES",
         "FolderKindEnum": "paddock_server.runs.models.FOLDER_KINDS",
+        "ChoreRunStateEnum": "paddock_server.chores.models.RUN_STATES",
+        "ChoreHostStateEnum": "paddock_server.chores.models.HOST_STATES",
         "WhereEnum": "paddock_server.runs.serializers.WHERES",
         "DifferenceGroupEnum": "paddock_server.runs.serializers.GROUPS",
         "JobStateEnum": "paddock_server.work.models.JOB_STATES",

@@ -9,16 +9,20 @@ from typing import TypeVar
 
 T = TypeVar("T")
 PATIENCE = 60.0
+LONGEST_REST = 0.25
 
 
 def until(is_so: Callable[[], T], what: object = "it", patience: float = PATIENCE) -> T:
     """What ``is_so`` gives as soon as that is true; fails once patience, in seconds, ends."""
     ends = time.monotonic() + patience
+    rest = 0.02
     while True:
         if found := is_so():
             return found
         assert time.monotonic() < ends, f"waited {patience:g} s for {what}"
-        time.sleep(0.02)
+        time.sleep(rest)
+        # Who asks a server fifty times a second keeps it from what is waited for.
+        rest = min(LONGEST_REST, rest * 1.3)
 
 
 async def soon(is_so: Callable[[], T], what: str = "it") -> T:

@@ -4,6 +4,7 @@ from django.urls import path, re_path
 from drf_spectacular.views import SpectacularAPIView, SpectacularRedocView
 
 from ..bring_up import views as bring_up
+from ..chores import views as chores
 from ..health import views as health
 from ..hosts import views as hosts
 from ..logbook.views import LogbookView
@@ -20,6 +21,7 @@ from ..work import views as work
 HOST = "hosts/<str:name>/"
 FINDING = "findings/<int:pk>/"
 SHEET = "bring-ups/<int:pk>/"
+CHORE_RUN = "chore-runs/<int:pk>/"
 ATTEMPT = "jobs/<int:pk>/attempts/<int:number>/"
 KIT = "kits/<str:name>/"
 TOOL = "catalogue/<str:name>/"
@@ -83,6 +85,14 @@ urlpatterns = [
     path(ATTEMPT + "give-up/", runs.GiveUpView.as_view()),
     path(ATTEMPT + "proof/", runs.ProofView.as_view()),
     path("compare-runs/", runs.CompareRunsView.as_view()),
+    path("chores/", chores.ChoresView.as_view()),
+    path("chores/<int:pk>/", chores.ChoreView.as_view()),
+    path("chores/<int:pk>/start/", chores.StartChoreView.as_view()),
+    path("chosen-hosts/", chores.ChosenView.as_view()),
+    path("chore-runs/", chores.ChoreRunsView.as_view()),
+    path(CHORE_RUN, chores.ChoreRunView.as_view()),
+    path(CHORE_RUN + "approve/", chores.ApproveView.as_view()),
+    path(CHORE_RUN + "stop/", chores.StopRunView.as_view()),
     path("secrets/", secrets.SecretsView.as_view()),
     path("secrets/<str:name>/", secrets.SecretView.as_view()),
     path("jobs/<int:pk>/fit/", fit_view.JobFitView.as_view()),

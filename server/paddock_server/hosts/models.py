@@ -43,6 +43,7 @@ class Paddock(models.Model):
     ends_processes = models.BooleanField(default=True)
     warm_days = models.PositiveIntegerField(default=14)
     lease = models.PositiveIntegerField(default=0)
+    chores_need_approval = models.BooleanField(default=False)
     made_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:

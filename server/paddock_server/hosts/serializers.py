@@ -76,6 +76,7 @@ class PaddockSerializer(serializers.ModelSerializer):
             "ends_processes",
             "warm_days",
             "lease",
+            "chores_need_approval",
             "hosts",
             "made_at",
         ]

@@ -1,0 +1,1 @@
+"""What changes chores, one file for each verb."""

@@ -1,0 +1,109 @@
+"""Starts a chore on chosen hosts, or asks for a second person's approval where a paddock wants one."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from django.db import transaction
+from django.utils import timezone
+
+from ...errors import Invalid, NotNow
+from ...hosts.models import Host
+from ...link import feed
+from ...logbook.write import write
+from ...people.actor import Actor
+from ...people.models import Role
+from ...work.actions.submit import read_terms
+from ..models import Chore, ChoreHost, ChoreRun
+
+MOST_HOSTS = 5000
+FIELDS = ("name", "purpose", "script", "shell", "at_once", "stop_after", "drain", "time_limit")
+
+
+@transaction.atomic
+def keep_chore(actor: Actor, given: Mapping[str, Any], wanted: Sequence[str], *, chore: Chore | None = None) -> Chore:
+    """Keeps a chore, or changes one that was kept. Raises Invalid for terms that cannot be read."""
+    actor.demand(Role.ADMINISTRATOR, None, "Keeping a chore")
+    terms = [str(term) for term in read_terms(wanted)]
+    kept = chore or Chore(made_by=actor.name)
+    for field in FIELDS:
+        if field in given:
+            setattr(kept, field, given[field])
+    kept.wanted = terms
+    kept.kept = given.get("kept", True)
+    kept.save()
+    write(actor, "changed" if chore else "kept", "chore", kept.name, wanted=terms)
+    feed.tell("chore", kept.pk)
+    return kept
+
+
+@transaction.atomic
+def start_chore(actor: Actor, chore: Chore, hosts: Sequence[Host], chosen_by: str) -> ChoreRun:
+    """A run of it over these hosts, in this order. Raises Invalid for no host at all, NotNow for one that is at work on
+    another chore: two scripts at once on a machine prove nothing."""
+    if not 0 < len(hosts) <= MOST_HOSTS:
+        raise Invalid(
+            "No host is chosen: name some, or terms that some meet."
+            if not hosts
+            else f"A chore goes over at most {MOST_HOSTS} hosts at a time."
+        )
+    for paddock in {host.paddock.name for host in hosts}:
+        actor.demand(Role.ADMINISTRATOR, paddock, "Running a chore")
+    for host in hosts:
+        if host.standing != Host.Standing.ADMITTED:
+            raise NotNow(f"{host.name} is not inside: it is {host.standing}. Nothing runs on it.")
+    busy = ChoreHost.objects.filter(run__state__in=("waiting for approval", "rolling"), host__in=hosts, ended_at=None)
+    if other := busy.select_related("host", "run__chore").first():
+        raise NotNow(f"{other.host.name} waits for another chore, {other.run.chore.name}. Stop that one first.")
+    wants_approval = sorted({host.paddock.name for host in hosts if host.paddock.chores_need_approval})
+    run = ChoreRun.objects.create(
+        chore=chore,
+        script=chore.script,
+        shell=chore.shell,
+        chosen_by=chosen_by[:2000],
+        state="waiting for approval" if wants_approval else "rolling",
+        asked_by=actor.name,
+        asked_at=timezone.now(),
+    )
+    ChoreHost.objects.bulk_create(ChoreHost(run=run, place=i, host=host) for i, host in enumerate(hosts))
+    more = {"needs_approval": wants_approval} if wants_approval else {}
+    write(actor, "started", "chore", chore.name, run=run.pk, hosts=[host.name for host in hosts][:50], **more)
+    feed.tell("chore", run.pk)
+    return run
+
+
+@transaction.atomic
+def approve(actor: Actor, run: ChoreRun, *, yes: bool) -> None:
+    """A second person says yes or no. Raises NotNow for a run that waits for nobody, or that the same person asked
+    for."""
+    if run.state != "waiting for approval":
+        raise NotNow(f"This run waits for no approval: it is {run.state}.")
+    for paddock in set(run.hosts.values_list("host__paddock__name", flat=True)):
+        actor.demand(Role.ADMINISTRATOR, paddock, "Approving a chore")
+    if yes and actor.name == run.asked_by:
+        raise NotNow("Somebody else has to approve it: you asked for it yourself.")
+    run.approved_by = actor.name if yes else ""
+    run.state = "rolling" if yes else "turned down"
+    run.ended_at = None if yes else timezone.now()
+    run.save()
+    if not yes:
+        run.hosts.update(state="left out", said=f"{actor.name} turned it down.", ended_at=timezone.now())
+    write(actor, "approved" if yes else "turned down", "chore", run.chore.name, run=run.pk)
+    feed.tell("chore", run.pk)
+
+
+@transaction.atomic
+def stop_run(actor: Actor, run: ChoreRun) -> None:
+    """No further host; what runs finishes. Raises NotNow for one that is over."""
+    if run.state == "waiting for approval":
+        approve(actor, run, yes=False)
+        return
+    if run.state != "rolling" or run.stopped_by:
+        raise NotNow(f"This run cannot be stopped: it is {'stopping already' if run.stopped_by else run.state}.")
+    for paddock in set(run.hosts.values_list("host__paddock__name", flat=True)):
+        actor.demand(Role.ADMINISTRATOR, paddock, "Stopping a chore")
+    run.stopped_by = actor.name
+    run.save(update_fields=["stopped_by"])
+    write(actor, "stopped", "chore", run.chore.name, run=run.pk)
+    feed.tell("chore", run.pk)

@@ -1,0 +1,74 @@
+from __future__ import annotations
+
+from django.db import models
+
+from paddock_core.chores import HostState, Rolling
+
+RUN_STATES = [(one, one) for one in ("waiting for approval", "rolling", "ended", "stopped", "turned down")]
+HOST_STATES = [(state.value, state.value) for state in HostState]
+
+
+class Chore(models.Model):
+    """A script that was kept, with how it rolls. ``wanted`` are the terms that are to hold afterwards; a chore that is
+    not ``kept`` was made for one run."""
+
+    name = models.CharField(max_length=100)
+    purpose = models.CharField(max_length=500, blank=True)
+    script = models.TextField()
+    shell = models.CharField(max_length=40, blank=True)
+    wanted = models.JSONField(default=list)
+    at_once = models.PositiveIntegerField(default=1)
+    stop_after = models.PositiveIntegerField(default=1)
+    drain = models.BooleanField(default=True)
+    time_limit = models.PositiveIntegerField(default=3600)
+    kept = models.BooleanField(default=True)
+    made_by = models.CharField(max_length=200)
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["-id"]
+
+    @property
+    def rolling(self) -> Rolling:
+        """For the core."""
+        return Rolling(self.at_once, self.stop_after, self.drain)
+
+
+class ChoreRun(models.Model):
+    """A chore rolling over hosts. The script that was approved is kept with it: a later change of the chore changes no
+    run."""
+
+    chore = models.ForeignKey(Chore, models.PROTECT, related_name="runs")
+    script = models.TextField()
+    shell = models.CharField(max_length=40, blank=True)
+    chosen_by = models.CharField(max_length=2000, blank=True)
+    state = models.CharField(max_length=30, choices=RUN_STATES, db_index=True)
+    asked_by = models.CharField(max_length=200)
+    asked_at = models.DateTimeField()
+    approved_by = models.CharField(max_length=200, blank=True)
+    stopped_by = models.CharField(max_length=200, blank=True)
+    ended_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["-id"]
+
+
+class ChoreHost(models.Model):
+    """One host of a run. ``job`` ran the script there; ``changed`` is what the survey after it found otherwise,
+    ``missing`` the wanted terms that still do not hold. ``drained`` where the chore itself held the host."""
+
+    run = models.ForeignKey(ChoreRun, models.CASCADE, related_name="hosts")
+    place = models.PositiveIntegerField()
+    host = models.ForeignKey("hosts.Host", models.PROTECT, related_name="+")
+    state = models.CharField(max_length=30, choices=HOST_STATES, default=HostState.WAITING.value)
+    said = models.CharField(max_length=2000, blank=True)
+    job = models.ForeignKey("work.Job", models.SET_NULL, null=True, related_name="chore_hosts")
+    drained = models.BooleanField(default=False)
+    changed = models.JSONField(default=list)
+    missing = models.JSONField(default=list)
+    began_at = models.DateTimeField(null=True)
+    ran_at = models.DateTimeField(null=True)
+    ended_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering = ["place"]

@@ -1,0 +1,267 @@
+from __future__ import annotations
+
+from django.db.models import QuerySet
+from drf_spectacular.utils import extend_schema, extend_schema_field
+from rest_framework import generics, serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from ..errors import Invalid, NotAllowed, NotThere
+from ..hosts.models import Host
+from ..hosts.queries import visible_hosts
+from ..people.actor import Actor, person
+from ..people.models import Role
+from ..work.actions.submit import read_asked
+from ..work.fleet import kept_fleet
+from .actions.start_chore import approve, keep_chore, start_chore, stop_run
+from .models import HOST_STATES, RUN_STATES, Chore, ChoreHost, ChoreRun
+
+
+class ChoreSerializer(serializers.ModelSerializer):
+    """A chore. ``wanted`` are the terms that are to hold on each host afterwards; ``at_once`` hosts at a time; after
+    ``stop_after`` failures it goes no further, 0 for never."""
+
+    script = serializers.CharField(max_length=200_000, trim_whitespace=False)
+    wanted = serializers.ListField(child=serializers.CharField(max_length=1000), max_length=20, default=list)
+    at_once = serializers.IntegerField(min_value=1, max_value=500, default=1)
+    stop_after = serializers.IntegerField(min_value=0, max_value=5000, default=1)
+    time_limit = serializers.IntegerField(min_value=1, max_value=24 * 3600, default=3600)
+    kept = serializers.BooleanField(default=True)
+
+    class Meta:
+        model = Chore
+        fields = [
+            "id", "name", "purpose", "script", "shell", "wanted", "at_once", "stop_after", "drain", "time_limit",
+            "kept", "made_by", "made_at",
+        ]  # fmt: skip
+        read_only_fields = ["id", "made_by", "made_at"]
+
+
+class ChosenSerializer(serializers.Serializer):
+    """Which hosts: by their names, or all that meet terms (a kit is a term: ``kit NAME``)."""
+
+    hosts = serializers.ListField(child=serializers.CharField(max_length=63), max_length=5000, default=list)
+    terms = serializers.ListField(child=serializers.CharField(max_length=1000), max_length=20, default=list)
+
+
+class ToolChangeSerializer(serializers.Serializer):
+    """What the survey after the script found otherwise."""
+
+    what = serializers.CharField()
+    tool = serializers.CharField()
+    before = serializers.CharField(allow_blank=True)
+    after = serializers.CharField(allow_blank=True)
+    place = serializers.CharField(allow_blank=True)
+
+
+class ChoreHostSerializer(serializers.ModelSerializer):
+    host = serializers.CharField(source="host.name")
+    paddock = serializers.CharField(source="host.paddock.name")
+    state = serializers.ChoiceField(choices=HOST_STATES)
+    changed = ToolChangeSerializer(many=True)
+    missing = serializers.ListField(child=serializers.CharField())
+    working = serializers.SerializerMethodField()
+
+    class Meta:
+        model = ChoreHost
+        fields = ["host", "paddock", "state", "said", "job", "changed", "missing", "working", "began_at", "ended_at"]
+        read_only_fields = fields
+
+    @extend_schema_field(serializers.ListField(child=serializers.CharField()))
+    def get_working(self, row: ChoreHost) -> list[str]:
+        """The jobs that a draining host still has to finish."""
+        if row.state != "draining":
+            return []
+        live = row.host.attempts.filter(state__in=("offered", "running")).select_related("job")
+        return [f"{one.job.name} (job {one.job_id})" for one in live]
+
+
+class ChoreRunSerializer(serializers.ModelSerializer):
+    """A run in a line: how many hosts are in which state."""
+
+    chore = serializers.CharField(source="chore.name")
+    chore_id = serializers.IntegerField()
+    state = serializers.ChoiceField(choices=RUN_STATES)
+    counts = serializers.SerializerMethodField()
+
+    class Meta:
+        model = ChoreRun
+        fields = [
+            "id", "chore", "chore_id", "state", "chosen_by", "asked_by", "asked_at", "approved_by", "stopped_by",
+            "ended_at", "counts",
+        ]  # fmt: skip
+        read_only_fields = fields
+
+    @extend_schema_field(serializers.DictField(child=serializers.IntegerField()))
+    def get_counts(self, run: ChoreRun) -> dict[str, int]:
+        counts: dict[str, int] = {}
+        for row in run.hosts.all():
+            counts[row.state] = counts.get(row.state, 0) + 1
+        return counts
+
+
+class ChoreRunSheetSerializer(ChoreRunSerializer):
+    """A run with its hosts, and the script as it was approved."""
+
+    hosts = ChoreHostSerializer(many=True)
+    wanted = serializers.ListField(child=serializers.CharField(), source="chore.wanted")
+    purpose = serializers.CharField(source="chore.purpose")
+    at_once = serializers.IntegerField(source="chore.at_once")
+    stop_after = serializers.IntegerField(source="chore.stop_after")
+    drain = serializers.BooleanField(source="chore.drain")
+
+    class Meta(ChoreRunSerializer.Meta):
+        fields = [
+            *ChoreRunSerializer.Meta.fields, "script", "shell", "hosts", "wanted", "purpose", "at_once", "stop_after",
+            "drain",
+        ]  # fmt: skip
+        read_only_fields = fields
+
+
+def _demand_viewer(actor: Actor) -> None:
+    if not actor.may_anywhere(Role.VIEWER):
+        raise NotAllowed("Seeing chores needs the role viewer. Ask an administrator for it.")
+
+
+def _chore(pk: int) -> Chore:
+    chore = Chore.objects.filter(pk=pk).first()
+    if chore is None:
+        raise NotThere(f"There is no chore {pk}.")
+    return chore
+
+
+def _run(actor: Actor, pk: int) -> ChoreRun:
+    _demand_viewer(actor)
+    run = ChoreRun.objects.select_related("chore").filter(pk=pk).first()
+    if run is None:
+        raise NotThere(f"There is no run {pk} of a chore.")
+    return run
+
+
+def chosen_hosts(actor: Actor, names: list[str], terms: list[str]) -> tuple[list[Host], str]:
+    """The hosts, in the order of their names, and how they were chosen, in words. Raises Invalid, NotThere."""
+    visible = {host.name: host for host in visible_hosts(actor).select_related("paddock")}
+    if names and terms:
+        raise Invalid("Choose hosts by name or by terms, not both.")
+    if names:
+        missing = [name for name in names if name not in visible]
+        if missing:
+            raise NotThere(f"There is no host {missing[0][:63]}.")
+        return [visible[name] for name in sorted(set(names))], "by name"
+    read = read_asked(terms).terms
+    if not read:
+        return [], ""
+    with kept_fleet() as index:
+        bits = index.state("admitted")
+        for term in read:
+            bits = bits & index.holds(term)
+        found = [host.name for host in index.hosts_in(bits)]
+    return [visible[name] for name in sorted(found) if name in visible], "; ".join(map(str, read))
+
+
+class ChoresView(APIView):
+    """The chores that are kept; keep another."""
+
+    @extend_schema(responses=ChoreSerializer(many=True))
+    def get(self, request: Request) -> Response:
+        """The chores that are kept."""
+        _demand_viewer(person(request.user))
+        return Response(ChoreSerializer(Chore.objects.filter(kept=True), many=True).data)
+
+    @extend_schema(request=ChoreSerializer, responses={201: ChoreSerializer})
+    def post(self, request: Request) -> Response:
+        """Keep a chore."""
+        given = ChoreSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        wanted = given.validated_data.pop("wanted")
+        return Response(
+            ChoreSerializer(keep_chore(person(request.user), given.validated_data, wanted)).data, status=201
+        )
+
+
+class ChoreView(APIView):
+    """One chore."""
+
+    @extend_schema(responses=ChoreSerializer)
+    def get(self, request: Request, pk: int) -> Response:
+        """One chore."""
+        _demand_viewer(person(request.user))
+        return Response(ChoreSerializer(_chore(pk)).data)
+
+    @extend_schema(request=ChoreSerializer, responses=ChoreSerializer)
+    def put(self, request: Request, pk: int) -> Response:
+        """Change a chore; runs that have begun keep the script that they began with."""
+        given = ChoreSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        wanted = given.validated_data.pop("wanted")
+        kept = keep_chore(person(request.user), given.validated_data, wanted, chore=_chore(pk))
+        return Response(ChoreSerializer(kept).data)
+
+
+class ChosenView(APIView):
+    """Which hosts a choice is, before anything is started."""
+
+    @extend_schema(request=ChosenSerializer, responses={200: serializers.ListSerializer(child=serializers.CharField())})
+    def post(self, request: Request) -> Response:
+        given = ChosenSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        hosts, _ = chosen_hosts(person(request.user), given.validated_data["hosts"], given.validated_data["terms"])
+        return Response([host.name for host in hosts])
+
+
+class StartChoreView(APIView):
+    """Start a chore on chosen hosts."""
+
+    @extend_schema(request=ChosenSerializer, responses={201: ChoreRunSheetSerializer})
+    def post(self, request: Request, pk: int) -> Response:
+        given = ChosenSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        actor = person(request.user)
+        hosts, how = chosen_hosts(actor, given.validated_data["hosts"], given.validated_data["terms"])
+        return Response(ChoreRunSheetSerializer(start_chore(actor, _chore(pk), hosts, how)).data, status=201)
+
+
+class ChoreRunsView(generics.ListAPIView):
+    """The runs of chores, newest first."""
+
+    serializer_class = ChoreRunSerializer
+    queryset = ChoreRun.objects.none()
+
+    def get_queryset(self) -> QuerySet[ChoreRun]:
+        _demand_viewer(person(self.request.user))
+        return ChoreRun.objects.select_related("chore").prefetch_related("hosts")
+
+
+class ChoreRunView(APIView):
+    """One run of a chore."""
+
+    @extend_schema(responses=ChoreRunSheetSerializer)
+    def get(self, request: Request, pk: int) -> Response:
+        return Response(ChoreRunSheetSerializer(_run(person(request.user), pk)).data)
+
+
+class ApprovalSerializer(serializers.Serializer):
+    yes = serializers.BooleanField()
+
+
+class ApproveView(APIView):
+    """Approve a run that another administrator asked for, or turn it down."""
+
+    @extend_schema(request=ApprovalSerializer, responses=ChoreRunSheetSerializer)
+    def post(self, request: Request, pk: int) -> Response:
+        given = ApprovalSerializer(data=request.data)
+        given.is_valid(raise_exception=True)
+        actor = person(request.user)
+        approve(actor, _run(actor, pk), yes=given.validated_data["yes"])
+        return Response(ChoreRunSheetSerializer(_run(actor, pk)).data)
+
+
+class StopRunView(APIView):
+    """Let a run go no further."""
+
+    @extend_schema(request=None, responses=ChoreRunSheetSerializer)
+    def post(self, request: Request, pk: int) -> Response:
+        actor = person(request.user)
+        stop_run(actor, _run(actor, pk))
+        return Response(ChoreRunSheetSerializer(_run(actor, pk)).data)
