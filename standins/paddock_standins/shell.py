@@ -58,6 +58,18 @@ class Shell:
         before = (self._system.read_text(path) or "") if words[-2] == ">>" else ""
         self._system.write_text(path, before + self._answer(words[:-2], 0).stdout, 0o600)
 
+    def _install(self, tool: str, version: str) -> Answer:
+        """A made-up depot of tools: it installs below the folder that its file names."""
+        depot = (self._system.read_text("/etc/tool-depot") or "/opt").strip()
+        if depot.startswith("/mnt/"):
+            return Answer(stderr=f"tool-depot: {depot} is a read-only file system\n", exit=30)
+        folder = f"{depot}/{tool}-{version}/bin"
+        try:
+            self._system.install(f"{tool} {version} in {folder}")
+        except ValueError as error:
+            return Answer(stderr=f"tool-depot: {error}\n", exit=2)
+        return Answer(stdout=f"{tool} {version} is in {folder}\n")
+
     def _filled_in(self, word: str) -> str:
         word = _COMMAND.sub(lambda found: self._answer(shlex.split(found.group(1)), 0).stdout.rstrip("\n"), word)
         return _VARIABLE.sub(lambda found: self._variables.get(next(filter(None, found.groups())), ""), word)
@@ -70,6 +82,10 @@ class Shell:
                 return Answer(seconds=float(seconds))
             case ["pwd" | "cd"]:
                 return Answer(stdout=self._folder + "\n")
+            case ["tool-depot", "install", tool, version]:
+                return self._install(tool, version)
+            case ["tool-depot", "clear"]:
+                return Answer(stdout="cleared\n")
             case ["hostname"]:
                 return Answer(stdout=self._system.hostname() + "\n")
             case ["whoami"] | ["id", "-un"]:

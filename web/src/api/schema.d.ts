@@ -312,6 +312,174 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/chore-runs/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The runs of chores, newest first
+         * @description The runs of chores, newest first.
+         */
+        get: operations["chore_runs_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/chore-runs/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One run of a chore
+         * @description One run of a chore.
+         */
+        get: operations["chore_runs_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/chore-runs/{id}/approve/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Approve a run that another administrator asked for, or turn it down
+         * @description Approve a run that another administrator asked for, or turn it down.
+         */
+        post: operations["chore_runs_approve_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/chore-runs/{id}/stop/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Let a run go no further
+         * @description Let a run go no further.
+         */
+        post: operations["chore_runs_stop_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/chores/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The chores that are kept
+         * @description The chores that are kept.
+         */
+        get: operations["chores_list"];
+        put?: never;
+        /**
+         * Keep a chore
+         * @description Keep a chore.
+         */
+        post: operations["chores_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/chores/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One chore
+         * @description One chore.
+         */
+        get: operations["chores_retrieve"];
+        /**
+         * Change a chore; runs that have begun keep the script that they began with
+         * @description Change a chore; runs that have begun keep the script that they began with.
+         */
+        put: operations["chores_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/chores/{id}/start/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start a chore on chosen hosts
+         * @description Start a chore on chosen hosts.
+         */
+        post: operations["chores_start_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/chosen-hosts/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Which hosts a choice is, before anything is started
+         * @description Which hosts a choice is, before anything is started.
+         */
+        post: operations["chosen_hosts_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/compare-runs/": {
         parameters: {
             query?: never;
@@ -1909,6 +2077,9 @@ export interface components {
             /** @default true */
             for_good?: boolean;
         };
+        ApprovalRequest: {
+            yes: boolean;
+        };
         /**
          * @description * `x64` - x64
          *     * `arm64` - arm64
@@ -2206,6 +2377,135 @@ export interface components {
             server: string;
             public_key: string;
             systems: components["schemas"]["SystemChoices"][];
+        };
+        /**
+         * @description A chore. ``wanted`` are the terms that are to hold on each host afterwards; ``at_once`` hosts at a time; after
+         *     ``stop_after`` failures it goes no further, 0 for never.
+         */
+        Chore: {
+            readonly id: number;
+            name: string;
+            purpose?: string;
+            script: string;
+            shell?: string;
+            wanted?: string[];
+            /** @default 1 */
+            at_once?: number;
+            /** @default 1 */
+            stop_after?: number;
+            drain?: boolean;
+            /** @default 3600 */
+            time_limit?: number;
+            /** @default true */
+            kept?: boolean;
+            readonly made_by: string;
+            /** Format: date-time */
+            readonly made_at: string;
+        };
+        ChoreHost: {
+            host: string;
+            paddock: string;
+            state: components["schemas"]["ChoreHostStateEnum"];
+            readonly said: string;
+            readonly job: number | null;
+            changed: components["schemas"]["ToolChange"][];
+            missing: string[];
+            readonly working: string[];
+            /** Format: date-time */
+            readonly began_at: string | null;
+            /** Format: date-time */
+            readonly ended_at: string | null;
+        };
+        /**
+         * @description * `waiting` - waiting
+         *     * `draining` - draining
+         *     * `running` - running
+         *     * `surveying` - surveying
+         *     * `done` - done
+         *     * `ran but not there` - ran but not there
+         *     * `failed` - failed
+         *     * `could not reach` - could not reach
+         *     * `left out` - left out
+         * @enum {string}
+         */
+        ChoreHostStateEnum: "waiting" | "draining" | "running" | "surveying" | "done" | "ran but not there" | "failed" | "could not reach" | "left out";
+        /**
+         * @description A chore. ``wanted`` are the terms that are to hold on each host afterwards; ``at_once`` hosts at a time; after
+         *     ``stop_after`` failures it goes no further, 0 for never.
+         */
+        ChoreRequest: {
+            name: string;
+            purpose?: string;
+            script: string;
+            shell?: string;
+            wanted?: string[];
+            /** @default 1 */
+            at_once?: number;
+            /** @default 1 */
+            stop_after?: number;
+            drain?: boolean;
+            /** @default 3600 */
+            time_limit?: number;
+            /** @default true */
+            kept?: boolean;
+        };
+        /** @description A run in a line: how many hosts are in which state. */
+        ChoreRun: {
+            readonly id: number;
+            chore: string;
+            chore_id: number;
+            state: components["schemas"]["ChoreRunStateEnum"];
+            readonly chosen_by: string;
+            readonly asked_by: string;
+            /** Format: date-time */
+            readonly asked_at: string;
+            readonly approved_by: string;
+            readonly stopped_by: string;
+            /** Format: date-time */
+            readonly ended_at: string | null;
+            readonly counts: {
+                [key: string]: number;
+            };
+        };
+        /** @description A run with its hosts, and the script as it was approved. */
+        ChoreRunSheet: {
+            readonly id: number;
+            chore: string;
+            chore_id: number;
+            state: components["schemas"]["ChoreRunStateEnum"];
+            readonly chosen_by: string;
+            readonly asked_by: string;
+            /** Format: date-time */
+            readonly asked_at: string;
+            readonly approved_by: string;
+            readonly stopped_by: string;
+            /** Format: date-time */
+            readonly ended_at: string | null;
+            readonly counts: {
+                [key: string]: number;
+            };
+            readonly script: string;
+            readonly shell: string;
+            hosts: components["schemas"]["ChoreHost"][];
+            wanted: string[];
+            purpose: string;
+            at_once: number;
+            stop_after: number;
+            drain: boolean;
+        };
+        /**
+         * @description * `waiting for approval` - waiting for approval
+         *     * `rolling` - rolling
+         *     * `ended` - ended
+         *     * `stopped` - stopped
+         *     * `turned down` - turned down
+         * @enum {string}
+         */
+        ChoreRunStateEnum: "waiting for approval" | "rolling" | "ended" | "stopped" | "turned down";
+        /** @description Which hosts: by their names, or all that meet terms (a kit is a term: ``kit NAME``). */
+        ChosenRequest: {
+            hosts?: string[];
+            terms?: string[];
         };
         /** @description Which folders to remove; none for all that are not in use. */
         ClearFoldersRequest: {
@@ -3119,6 +3419,7 @@ export interface components {
             ends_processes?: boolean;
             warm_days?: number;
             lease?: number;
+            chores_need_approval?: boolean;
             /** @default 0 */
             readonly hosts: number;
             /** Format: date-time */
@@ -3141,10 +3442,26 @@ export interface components {
             ends_processes?: boolean;
             warm_days?: number;
             lease?: number;
+            chores_need_approval?: boolean;
         };
         PaddockRole: {
             paddock: string;
             role: components["schemas"]["RoleEnum"];
+        };
+        PaginatedChoreRunList: {
+            /** @example 123 */
+            count: number;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=4
+             */
+            next?: string | null;
+            /**
+             * Format: uri
+             * @example http://api.example.org/accounts/?page=2
+             */
+            previous?: string | null;
+            results: components["schemas"]["ChoreRun"][];
         };
         PaginatedEntryList: {
             /** @example 123 */
@@ -3264,6 +3581,7 @@ export interface components {
             ends_processes?: boolean;
             warm_days?: number;
             lease?: number;
+            chores_need_approval?: boolean;
         };
         /** @description What may be changed of a rule: name and kind stay. */
         PatchedChangeTellingRequest: {
@@ -3930,6 +4248,14 @@ export interface components {
             title: string;
             event: components["schemas"]["EventEnum"];
         };
+        /** @description What the survey after the script found otherwise. */
+        ToolChange: {
+            what: string;
+            tool: string;
+            before: string;
+            after: string;
+            place: string;
+        };
         /**
          * @description One tool. ``versions`` are distinct, oldest first, each with the day on which its support ``ends``. ``hosts``,
          *     ``version`` and ``plain`` are of one length: the place of the host, the place of the version (-1 for broken), and 1
@@ -4568,6 +4894,233 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Trial"][];
+                };
+            };
+        };
+    };
+    chore_runs_list: {
+        parameters: {
+            query?: {
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaginatedChoreRunList"];
+                };
+            };
+        };
+    };
+    chore_runs_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChoreRunSheet"];
+                };
+            };
+        };
+    };
+    chore_runs_approve_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ApprovalRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChoreRunSheet"];
+                };
+            };
+        };
+    };
+    chore_runs_stop_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChoreRunSheet"];
+                };
+            };
+        };
+    };
+    chores_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Chore"][];
+                };
+            };
+        };
+    };
+    chores_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChoreRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Chore"];
+                };
+            };
+        };
+    };
+    chores_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Chore"];
+                };
+            };
+        };
+    };
+    chores_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChoreRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Chore"];
+                };
+            };
+        };
+    };
+    chores_start_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ChosenRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChoreRunSheet"];
+                };
+            };
+        };
+    };
+    chosen_hosts_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ChosenRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
                 };
             };
         };

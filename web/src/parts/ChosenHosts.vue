@@ -32,6 +32,12 @@ const rows = computed(() =>
   }),
 )
 
+/** On those that are ticked, or on all that are meant. */
+function chore(): void {
+  const hosts = chosen.value.length ? chosen.value : props.places.map((place) => at(props.columns.hosts.name, place))
+  void router.push({ name: 'new-chore', query: { hosts: hosts.slice(0, 500) } })
+}
+
 function compare(): void {
   void router.push({ name: 'compare', query: { host: chosen.value } })
 }
@@ -42,6 +48,7 @@ function compare(): void {
     <div class="row head">
       <h2>{{ places.length }} {{ places.length === 1 ? 'host' : 'hosts' }}</h2>
       <button type="button" class="bare note" @click="copy(places.map((place) => at(columns.hosts.name, place)).join('\n'))">{{ word }} names</button>
+      <Button size="small" :disabled="!places.length" data-act="chore" @click="chore">Chore…</Button>
       <Button size="small" :type="chosen.length > 1 ? 'primary' : 'default'" :disabled="chosen.length < 2" title="Tick two to four hosts" @click="compare">Compare {{ chosen.length || '' }}</Button>
     </div>
     <ul>

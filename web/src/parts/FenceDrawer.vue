@@ -18,6 +18,7 @@ const grace = ref(0)
 const leaseMinutes = ref(0)
 const endsProcesses = ref(true)
 const warmDays = ref(14)
+const choresNeedApproval = ref(false)
 const { isBusy, trouble, doing } = useDoing()
 
 watch(paddock, (name) => {
@@ -35,6 +36,7 @@ watch(paddock, (name) => {
     leaseMinutes.value = Math.round((found?.lease ?? 0) / 60)
     endsProcesses.value = found?.ends_processes ?? true
     warmDays.value = found?.warm_days ?? 14
+    choresNeedApproval.value = found?.chores_need_approval ?? false
   })
 })
 
@@ -51,6 +53,7 @@ function save(): Promise<void> {
       lease: leaseMinutes.value * 60,
       ends_processes: endsProcesses.value,
       warm_days: warmDays.value,
+      chores_need_approval: choresNeedApproval.value,
     }
     await answered(api.PATCH('/api/v1/paddocks/{name}/', { params: { path: { name: paddock.value ?? '' } }, body }))
     await yard.load()
@@ -99,6 +102,7 @@ function save(): Promise<void> {
       </label>
       <Checkbox v-model:checked="endsProcesses" data-field="ends-processes">End processes that a job leaves behind</Checkbox>
       <p class="soft">Otherwise they are only named on the run's page.</p>
+      <Checkbox v-model:checked="choresNeedApproval" data-field="chores-need-approval">A chore here needs a second person's approval</Checkbox>
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
       <Button type="primary" html-type="submit" :loading="isBusy">Save</Button>
     </form>

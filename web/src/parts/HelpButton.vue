@@ -13,6 +13,9 @@ const { isBusy, trouble, doing } = useDoing()
 /** What changes other people's jobs, or a host or a fence for good, is asked for twice. */
 const asks: Help['kind'][] = ['let in', 'resume', 'admit', 'take a label off', 'add slots']
 
+/** What a chore does: it opens ready to be written. */
+const installs: Help['kind'][] = ['install', 'install as elsewhere']
+
 function carryOut(): Promise<void> {
   return doing(async () => {
     await applyRemedy(props.help, props.jobs, props.forGood ?? true)
@@ -34,6 +37,7 @@ function text(): string {
       <Button v-else :type="primary ? 'primary' : 'default'" :size="primary ? 'middle' : 'small'" :loading="isBusy" :data-help="help.kind" @click="carryOut">{{ text() }}</Button>
     </template>
     <RouterLink v-else-if="help.kind === 'bring in a host'" :to="{ name: 'bring-in' }">{{ text() }}</RouterLink>
+    <RouterLink v-else-if="installs.includes(help.kind) && session.may('administrator')" :to="{ name: 'new-chore', query: { hosts: help.place, for: help.what, name: text() } }" data-help="install">{{ text() }}</RouterLink>
     <RouterLink v-else-if="help.place && help.kind !== 'let in'" :to="{ name: 'host', params: { name: help.place } }">{{ text() }}</RouterLink>
     <span v-else>{{ text() }}</span>
     <span v-if="trouble" class="trouble" role="alert">{{ trouble }}</span>

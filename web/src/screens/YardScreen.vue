@@ -81,6 +81,7 @@ onKeys({ n: bringIn })
         </template>
         <template v-else>No host is here yet.</template>
       </p>
+      <RouterLink :to="{ name: 'chores' }" class="chores">Chores</RouterLink>
       <Button v-if="mayBringIn" type="primary" class="bring" @click="bringIn">Bring in a host <kbd>n</kbd></Button>
     </div>
     <p v-if="yard.trouble" class="trouble" role="alert">{{ yard.trouble }}</p>
@@ -142,6 +143,10 @@ onKeys({ n: bringIn })
 
 .sentence strong.trouble {
   color: var(--rust);
+}
+
+.chores {
+  margin-left: auto;
 }
 
 .bring kbd {
