@@ -17,6 +17,7 @@ from channels.routing import ProtocolTypeRouter, URLRouter  # noqa: E402
 from channels.security.websocket import AllowedHostsOriginValidator  # noqa: E402
 from django.urls import path  # noqa: E402
 
+from .care.keeper import keep_caring  # noqa: E402
 from .chores.keeper import keep_rolling  # noqa: E402
 from .health.keepers import keep_finding, keep_reading  # noqa: E402
 from .link import running  # noqa: E402
@@ -51,6 +52,7 @@ async def _lifespan(receive: Any, send: Any) -> None:
             keep_finding(),
             keep_telling(),
             keep_rolling(),
+            keep_caring(),
         )
     ]
     await resume_after_start()

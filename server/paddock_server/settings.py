@@ -39,6 +39,7 @@ INSTALLED_APPS = [
     "paddock_server.work",
     "paddock_server.runs",
     "paddock_server.chores",
+    "paddock_server.care",
     "paddock_server.bring_up",
     "paddock_server.logbook",
 ]

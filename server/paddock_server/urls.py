@@ -5,6 +5,7 @@ from django.urls import include, path, re_path
 from . import web
 from .api import problems
 from .bring_up.agent_views import AskView, ReportView
+from .care.views import calendar_feed
 from .health.agent_views import WatchKeyView, WatchView
 from .health.metrics import MetricsView
 from .hosts.join_view import JoinView, LeaveView
@@ -26,6 +27,7 @@ urlpatterns = [
     path("agent/v1/watch-key", WatchKeyView.as_view()),
     path("agent/v1/watch", WatchView.as_view()),
     path("hooks/v1/sources/<int:pk>/", HookView.as_view()),
+    path("care/<str:secret>.ics", calendar_feed),
     path("metrics", MetricsView.as_view()),
     re_path(r"^install/(?P<file>paddock\.(?:sh|ps1))$", install.script),
     path("install/simple/", install.projects),

@@ -21,7 +21,6 @@ from types import FrameType
 from typing import Any
 
 from .api_client import Api, ApiError
-from .chore_story import set_up_chores
 from .description import all_hosts
 from .made_up_past import made_up_past
 from .receivers import SECRET
@@ -29,6 +28,7 @@ from .routing_story import set_up_queue
 from .running_story import set_up_runs
 from .toolchain_story import ASKING, CHANGED, ask_for_tools, set_up_kits
 from .troubles import TROUBLES, found_all, set_up_telling, set_up_watching
+from .upkeep_story import set_up_upkeep
 
 USER = "harbourmaster"
 OTHERS = {"deckhand": "operator", "lookout": "viewer"}
@@ -150,7 +150,7 @@ class Demo:
             )
             set_up_runs(api, f"http://127.0.0.1:{git_port}", repositories, self._paste, self._wait)
             set_up_queue(api, f"http://127.0.0.1:{git_port}", repositories, self._wait)
-            set_up_chores(api)
+            set_up_upkeep(api)
             self._remember(api)
             set_up_watching(api)
             (self.received / SECRET).write_text(set_up_telling(api, f"http://127.0.0.1:{webhook}/"))

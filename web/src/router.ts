@@ -16,6 +16,7 @@ export const router = createRouter({
     { path: '/chores', name: 'chores', component: () => import('./screens/ChoresScreen.vue'), meta: { title: 'Chores' } },
     { path: '/chores/new', name: 'new-chore', component: () => import('./screens/NewChoreScreen.vue'), meta: { title: 'New chore' } },
     { path: '/chores/:id(\\d+)', name: 'chore-run', component: () => import('./screens/ChoreRunScreen.vue'), props: true, meta: { title: 'Chore' } },
+    { path: '/care', name: 'care', component: () => import('./screens/CareScreen.vue'), meta: { title: 'Planned care' } },
     { path: '/pipelines', name: 'pipelines', component: () => import('./screens/PipelinesScreen.vue'), meta: { title: 'Pipelines' } },
     { path: '/pipelines/:name(.+)', name: 'pipeline', component: () => import('./screens/PipelineScreen.vue'), props: true, meta: { title: 'Pipeline' } },
     { path: '/toolchains', name: 'toolchains', component: () => import('./screens/ToolchainsScreen.vue'), meta: { title: 'Toolchains' } },

@@ -4,6 +4,7 @@ from django.urls import path, re_path
 from drf_spectacular.views import SpectacularAPIView, SpectacularRedocView
 
 from ..bring_up import views as bring_up
+from ..care import views as care
 from ..chores import views as chores
 from ..health import views as health
 from ..hosts import views as hosts
@@ -44,6 +45,7 @@ urlpatterns = [
     path("yard/", hosts.YardView.as_view()),
     path("paddocks/", hosts.PaddocksView.as_view()),
     path("paddocks/<str:name>/", hosts.PaddockView.as_view()),
+    re_path(r"^paddocks/(?P<name>[^/]+)/(?P<verb>hold|drain|resume)/$", hosts.HoldPaddockView.as_view()),
     path("passes/", hosts.PassesView.as_view()),
     path("passes/<int:pk>/revoke/", hosts.RevokePassView.as_view()),
     path("passes/<int:pk>/replace/", hosts.ReplacePassView.as_view()),
@@ -55,6 +57,7 @@ urlpatterns = [
     path(HOST + "hold/", hosts.HoldView.as_view()),
     path(HOST + "drain/", hosts.DrainView.as_view()),
     path(HOST + "resume/", hosts.ResumeView.as_view()),
+    path(HOST + "work/", runs.HostWorkView.as_view()),
     path(HOST + "retire/", hosts.RetireView.as_view()),
     path(HOST + "restart/", hosts.RestartView.as_view()),
     path(HOST + "folders/", runs.FoldersView.as_view()),
@@ -85,6 +88,11 @@ urlpatterns = [
     path(ATTEMPT + "give-up/", runs.GiveUpView.as_view()),
     path(ATTEMPT + "proof/", runs.ProofView.as_view()),
     path("compare-runs/", runs.CompareRunsView.as_view()),
+    path("care/", care.CaresView.as_view()),
+    path("care/<int:pk>/", care.CareView.as_view()),
+    path("care-times/", care.CareTimesView.as_view()),
+    path("care-calendar/", care.CalendarView.as_view()),
+    path("care-feed/", care.FeedAddressView.as_view()),
     path("chores/", chores.ChoresView.as_view()),
     path("chores/<int:pk>/", chores.ChoreView.as_view()),
     path("chores/<int:pk>/start/", chores.StartChoreView.as_view()),

@@ -113,6 +113,7 @@ class Host(models.Model):
     hold_reason = models.CharField(max_length=300, blank=True)
     held_by = models.CharField(max_length=200, blank=True)
     held_at = models.DateTimeField(null=True)
+    hold_until = models.DateTimeField(null=True)
 
     machine = models.CharField(max_length=200, blank=True, db_index=True)
     calls_from_elsewhere = models.CharField(max_length=300, blank=True)

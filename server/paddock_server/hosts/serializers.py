@@ -23,6 +23,14 @@ from .models import LINK_CHOICES, NAME, EntryPass, Host, Paddock
 SERVICE_NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9._+@:$/-]*")
 """As in the term ``service NAME running``."""
 LEAST_GRACE = 3
+
+
+def held_words(host: Host) -> str:
+    """Who holds a host, why, and until when."""
+    until = f"until {host.hold_until:%Y-%m-%d %H:%M} UTC" if host.hold_until else ""
+    return ": ".join(filter(None, [host.held_by, ", ".join(filter(None, [host.hold_reason, until]))]))
+
+
 MARK_CHOICES = [(mark.value, mark.value) for mark in Mark]
 ODDITY_CHOICES = [(one.value, one.value) for one in Oddity]
 READINESS_CHOICES = [(one.value, one.value) for one in Readiness]
@@ -293,6 +301,7 @@ class HostSerializer(serializers.ModelSerializer):
             "holding",
             "hold_reason",
             "held_by",
+            "hold_until",
             "held_at",
             "facts",
             "labels",
@@ -330,7 +339,7 @@ class HostSerializer(serializers.ModelSerializer):
             kept_by=host.facts.get("kept_by", ""),
             admitted=host.standing == Host.Standing.ADMITTED,
             holding=host.holding,
-            hold_reason=": ".join(filter(None, [host.held_by, host.hold_reason])),
+            hold_reason=held_words(host),
             surveyed=host.surveyed_at is not None,
             installations=len(host.installations.all()),
             slots=host.slots,
@@ -384,6 +393,12 @@ def _watch_word(host: Host) -> str:
 
 class ReasonSerializer(serializers.Serializer):
     reason = serializers.CharField(max_length=300, default="", allow_blank=True)
+
+
+class HoldSerializer(ReasonSerializer):
+    """``until`` is when it is resumed by itself."""
+
+    until = serializers.DateTimeField(allow_null=True, default=None)
 
 
 class YardPaddockSerializer(serializers.Serializer):

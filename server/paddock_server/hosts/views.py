@@ -5,7 +5,7 @@ from collections.abc import Callable
 from django.db.models import Count, Q
 from django.utils import timezone
 from drf_spectacular.utils import OpenApiParameter, extend_schema
-from rest_framework import generics
+from rest_framework import generics, serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -23,7 +23,7 @@ from .actions.ask_survey import ask_survey
 from .actions.change import change
 from .actions.change_paddock import change_paddock
 from .actions.guard import dismiss_guessing, recent_guessing
-from .actions.hold import drain, hold, resume
+from .actions.hold import drain, hold, hold_paddock, resume
 from .actions.make_paddock import make_paddock
 from .actions.make_pass import make_pass
 from .actions.replace_pass import replace_pass
@@ -47,6 +47,7 @@ from .serializers import (
     GateAnswerSerializer,
     GateSerializer,
     GuessingSerializer,
+    HoldSerializer,
     HostSerializer,
     MakePassSerializer,
     NewPassSerializer,
@@ -242,17 +243,33 @@ class GateView(APIView):
 class HoldView(APIView):
     """Take no new job from now on."""
 
-    @extend_schema(request=ReasonSerializer, responses=HostSerializer)
+    @extend_schema(request=HoldSerializer, responses=HostSerializer)
     def post(self, request: Request, name: str) -> Response:
-        return _after(hold, request, name, **validated(ReasonSerializer, request))
+        return _after(hold, request, name, **validated(HoldSerializer, request))
 
 
 class DrainView(APIView):
     """Finish what runs, then hold."""
 
-    @extend_schema(request=ReasonSerializer, responses=HostSerializer)
+    @extend_schema(request=HoldSerializer, responses=HostSerializer)
     def post(self, request: Request, name: str) -> Response:
-        return _after(drain, request, name, **validated(ReasonSerializer, request))
+        return _after(drain, request, name, **validated(HoldSerializer, request))
+
+
+class HoldPaddockView(APIView):
+    """Hold, drain or resume all hosts of a paddock."""
+
+    @extend_schema(
+        operation_id="paddocks_hold",
+        parameters=[OpenApiParameter("verb", str, OpenApiParameter.PATH, enum=["hold", "drain", "resume"])],
+        request=HoldSerializer,
+        responses=serializers.ListSerializer(child=serializers.CharField()),
+    )
+    def post(self, request: Request, name: str, verb: str) -> Response:
+        """Answers with the hosts that changed."""
+        actor = person(request.user)
+        changed = hold_paddock(actor, paddock_called(actor, name), verb, **validated(HoldSerializer, request))
+        return Response([host.name for host in changed])
 
 
 class ResumeView(APIView):

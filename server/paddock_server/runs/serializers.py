@@ -247,6 +247,16 @@ class ComparisonSerializer(serializers.Serializer):
     differences = RunDifferenceSerializer(many=True)
 
 
+class HostWorkSerializer(serializers.Serializer):
+    """A job at work on a host. ``usual`` is how long the last ones that passed took in the mean, in seconds."""
+
+    job = serializers.IntegerField()
+    name = serializers.CharField()
+    pipeline = serializers.CharField()
+    since = serializers.DateTimeField()
+    usual = serializers.FloatField(allow_null=True)
+
+
 class WorkFolderSerializer(serializers.ModelSerializer):
     """A work folder. Sizes in bytes; ``attempt`` is the last one that worked in it."""
 

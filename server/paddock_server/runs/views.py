@@ -22,6 +22,7 @@ from ..hosts.queries import host_called
 from ..people.actor import Actor, person
 from ..work.actions.give_up import give_up
 from ..work.actions.run_again import Where, run_again
+from ..work.lately import lately
 from ..work.models import Attempt
 from ..work.serializers import JobSheetSerializer
 from ..work.views import job_numbered
@@ -33,6 +34,7 @@ from .serializers import (
     ClearFoldersSerializer,
     ComparisonSerializer,
     FoundLinesSerializer,
+    HostWorkSerializer,
     LogLinesSerializer,
     RunAgainSerializer,
     WorkFolderSerializer,
@@ -227,6 +229,28 @@ def _attempt_named(actor: Actor, name: str) -> Attempt:
     if match is None:
         raise Invalid(f"{name[:40]!r} is no attempt: write its job and its number, as 12-1.")
     return attempt_of(actor, int(match[1]), int(match[2]))
+
+
+class HostWorkView(APIView):
+    """What runs on a host, and how long such jobs usually take."""
+
+    @extend_schema(responses=HostWorkSerializer(many=True))
+    def get(self, request: Request, name: str) -> Response:
+        """The oldest first."""
+        host = host_called(person(request.user), name)
+        live = host.attempts.filter(state__in=("offered", "running")).select_related("job").order_by("offered_at")
+        recent = lately()
+        shown = [
+            {
+                "job": one.job_id,
+                "name": one.job.name,
+                "pipeline": one.job.pipeline,
+                "since": one.started_at or one.offered_at,
+                "usual": recent.seconds.get((one.job.pipeline, one.job.name)),
+            }
+            for one in live
+        ]
+        return Response(HostWorkSerializer(shown, many=True).data)
 
 
 class FoldersView(APIView):

@@ -228,6 +228,110 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/care/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All plans
+         * @description All plans.
+         */
+        get: operations["care_list"];
+        put?: never;
+        /**
+         * Plan care
+         * @description Plan care.
+         */
+        post: operations["care_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/care-calendar/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plan care from an iCalendar file
+         * @description Plan care from an iCalendar file.
+         */
+        post: operations["care_calendar_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/care-feed/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The address of the calendar feed
+         * @description The address of the calendar feed.
+         */
+        get: operations["care_feed_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/care-times/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * From the start of this day on
+         * @description From the start of this day on.
+         */
+        get: operations["care_times_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/care/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Take a plan back
+         * @description Take a plan back.
+         */
+        delete: operations["care_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/catalogue/": {
         parameters: {
             query?: never;
@@ -1033,6 +1137,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/hosts/{name}/work/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The oldest first
+         * @description The oldest first.
+         */
+        get: operations["hosts_work_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/jobs/": {
         parameters: {
             query?: never;
@@ -1495,6 +1619,26 @@ export interface paths {
          * @description Change what its fence says.
          */
         patch: operations["paddocks_partial_update"];
+        trace?: never;
+    };
+    "/api/v1/paddocks/{name}/{verb}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Answers with the hosts that changed
+         * @description Answers with the hosts that changed.
+         */
+        post: operations["paddocks_hold"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/v1/passes/": {
@@ -2269,6 +2413,70 @@ export interface components {
             said?: string;
             exit_code?: number | null;
         };
+        /** @description An iCalendar file. An event whose location is a host or a paddock is for that one, the others for ``place``. */
+        CalendarFileRequest: {
+            text: string;
+            /** @default  */
+            place?: string;
+            /** @default UTC */
+            zone?: string;
+            /** @default drain */
+            how?: components["schemas"]["HowEnum"];
+        };
+        CalendarRead: {
+            new: number;
+            changed: number;
+        };
+        /**
+         * @description A plan. ``place`` is a paddock or a host; ``rule`` says when it comes again, as FREQ=WEEKLY;BYDAY=SU (RFC
+         *     5545).
+         */
+        Care: {
+            readonly id: number;
+            what: string;
+            readonly paddock: string;
+            readonly host: string;
+            /** @default drain */
+            how?: components["schemas"]["HowEnum"];
+            /** Format: date-time */
+            starts_at: string;
+            /** Format: date-time */
+            ends_at: string;
+            /** @default UTC */
+            zone?: string;
+            /** @default  */
+            rule?: string;
+            readonly made_by: string;
+        };
+        /**
+         * @description A plan. ``place`` is a paddock or a host; ``rule`` says when it comes again, as FREQ=WEEKLY;BYDAY=SU (RFC
+         *     5545).
+         */
+        CareRequest: {
+            what: string;
+            place: string;
+            /** @default drain */
+            how?: components["schemas"]["HowEnum"];
+            /** Format: date-time */
+            starts_at: string;
+            /** Format: date-time */
+            ends_at: string;
+            /** @default UTC */
+            zone?: string;
+            /** @default  */
+            rule?: string;
+        };
+        /** @description A time at which hosts are held: of a plan, or by hand until a time. */
+        CareTime: {
+            care: number | null;
+            what: string;
+            paddock: string;
+            host: string;
+            /** Format: date-time */
+            starts_at: string;
+            /** Format: date-time */
+            ends_at: string;
+        };
         /**
          * @description All tools that surveys look for. ``behind`` are connected hosts that have not taken the newest release, with
          *     why.
@@ -2715,6 +2923,10 @@ export interface components {
             readonly kept_by: string;
             readonly differs: components["schemas"]["Difference"][];
         };
+        /** @description Where calendars read all planned care. Whoever has the address can read it. */
+        FeedAddress: {
+            url: string;
+        };
         /** @description A pipeline file. */
         FileRequest: {
             text: string;
@@ -2908,6 +3120,13 @@ export interface components {
             probes: number;
             probes_refused: string;
         };
+        /** @description ``until`` is when it is resumed by itself. */
+        HoldRequest: {
+            /** @default  */
+            reason?: string;
+            /** Format: date-time */
+            until?: string | null;
+        };
         /**
          * @description * `` - no
          *     * `held` - Held
@@ -2927,6 +3146,8 @@ export interface components {
             readonly holding: components["schemas"]["HoldingEnum"] | components["schemas"]["BlankEnum"];
             readonly hold_reason: string;
             readonly held_by: string;
+            /** Format: date-time */
+            readonly hold_until: string | null;
             /** Format: date-time */
             readonly held_at: string | null;
             facts: components["schemas"]["Facts"];
@@ -2993,6 +3214,22 @@ export interface components {
             stands: components["schemas"]["StandsEnum"];
             lacking: components["schemas"]["StandingTerm"][];
         };
+        /** @description A job at work on a host. ``usual`` is how long the last ones that passed took in the mean, in seconds. */
+        HostWork: {
+            job: number;
+            name: string;
+            pipeline: string;
+            /** Format: date-time */
+            since: string;
+            /** Format: double */
+            usual: number | null;
+        };
+        /**
+         * @description * `drain` - drain
+         *     * `hold` - hold
+         * @enum {string}
+         */
+        HowEnum: "drain" | "hold";
         Installation: {
             readonly tool: string;
             readonly version: string;
@@ -4785,6 +5022,132 @@ export interface operations {
             };
         };
     };
+    care_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Care"][];
+                };
+            };
+        };
+    };
+    care_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CareRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Care"];
+                };
+            };
+        };
+    };
+    care_calendar_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CalendarFileRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalendarRead"];
+                };
+            };
+        };
+    };
+    care_feed_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedAddress"];
+                };
+            };
+        };
+    };
+    care_times_list: {
+        parameters: {
+            query?: {
+                /** @description How far ahead, at most 366 (default 28). */
+                days?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CareTime"][];
+                };
+            };
+        };
+    };
+    care_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     catalogue: {
         parameters: {
             query?: never;
@@ -5501,7 +5864,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["ReasonRequest"];
+                "application/json": components["schemas"]["HoldRequest"];
             };
         };
         responses: {
@@ -5620,7 +5983,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["ReasonRequest"];
+                "application/json": components["schemas"]["HoldRequest"];
             };
         };
         responses: {
@@ -5812,6 +6175,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Week"];
+                };
+            };
+        };
+    };
+    hosts_work_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HostWork"][];
                 };
             };
         };
@@ -6473,6 +6857,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Paddock"];
+                };
+            };
+        };
+    };
+    paddocks_hold: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                verb: "drain" | "hold" | "resume";
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["HoldRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
                 };
             };
         };

@@ -4,6 +4,7 @@ import { ref, watch } from 'vue'
 import { answered, api } from '../api/client'
 import { useYard } from '../api/yard'
 import { useDoing } from './doing'
+import HoldButtons from './HoldButtons.vue'
 
 /** What a paddock's fence says: which pipelines may send jobs in, from where agents may call, whether a pass alone lets them in, and what is watched. */
 const paddock = defineModel<string | null>('paddock', { required: true })
@@ -39,6 +40,20 @@ watch(paddock, (name) => {
     choresNeedApproval.value = found?.chores_need_approval ?? false
   })
 })
+
+const said = ref('')
+
+function done(what: string): void {
+  said.value = what
+  void yard.load()
+}
+
+function resumeAll(): Promise<void> {
+  return doing(async () => {
+    await answered(api.POST('/api/v1/paddocks/{name}/{verb}/', { params: { path: { name: paddock.value ?? '', verb: 'resume' } }, body: { reason: '' } }))
+    done('They take jobs again.')
+  })
+}
 
 function save(): Promise<void> {
   return doing(async () => {
@@ -103,6 +118,8 @@ function save(): Promise<void> {
       <Checkbox v-model:checked="endsProcesses" data-field="ends-processes">End processes that a job leaves behind</Checkbox>
       <p class="soft">Otherwise they are only named on the run's page.</p>
       <Checkbox v-model:checked="choresNeedApproval" data-field="chores-need-approval">A chore here needs a second person's approval</Checkbox>
+      <p class="row later"><span>All of its hosts:</span> <HoldButtons :paddock="paddock ?? ''" size="small" @done="done" /> <Button size="small" @click="resumeAll">Resume</Button></p>
+      <p v-if="said" class="note" role="status">{{ said }}</p>
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
       <Button type="primary" html-type="submit" :loading="isBusy">Save</Button>
     </form>

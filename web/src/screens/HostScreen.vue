@@ -9,11 +9,13 @@ import { useSession } from '../api/session'
 import HostChanges from '../parts/HostChanges.vue'
 import HostFacts from '../parts/HostFacts.vue'
 import FindingItem from '../parts/FindingItem.vue'
+import HoldButtons from '../parts/HoldButtons.vue'
 import HostFolders from '../parts/HostFolders.vue'
 import HostHistory from '../parts/HostHistory.vue'
 import HostReadings from '../parts/HostReadings.vue'
 import HostServices from '../parts/HostServices.vue'
 import HostSettings from '../parts/HostSettings.vue'
+import HostWork from '../parts/HostWork.vue'
 import HostWeek from '../parts/HostWeek.vue'
 import ToolTable from '../parts/ToolTable.vue'
 import WayToWork from '../parts/WayToWork.vue'
@@ -61,11 +63,9 @@ const mayOperate = computed(() => session.may('operator', host.value?.paddock))
 const mayDecide = computed(() => session.may('administrator', host.value?.paddock))
 const isInside = computed(() => host.value?.standing === 'admitted')
 
-type Verb = 'admit' | 'hold' | 'drain' | 'resume' | 'survey'
+type Verb = 'admit' | 'resume' | 'survey'
 const DONE: Record<Verb, string> = {
   admit: 'Admitted.',
-  hold: 'Held: it takes no new job.',
-  drain: 'Draining: what runs may finish.',
   resume: 'It takes jobs again.',
   survey: 'Asked for a survey; what it finds appears here.',
 }
@@ -83,16 +83,17 @@ async function retire(): Promise<void> {
   }
 }
 
+function held(done: string): void {
+  said.value = done
+  void load()
+}
+
 async function act(verb: Verb): Promise<void> {
   busy.value = verb
   said.value = ''
   const params = { params: { path: { name: props.name } } }
   try {
-    if (verb === 'hold' || verb === 'drain') {
-      await answered(api.POST(`/api/v1/hosts/{name}/${verb}/`, { ...params, body: { reason: '' } }))
-    } else {
-      await answered(api.POST(`/api/v1/hosts/{name}/${verb}/`, params))
-    }
+    await answered(api.POST(`/api/v1/hosts/{name}/${verb}/`, params))
     said.value = DONE[verb]
     await load()
   } catch (error) {
@@ -120,10 +121,7 @@ async function act(verb: Verb): Promise<void> {
           <span class="soft" role="status">{{ said }}</span>
           <Button v-if="mayDecide && !isInside" type="primary" :loading="busy === 'admit'" @click="act('admit')">Admit</Button>
           <template v-if="mayOperate && isInside">
-            <template v-if="!host.holding">
-              <Button :loading="busy === 'hold'" title="Take no new job from now on" @click="act('hold')">Hold</Button>
-              <Button :loading="busy === 'drain'" title="Finish what runs, then hold" @click="act('drain')">Drain</Button>
-            </template>
+            <HoldButtons v-if="!host.holding" :host="host.name" @done="held" />
             <Button v-else type="primary" :loading="busy === 'resume'" @click="act('resume')">Resume</Button>
           </template>
           <Popconfirm v-if="mayDecide && isInside" :title="`Retire ${host.name} for good? Its key dies at once; its record and its jobs stay.`" ok-text="Retire it" cancel-text="Leave it" @confirm="retire">
@@ -134,6 +132,7 @@ async function act(verb: Verb): Promise<void> {
       </div>
       <p v-for="odd in host.suspicions" :key="odd.sentence" class="trouble odd">{{ odd.sentence }}</p>
       <WayToWork :steps="host.way" />
+      <HostWork v-if="host.holding" :name="host.name" />
       <section v-if="troubles.length" class="findings" aria-label="Findings"><FindingItem v-for="(one, i) in troubles" :key="one.id" :finding="one" :open="i === 0 && !one.aside" without-host /></section>
       <HostWeek :name="host.name" />
       <HostServices :host="host" />

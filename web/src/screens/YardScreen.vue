@@ -82,6 +82,7 @@ onKeys({ n: bringIn })
         <template v-else>No host is here yet.</template>
       </p>
       <RouterLink :to="{ name: 'chores' }" class="chores">Chores</RouterLink>
+      <RouterLink :to="{ name: 'care' }">Planned care</RouterLink>
       <Button v-if="mayBringIn" type="primary" class="bring" @click="bringIn">Bring in a host <kbd>n</kbd></Button>
     </div>
     <p v-if="yard.trouble" class="trouble" role="alert">{{ yard.trouble }}</p>

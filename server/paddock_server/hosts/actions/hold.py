@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from datetime import datetime
+
 from django.db import transaction
 from django.utils import timezone
 
 from paddock_core.lifecycle import LIVE
 
-from ...errors import NotNow
+from ...errors import Invalid, NotNow
 from ...health.models import HoldChange
 from ...link import feed
 from ...logbook.write import write
@@ -15,19 +17,21 @@ from ...people.actor import SERVER, Actor
 from ...people.models import Role
 from ...work import dispatcher
 from ...work.models import Attempt
-from ..models import Host
+from ..models import Host, Paddock
 
 
 @transaction.atomic
-def hold(actor: Actor, host: Host, reason: str = "") -> None:
-    """No new job from now on; jobs at work stay. Raises NotNow for a host that is not inside."""
-    _set(actor, host, Host.Holding.HELD, "held", reason)
+def hold(actor: Actor, host: Host, reason: str = "", *, until: datetime | None = None) -> None:
+    """No new job from now on, ``until`` a time if one is planned; jobs at work stay. Raises NotNow for a host that is
+    not inside."""
+    _set(actor, host, Host.Holding.HELD, "held", reason, until)
 
 
 @transaction.atomic
-def drain(actor: Actor, host: Host, reason: str = "") -> None:
+def drain(actor: Actor, host: Host, reason: str = "", *, until: datetime | None = None) -> None:
     """Finish what runs, then hold. A host without work is held at once. Raises NotNow for a host that is not inside."""
-    _set(actor, host, Host.Holding.DRAINING if is_working(host) else Host.Holding.HELD, "drained", reason)
+    holding = Host.Holding.DRAINING if is_working(host) else Host.Holding.HELD
+    _set(actor, host, holding, "drained", reason, until)
 
 
 @transaction.atomic
@@ -40,10 +44,31 @@ def resume(actor: Actor, host: Host) -> None:
 
 
 @transaction.atomic
+def hold_paddock(
+    actor: Actor, paddock: Paddock, verb: str, reason: str = "", until: datetime | None = None
+) -> list[Host]:
+    """Holds, drains or resumes all hosts inside a paddock; those that are so already stay as they are. Returns those
+    that changed."""
+    actor.demand(Role.OPERATOR, paddock.name, "Holding, draining and resuming hosts")
+    changed = []
+    for host in Host.objects.select_related("paddock").filter(paddock=paddock, standing=Host.Standing.ADMITTED):
+        if verb == "resume" and host.holding:
+            resume(actor, host)
+        elif verb != "resume" and not host.holding:
+            (hold if verb == "hold" else drain)(actor, host, reason, until=until)
+        else:
+            continue
+        changed.append(host)
+    done = {"hold": "held", "drain": "drained", "resume": "resumed"}[verb]
+    write(actor, done, "paddock", paddock.name, paddock.name, hosts=[host.name for host in changed][:50])
+    return changed
+
+
+@transaction.atomic
 def hold_if_drained(host: Host) -> None:
     """Called when an attempt ends: a draining host without work becomes a held one."""
     if host.holding == Host.Holding.DRAINING and not is_working(host):
-        _set(SERVER, host, Host.Holding.HELD, "held", host.hold_reason)
+        _set(SERVER, host, Host.Holding.HELD, "held", host.hold_reason, host.hold_until)
 
 
 def is_working(host: Host) -> bool:
@@ -51,14 +76,19 @@ def is_working(host: Host) -> bool:
     return Attempt.objects.filter(host=host, state__in=[state.value for state in LIVE]).exists()
 
 
-def _set(actor: Actor, host: Host, holding: Host.Holding, verb: str, reason: str) -> None:
+def _set(
+    actor: Actor, host: Host, holding: Host.Holding, verb: str, reason: str, until: datetime | None = None
+) -> None:
     actor.demand(Role.OPERATOR, host.paddock.name, "Holding, draining and resuming hosts")
     if host.standing != Host.Standing.ADMITTED:
         raise NotNow(f"{host.name} is not inside yet: it is {host.standing}. Nothing runs on it.")
+    if until is not None and until <= timezone.now():
+        raise Invalid("The planned end has passed already.", errors=[{"pointer": "/until", "detail": "in the past"}])
     if holding != host.holding and not (host.holding and holding):
         host.held_by, host.held_at = (actor.name, timezone.now()) if holding else ("", None)
-    host.holding, host.hold_reason = holding, reason
-    host.save(update_fields=["holding", "hold_reason", "held_by", "held_at"])
+    host.holding, host.hold_reason, host.hold_until = holding, reason, until
+    host.save(update_fields=["holding", "hold_reason", "held_by", "held_at", "hold_until"])
     HoldChange.objects.create(host=host, at=timezone.now(), holding=holding)
-    write(actor, verb, "host", host.name, host.paddock.name, **({"reason": reason} if reason else {}))
+    said = {"reason": reason, "until": until.isoformat() if until else ""}
+    write(actor, verb, "host", host.name, host.paddock.name, **{key: value for key, value in said.items() if value})
     feed.tell("host", host.name, host.paddock.name)

@@ -1,0 +1,1 @@
+"""What changes planned care, one file for each verb."""

@@ -1,0 +1,103 @@
+"""Plans care, typed in or from a calendar, and takes it back."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Mapping, Sequence
+from datetime import datetime, timedelta
+
+from django.db import transaction
+
+from ...errors import Invalid
+from ...hosts.models import LIVING, Host, Paddock
+from ...link import feed
+from ...logbook.write import write
+from ...people.actor import Actor
+from ...people.models import Role
+from ..calendar_file import ReadCare
+from ..models import Care
+from ..times import LONGEST, checked_rule, zone_called
+
+
+@transaction.atomic
+def plan_care(
+    actor: Actor,
+    what: str,
+    place: str,
+    starts_at: datetime,
+    ends_at: datetime,
+    *,
+    how: str = "drain",
+    zone: str = "UTC",
+    rule: str = "",
+    left_out: Sequence[str] = (),
+    uid: str = "",
+) -> Care:
+    """``place`` is a paddock or a host. A plan with a ``uid`` that is known replaces that one. Raises Invalid."""
+    host, paddock = _place(place)
+    actor.demand(Role.OPERATOR, paddock.name, "Planning care")
+    if not timedelta(minutes=1) <= ends_at - starts_at <= LONGEST:
+        detail = f"Care lasts from a minute to {LONGEST.days} days, and ends after it starts."
+        raise Invalid(detail, errors=[{"pointer": "/ends_at", "detail": detail}])
+    zone_called(zone)
+    given = {
+        "what": what, "paddock": paddock, "host": host, "how": how, "starts_at": starts_at, "ends_at": ends_at,
+        "zone": zone, "rule": checked_rule(rule), "left_out": list(left_out)[:500],
+    }  # fmt: skip
+    before = Care.objects.filter(uid=uid).select_related("paddock").first() if uid else None
+    if before:
+        actor.demand(Role.OPERATOR, before.paddock.name, "Changing planned care")
+    care, is_new = Care.objects.update_or_create(
+        uid=uid or f"{uuid.uuid4()}@yellow-paddock", defaults=given, create_defaults={**given, "made_by": actor.name}
+    )
+    verb = "planned care for" if is_new else "changed the care of"
+    write(actor, verb, "host" if host else "paddock", place, paddock.name, what=what, starts=starts_at.isoformat(),
+          ends=ends_at.isoformat(), rule=care.rule)  # fmt: skip
+    feed.tell("care", care.pk)
+    return care
+
+
+@transaction.atomic
+def plan_all(actor: Actor, read: Sequence[ReadCare], place: str, how: str) -> Mapping[str, int]:
+    """All events of a calendar, or none; ``place`` is for those that name none that is known here."""
+    counts = {"new": 0, "changed": 0}
+    for one in read:
+        known = Care.objects.filter(uid=one.uid).exists() if one.uid else False
+        where = one.place if one.place and _is_known(one.place) else place
+        if not where:
+            raise Invalid(
+                f"“{one.what}” says with its location {one.place[:60]!r} no host and no paddock: choose one for those."
+            )
+        plan_care(
+            actor, one.what, where, one.starts_at, one.ends_at, how=how, zone=one.zone, rule=one.rule,
+            left_out=one.left_out, uid=one.uid,
+        )  # fmt: skip
+        counts["changed" if known else "new"] += 1
+    return counts
+
+
+@transaction.atomic
+def drop_care(actor: Actor, care: Care) -> None:
+    """Takes a plan back. What it holds now stays held until somebody resumes it, or its time is over."""
+    actor.demand(Role.OPERATOR, care.paddock.name, "Dropping planned care")
+    name = care.host.name if care.host else care.paddock.name
+    write(actor, "dropped the care of", "host" if care.host else "paddock", name, care.paddock.name, what=care.what)
+    care.delete()
+    feed.tell("care", name)
+
+
+def _place(name: str) -> tuple[Host | None, Paddock]:
+    if paddock := Paddock.objects.filter(name__iexact=name).first():
+        return None, paddock
+    if host := Host.objects.select_related("paddock").filter(name__iexact=name, standing__in=LIVING).first():
+        return host, host.paddock
+    detail = f"There is no host and no paddock called {name[:63]!r}."
+    raise Invalid(detail, errors=[{"pointer": "/place", "detail": detail}])
+
+
+def _is_known(name: str) -> bool:
+    try:
+        _place(name)
+    except Invalid:
+        return False
+    return True

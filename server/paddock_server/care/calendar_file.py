@@ -1,0 +1,129 @@
+"""Planned care as iCalendar (RFC 5545): read from a file, and written as a feed."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from icalendar import Calendar, Event
+
+from ..errors import Invalid
+from .models import Care
+from .times import checked_rule
+
+LARGEST = 1_000_000
+MOST = 1000
+
+
+@dataclass(frozen=True)
+class ReadCare:
+    """One event of a file. ``place`` is what its LOCATION says: a paddock or a host, "" for none."""
+
+    uid: str
+    what: str
+    starts_at: datetime
+    ends_at: datetime
+    zone: str
+    rule: str
+    left_out: list[str]
+    place: str
+
+
+def read_calendar(text: str, zone: ZoneInfo) -> list[ReadCare]:
+    """All events of a file; ``zone`` is for times that name none. Raises Invalid with every event that cannot be
+    one."""
+    if len(text) > LARGEST:
+        raise Invalid(f"The file has {len(text) // 1000} kB; at most {LARGEST // 1000} are read.")
+    try:
+        calendar = Calendar.from_ical(text)
+        events = calendar.walk("VEVENT")
+    except (ValueError, IndexError, KeyError, TypeError, AttributeError) as error:
+        raise Invalid(f"This is no iCalendar file: {str(error)[:200]}") from None
+    if not events:
+        raise Invalid("There is no event in this file.")
+    if len(events) > MOST:
+        raise Invalid(f"The file has {len(events)} events; at most {MOST} are read.")
+    found, errors = [], []
+    for number, event in enumerate(events, 1):
+        try:
+            found.append(_read(event, zone))
+        except (Invalid, ValueError, TypeError, AttributeError) as error:
+            said = error.detail if isinstance(error, Invalid) else str(error)
+            what = str(event.get("SUMMARY", ""))[:60]
+            errors.append({"pointer": f"/events/{number}", "detail": f"Event {number} ({what}): {said}"[:400]})
+    if errors:
+        raise Invalid("; ".join(one["detail"] for one in errors[:5]), errors=errors)
+    return found
+
+
+def _read(event: Event, zone: ZoneInfo) -> ReadCare:
+    if event.get("DTSTART") is None:
+        raise Invalid("it has no start")
+    start = event.decoded("DTSTART")
+    starts_at, known = _moment(start, zone)
+    if event.get("DTEND") is not None:
+        ends_at, _ = _moment(event.decoded("DTEND"), zone)
+    elif event.get("DURATION") is not None:
+        ends_at = starts_at + event.decoded("DURATION")
+    else:
+        ends_at = starts_at + timedelta(days=0 if isinstance(start, datetime) else 1)
+    rule = event.get("RRULE")
+    return ReadCare(
+        str(event.get("UID", ""))[:300],
+        str(event.get("SUMMARY", "planned care"))[:200],
+        starts_at,
+        ends_at,
+        known,
+        checked_rule(rule.to_ical().decode() if rule is not None else ""),
+        [
+            _moment(one.dt, zone)[0].astimezone(ZoneInfo(known)).replace(tzinfo=None).isoformat()
+            for one in _dates(event)
+        ],
+        str(event.get("LOCATION", "")).strip()[:100],
+    )
+
+
+def _dates(event: Event) -> list[Any]:
+    given = event.get("EXDATE") or []
+    return [one for listed in (given if isinstance(given, list) else [given]) for one in listed.dts]
+
+
+def _moment(said: date | datetime, zone: ZoneInfo) -> tuple[datetime, str]:
+    """A moment, and the name of the zone that it was said in."""
+    if not isinstance(said, datetime):
+        said = datetime(said.year, said.month, said.day)
+    if said.tzinfo is None:
+        said = said.replace(tzinfo=zone)
+    name = getattr(said.tzinfo, "key", None) or str(said.tzinfo)
+    try:
+        ZoneInfo(name)
+    except (ValueError, KeyError, OSError):
+        name = "UTC"
+    return said, name
+
+
+def written(cares: Iterable[Care], server: str) -> bytes:
+    """A calendar of all care."""
+    calendar = Calendar()
+    calendar.add("prodid", "-//Yellow Paddock//Planned care//EN")
+    calendar.add("version", "2.0")
+    calendar.add("x-wr-calname", "Planned care")
+    for care in cares:
+        zone = ZoneInfo(care.zone)
+        event = Event()
+        event.add("uid", care.uid)
+        event.add("summary", care.what)
+        event.add("location", care.host.name if care.host else care.paddock.name)
+        event.add("dtstamp", care.made_at)
+        event.add("dtstart", care.starts_at.astimezone(zone))
+        event.add("dtend", care.ends_at.astimezone(zone))
+        event.add("url", f"{server}/care")
+        if care.rule:
+            event.add("rrule", dict(part.split("=", 1) for part in care.rule.split(";") if "=" in part))
+        for wall in care.left_out:
+            event.add("exdate", datetime.fromisoformat(wall).replace(tzinfo=zone))
+        calendar.add_component(event)
+    return bytes(calendar.to_ical())

@@ -1,0 +1,64 @@
+"""Begins planned care when its time has come, and resumes what was held until a time that is over."""
+
+from __future__ import annotations
+
+import asyncio
+import logging
+from datetime import timedelta
+
+from channels.db import database_sync_to_async
+from django.db import transaction
+from django.utils import timezone
+
+from ..errors import ActionError
+from ..hosts.actions.hold import drain, hold, resume
+from ..hosts.models import Host
+from ..link import feed
+from ..people.actor import SERVER
+from .models import Care, CareTime
+from .times import times_between
+
+EVERY = 5.0
+log = logging.getLogger("paddock.care")
+
+
+async def keep_caring() -> None:
+    """For ever."""
+    while True:
+        await asyncio.sleep(EVERY)
+        try:
+            await database_sync_to_async(look)()
+        except Exception:
+            log.exception("Planned care could not be looked at; it is tried again.")
+
+
+def look() -> None:
+    """Once over all plans and all holds that end."""
+    now = timezone.now()
+    for care in Care.objects.select_related("paddock", "host__paddock"):
+        for starts, ends in times_between(care, now, now + timedelta(seconds=1)):
+            _care_for(care, *CareTime.objects.get_or_create(care=care, starts_at=starts, defaults={"ends_at": ends}))
+    CareTime.objects.filter(ends_at__lte=now, over_at=None).update(over_at=now)
+    for host in Host.objects.select_related("paddock").exclude(holding="").filter(hold_until__lte=now):
+        resume(SERVER, host)
+
+
+@transaction.atomic
+def _care_for(care: Care, time: CareTime, is_new: bool) -> None:
+    hosts = [care.host] if care.host else list(Host.objects.select_related("paddock").filter(paddock=care.paddock))
+    new = []
+    for host in hosts:
+        if host.pk in time.held or host.holding or host.standing != Host.Standing.ADMITTED:
+            continue
+        do = hold if care.how == "hold" else drain
+        try:
+            do(SERVER, host, f"planned care: {care.what}", until=time.ends_at)
+        except ActionError as error:
+            log.warning("%s could not be held for %s: %s", host.name, care.what, error)
+            continue
+        new.append(host.pk)
+    if new:
+        time.held = [*time.held, *new]
+        time.save(update_fields=["held"])
+    if new or is_new:
+        feed.tell("care", care.pk)

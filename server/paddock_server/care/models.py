@@ -1,0 +1,40 @@
+from __future__ import annotations
+
+from django.db import models
+
+HOWS = [("drain", "drain"), ("hold", "hold")]
+
+
+class Care(models.Model):
+    """Care that is planned for a paddock or for one host, once or by a rule (RFC 5545) that says when it comes again.
+    ``zone`` is where its clock hangs: care at eight stays at eight when summer time begins."""
+
+    what = models.CharField(max_length=200)
+    paddock = models.ForeignKey("hosts.Paddock", models.CASCADE, related_name="care")
+    host = models.ForeignKey("hosts.Host", models.CASCADE, null=True, related_name="care")
+    how = models.CharField(max_length=10, choices=HOWS, default="drain")
+    starts_at = models.DateTimeField()
+    ends_at = models.DateTimeField()
+    zone = models.CharField(max_length=64, default="UTC")
+    rule = models.CharField(max_length=500, blank=True)
+    left_out = models.JSONField(default=list)
+    uid = models.CharField(max_length=300, unique=True)
+    made_by = models.CharField(max_length=200)
+    made_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering = ["starts_at"]
+
+
+class CareTime(models.Model):
+    """One time of planned care that has begun. ``held`` are the hosts that it held, by key: one that a person resumes
+    meanwhile is not held again."""
+
+    care = models.ForeignKey(Care, models.CASCADE, related_name="times")
+    starts_at = models.DateTimeField()
+    ends_at = models.DateTimeField()
+    held = models.JSONField(default=list)
+    over_at = models.DateTimeField(null=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["care", "starts_at"], name="one_care_time")]

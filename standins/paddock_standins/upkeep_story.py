@@ -1,0 +1,55 @@
+"""The demo's upkeep: a newer CMake for the Linux hosts of the shoreline, rolling while somebody looks; and care that is
+planned for the next weeks."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, timedelta
+
+from .api_client import Api
+
+CHORE = {
+    "name": "CMake 3.31 for the shoreline",
+    "purpose": "The tide-gauge firmware needs presets of version 10.",
+    "script": 'echo "fetching CMake 3.31.2 from the depot"\nsleep 6\ntool-depot install cmake 3.31.2\necho done\n',
+    "shell": "bash",
+    "wanted": ["tool cmake 3.31+"],
+    "at_once": 2,
+    "stop_after": 3,
+    "drain": True,
+}
+CHOSEN = ["paddock shoreline", "os linux", "not label this-machine"]
+CLEAR = {
+    "name": "Clear the package caches",
+    "purpose": "Before a disk gets low.",
+    "script": "tool-depot clear\n",
+    "at_once": 5,
+    "stop_after": 0,
+    "drain": False,
+}
+
+
+CARE = [
+    ("annex", "new switches", 3, 8, 4, ""),
+    ("workshop", "system updates", 1, 18, 3, "FREQ=WEEKLY"),
+    ("plover-01", "a larger disk", 9, 10, 30, ""),
+]
+"""Where, what, in how many days, at which hour, for how many hours, and how it comes again."""
+
+
+def set_up_upkeep(api: Api) -> None:
+    """Care that is planned; two chores that are kept, and one of them rolling."""
+    midnight = datetime.now(UTC).replace(hour=0, minute=0, second=0, microsecond=0)
+    for place, what, days, hour, hours, rule in CARE:
+        starts = midnight + timedelta(days=days, hours=hour)
+        ends = starts + timedelta(hours=hours)
+        body = {
+            "what": what,
+            "place": place,
+            "starts_at": starts.isoformat(),
+            "ends_at": ends.isoformat(),
+            "rule": rule,
+        }
+        api.post("/api/v1/care/", body)
+    api.post("/api/v1/chores/", CLEAR)
+    chore = api.post("/api/v1/chores/", CHORE)
+    api.post(f"/api/v1/chores/{chore['id']}/start/", {"terms": CHOSEN})
