@@ -33,11 +33,12 @@ lint: .make/python .make/node ## check style and types
 	$(BIN)/mypy --platform win32 agent/paddock_agent/services/windows_real.py agent/paddock_agent/services/windows_run.py
 	cd web && npx eslint src && npx vue-tsc --noEmit
 
-bench: .make/python .make/web .make/wheels ## run the benchmarks; docs/measurements.md has the figures
+bench: .make/python .make/web .make/wheels .make/test-tools ## run the benchmarks; docs/measurements.md has the figures
 	$(BIN)/python bench/routing.py
 	cd bench && ../$(BIN)/python submit_to_start.py
 	$(BIN)/python bench/bring_up.py
 	$(BIN)/python bench/heartbeats.py
+	$(BIN)/python bench/log_flow.py
 	$(BIN)/python bench/survey.py
 	$(BIN)/python bench/toolchains.py
 	cd web && npx vitest bench --run

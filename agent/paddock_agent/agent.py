@@ -207,8 +207,8 @@ class Agent:
                 self._attempts.stop(attempt, "cancelled", at_once=True)
             case wire.ClearFolders(paths=paths):
                 self._attempts.clear_folders(paths)
-            case wire.SurveyNow():
-                self._surveying.want("request")
+            case wire.SurveyNow(mark=mark):
+                self._surveying.want("request", mark)
             case wire.Slots(slots=slots):
                 self._attempts.slots = slots
             case wire.Probes(number=number, tools=tools, signature=signature):

@@ -38,31 +38,35 @@ class Surveying:
         self._tell = tell
         self._wanted = asyncio.Event()
         self._because = "start"
+        self._marks: list[str] = []
         self.differs: list[wire.Difference] = []
         self._trials: set[asyncio.Task[None]] = set()
         self._found: tuple[list[wire.Installation], list[wire.Broken]] = ([], [])
         self._changed: set[str] = set()
         self._noisy: set[str] = set()
 
-    def want(self, because: str) -> None:
-        """Asks for a survey soon; one that is asked for while another runs follows it."""
+    def want(self, because: str, mark: str = "") -> None:
+        """Asks for a survey soon; one that is asked for while another runs follows it, and has the ``mark``."""
         self._because = because
+        if mark:
+            self._marks = [*self._marks, mark][-wire.MOST_MARKS :]
         self._wanted.set()
 
     async def keep(self) -> None:
         """Surveys, for as long as the agent runs."""
         while True:
             because, self._because = self._because, "daily"
+            marks, self._marks = self._marks, []
             self._wanted.clear()
             result = await survey(self._system, self._probes.tools)
             details = await gather_details(self._system, self._probes.tools)
-            await self._report(result, details, because)
+            await self._report(result, details, because, marks)
             log.info("Surveyed (%s): %d installations in %.1f s.", because, len(result.installations), result.took)
             # A log-in may take long, so the survey does not wait for it.
             differs = differences(self._system, await self._system.fresh_environment(), self._probes.tools)
             if differs != self.differs:
                 self.differs = differs
-                await self._report(result, details, because)
+                await self._report(result, details, because, marks)
             self._learn_noise(because, result)
             with contextlib.suppress(TimeoutError):
                 async with asyncio.timeout(EVERY):
@@ -122,11 +126,11 @@ class Surveying:
             wire.Tried(trial=asked.trial, installations=found.installations, broken=found.broken, took=found.took)
         )
 
-    async def _report(self, result: SurveyResult, details: wire.Details, because: str) -> None:
+    async def _report(self, result: SurveyResult, details: wire.Details, because: str, marks: list[str]) -> None:
         facts = await gather_facts(self._system, self._work_folder, self.differs)
         report = wire.SurveyReport(
             facts=facts, installations=result.installations[: wire.MOST_FOUND], broken=result.broken[: wire.MOST_FOUND],
-            took=result.took, details=details, looked_for=result.looked_for, because=because,
+            took=result.took, details=details, looked_for=result.looked_for, because=because, marks=marks,
             catalogue=self._probes.number, refused=self._probes.refused,
         )  # fmt: skip
         self._tell(_fitting(report))

@@ -54,6 +54,28 @@ def test_the_spool_keeps_its_messages_over_a_restart_until_they_are_acknowledged
     spool.close()
 
 
+def test_on_a_full_disk_messages_wait_in_memory_in_their_order(tmp_path):
+    spool = Spool(tmp_path / "spool.sqlite3")
+    pages = spool._db.execute("PRAGMA page_count").fetchone()[0]
+    spool._db.execute(f"PRAGMA max_page_count={pages + 4}")
+    data = bytes(range(256)) * 100
+    for number in range(8):
+        spool.add(wire.LogChunk(attempt="1-1", offset=number * len(data), data=data))
+    spool.add(wire.AttemptEnded(attempt="1-1", outcome="exited", exit_code=0))
+    assert spool._db.execute("SELECT COUNT(*) FROM message").fetchone()[0] < 8, "the disk is not full"
+    assert (len(spool), spool.untold_ends()) == (9, ["1-1"])
+    assert [seq for seq, _ in spool.after(0, 4)] == [1, 2, 3, 4]
+    assert [wire.from_agent(body).seq for _, body in spool.after(4, 99)] == [5, 6, 7, 8, 9]
+    spool.forget(3)
+    assert [seq for seq, _ in spool.after(0, 2)] == [4, 5]
+    spool._db.execute("PRAGMA max_page_count=100000")
+    spool.add(wire.Heartbeat())
+    spool.close()
+    again = Spool(tmp_path / "spool.sqlite3")
+    assert [seq for seq, _ in again.after(0, 99)] == [4, 5, 6, 7, 8, 9, 10]
+    again.close()
+
+
 def test_two_agents_cannot_share_a_home(tmp_path):
     first = Spool(tmp_path / "spool.sqlite3")
     with pytest.raises(AgentError, match="Another agent is running"):

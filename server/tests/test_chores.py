@@ -1,11 +1,14 @@
 """Chores: rolled over hosts, approved by another, proved by a survey."""
 
+from datetime import timedelta
+
 import pytest
+from django.utils import timezone
 from people import FACTS, somebody
 
 from paddock_agent import wire
 from paddock_server.chores.keeper import roll_all
-from paddock_server.chores.models import ChoreRun
+from paddock_server.chores.models import ChoreHost, ChoreRun
 from paddock_server.logbook.models import Entry
 from paddock_server.people.models import Role
 from paddock_server.toolchains.actions.take_in_survey import take_in_survey
@@ -40,9 +43,17 @@ def ran(host, code=0, tools=(("git", "2.39.5"),)):
     take_report(host, wire.AttemptStarted(attempt=attempt.wire_name, account="build", folder="/work"))
     take_report(host, wire.AttemptEnded(attempt=attempt.wire_name, outcome="exited", exit_code=code))
     roll_all()
-    found = [wire.Installation(*one, f"/usr/bin/{one[0]}", "/usr", True) for one in tools]
-    take_in_survey(host, wire.SurveyReport(facts=FACTS, installations=found))
+    survey(host, tools, [mark_of(host)])
     roll_all()
+
+
+def mark_of(host):
+    return ChoreHost.objects.get(host=host, ended_at=None).mark
+
+
+def survey(host, tools, marks=()):
+    found = [wire.Installation(*one, f"/usr/bin/{one[0]}", "/usr", True) for one in tools]
+    take_in_survey(host, wire.SurveyReport(facts=FACTS, installations=found, marks=list(marks)))
 
 
 def test_it_goes_one_host_after_the_other_and_says_what_it_came_to_on_each(administrator, new_host):
@@ -63,6 +74,41 @@ def test_it_goes_one_host_after_the_other_and_says_what_it_came_to_on_each(admin
     assert sheet["hosts"][1]["missing"] == ["tool cmake 3.28+"]
     assert "exit code 5" in sheet["hosts"][2]["said"]
     assert Entry.objects.filter(verb="found it done on", thing="knot-80").exists()
+
+
+def test_only_a_survey_that_began_after_the_script_proves_anything(administrator, new_host):
+    host = new_host("knot-80")
+    run = begun(administrator, [host])
+    attempt = Attempt.objects.get()
+    take_report(host, wire.AttemptStarted(attempt=attempt.wire_name, account="build", folder="/work"))
+    take_report(host, wire.AttemptEnded(attempt=attempt.wire_name, outcome="exited", exit_code=0))
+    host.link = "lost"
+    host.save()
+    roll_all()
+    assert states(administrator, run) == ["surveying"], "a script may restart the network: it is asked later"
+    host.link = "connected"
+    host.save()
+    survey(host, [("git", "2.39.5")])
+    roll_all()
+    survey(host, [("git", "2.39.5")], ["chore 0"])
+    roll_all()
+    assert states(administrator, run) == ["surveying"]
+    survey(host, [("cmake", "3.31.0")], ["of a person", mark_of(host)])
+    roll_all()
+    assert states(administrator, run) == ["done"]
+
+
+def test_a_script_whose_survey_never_comes_has_failed(administrator, new_host):
+    host = new_host("knot-80")
+    run = begun(administrator, [host])
+    attempt = Attempt.objects.get()
+    take_report(host, wire.AttemptStarted(attempt=attempt.wire_name, account="build", folder="/work"))
+    take_report(host, wire.AttemptEnded(attempt=attempt.wire_name, outcome="exited", exit_code=0))
+    roll_all()
+    ChoreHost.objects.update(ran_at=timezone.now() - timedelta(minutes=11))
+    roll_all()
+    (row,) = administrator.get(f"/api/v1/chore-runs/{run}/").json()["hosts"]
+    assert (row["state"], "never came" in row["said"]) == ("failed", True)
 
 
 def test_it_stops_after_a_failure_and_leaves_the_rest_out(administrator, new_host):
@@ -123,9 +169,12 @@ def test_what_was_approved_is_what_runs_whatever_becomes_of_the_chore(administra
     host, other = new_host("knot-80"), new_host("knot-81")
     run = begun(administrator, [host, other])
     chore = ChoreRun.objects.get(pk=run).chore_id
-    body = {"name": "install cmake", "script": "rm -rf /", "drain": False}
+    body = {"name": "install cmake", "script": "rm -rf /", "drain": False, "at_once": 9, "wanted": ["tool ninja"]}
     assert administrator.put(f"/api/v1/chores/{chore}/", body, format="json").status_code == 200
+    roll_all()
+    assert states(administrator, run) == ["running", "waiting"]
     ran(host, tools=[("cmake", "3.30")])
+    assert states(administrator, run) == ["done", "running"]
     assert Attempt.objects.get(host=other).job.script == "install-cmake"
 
 
@@ -163,3 +212,16 @@ def test_only_administrators_run_chores(administrator, operator, viewer, shoreli
     mate = somebody("mate", Role.ADMINISTRATOR, orchard)
     assert start(mate, chore, hosts=["knot-80"]).status_code in (403, 404)
     assert viewer.get("/api/v1/chores/").status_code == 200
+
+
+def test_of_a_run_everybody_sees_the_hosts_that_they_may_see(administrator, shoreline, orchard, new_host):
+    hosts = [new_host("knot-80"), new_host("russet-80", orchard)]
+    run = begun(administrator, hosts)
+    mate = somebody("mate", Role.ADMINISTRATOR, orchard)
+    sheet = mate.get(f"/api/v1/chore-runs/{run}/").json()
+    assert ([one["host"] for one in sheet["hosts"]], sheet["counts"]) == (["russet-80"], {"waiting": 1})
+    (row,) = mate.get("/api/v1/chore-runs/").json()["results"]
+    assert row["counts"] == {"waiting": 1}
+    assert mate.post(f"/api/v1/chore-runs/{run}/stop/").status_code == 403, "it goes over other paddocks too"
+    alone = begun(administrator, [new_host("knot-81")])
+    assert mate.get(f"/api/v1/chore-runs/{alone}/").status_code == 404

@@ -407,17 +407,20 @@ class SimulatedSystem(System):
         """See the port."""
         return self._written.get(place, "").encode()[offset : offset + size]
 
-    async def start_script(self, script: Script, folder: str, variables: Mapping[str, str]) -> ScriptProcess:
+    def write_script(self, script: Script) -> Sequence[str]:
         """See the port."""
         if script.shell not in SHELLS[self.family]:
             raise CommandFailed(
                 f'there is no shell "{script.shell}" on {self.family}; there is {" and ".join(SHELLS[self.family])}'
             )
-        return SimulatedScript(Shell(self, folder, {**self.environment(), **variables}), script.text)
+        self._written[script.file] = script.text
+        return [script.shell, script.file]
 
     async def start_command(self, command: Sequence[str], folder: str, variables: Mapping[str, str]) -> ScriptProcess:
-        """See the port."""
-        return SimulatedScript(Shell(self, folder, {**self.environment(), **variables}), shlex.join(command))
+        """See the port. The command of a written script is that script."""
+        text = self._written.get(command[-1]) if command[0] in SHELLS[self.family] else None
+        shell = Shell(self, folder, {**self.environment(), **variables})
+        return SimulatedScript(shell, shlex.join(command) if text is None else text)
 
     def survivors(self, mark: str, groups: Collection[int]) -> list[Survivor]:
         """See the port; a stand-in's script leaves nothing behind."""

@@ -11,7 +11,7 @@ import contextlib
 import secrets
 import signal
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -91,6 +91,7 @@ class Attempt:
         self._used = _Used()
         self._folder = ""
         self._environment: dict[str, str] = {}
+        self._commands: list[Sequence[str] | CommandFailed] = []
 
     def stop(self, outcome: str, *, at_once: bool) -> None:
         """Asks it to end, ``at_once`` without cleaning up. What is asked for first is how it ended."""
@@ -149,6 +150,8 @@ class Attempt:
                 },
             )
         )
+        # Before any of them runs: one that fills the disk must not keep those that clean up from starting.
+        self._commands = [self._written(number, step) for number, step in enumerate(offer.steps)]
         limit = time.monotonic() + offer.time_limit if offer.time_limit else None
         worst: StepEnd | None = None
         for number, step in enumerate(offer.steps):
@@ -189,12 +192,15 @@ class Attempt:
         self._tell_pieces(self._masker.end(), len(offer.steps) - 1)
         for piece in self._log.end(time.time()):
             self._tell_piece(piece)
-        if offer.outputs and self._folder and self._stopped_as != "agent stopped":
-            kept, left_out = await asyncio.to_thread(place.outbox.collect, offer.attempt, self._folder, offer.outputs)
-            place.tell(wire.Outputs(attempt=offer.attempt, files=kept, left_out=[one[:2000] for one in left_out]))
-            place.outbox.news.set()
-        if self._folder:
-            await asyncio.to_thread(place.folders.release, self._folder, offer.attempt)
+        try:
+            if offer.outputs and self._folder and self._stopped_as != "agent stopped":
+                collect = place.outbox.collect
+                kept, left_out = await asyncio.to_thread(collect, offer.attempt, self._folder, offer.outputs)
+                place.tell(wire.Outputs(attempt=offer.attempt, files=kept, left_out=[one[:2000] for one in left_out]))
+                place.outbox.news.set()
+        finally:
+            if self._folder:
+                await asyncio.to_thread(place.folders.release, self._folder, offer.attempt)
         return left
 
     async def _end_what_is_left(self) -> list[wire.LeftBehind]:
@@ -226,14 +232,27 @@ class Attempt:
             folder = self._folder_of(step)
             if step.checkout:
                 return await self._check_out(number, step.checkout, folder, end, stop)
-            shell = step.shell or self._place.system.default_shell()
-            script = Script(step.script, shell, self._place.folders.script(self.offer.attempt, number))
-            process = await self._place.system.start_script(script, folder, {**self._environment, **step.variables})
+            command = self._commands[number]
+            if isinstance(command, CommandFailed):
+                raise command
+            process = await self._place.system.start_command(command, folder, {**self._environment, **step.variables})
         except (CommandFailed, OSError, ValueError) as error:
             self._tell_pieces(f"{error}\n".encode(), number)
             return StepEnd("not started", None, f"The step {step.name} could not be started: {error}")
         ended = await self._follow(number, process, end, stop)
         return replace(ended, why=f"It passed its time limit of {own:g} s.") if ended.outcome == "timed out" else ended
+
+    def _written(self, number: int, step: wire.Step) -> Sequence[str] | CommandFailed:
+        """The command of a step's script, or why it could not be written."""
+        if step.checkout:
+            return ()
+        shell = step.shell or self._place.system.default_shell()
+        try:
+            return self._place.system.write_script(
+                Script(step.script, shell, self._place.folders.script(self.offer.attempt, number))
+            )
+        except CommandFailed as error:
+            return error
 
     def _folder_of(self, step: wire.Step) -> str:
         if not step.folder:

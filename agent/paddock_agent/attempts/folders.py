@@ -7,6 +7,7 @@ WORK/scripts/12-1       the files of the steps' scripts
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import re
 import threading
@@ -175,7 +176,9 @@ class WorkFolders:
         return [(WARM, self._join(base, name)) for name in self._system.folders_in(base)]
 
     def _write(self) -> None:
-        self._record.parent.mkdir(parents=True, exist_ok=True)
         fresh = self._record.with_suffix(".new")
-        fresh.write_bytes(msgspec.json.encode(list(self._known.values())))
-        fresh.replace(self._record)
+        # On a full disk an older record stays, which serves: the next agent looks at the disk as well.
+        with contextlib.suppress(OSError):
+            self._record.parent.mkdir(parents=True, exist_ok=True)
+            fresh.write_bytes(msgspec.json.encode(list(self._known.values())))
+            fresh.replace(self._record)

@@ -20,10 +20,10 @@ class _Note(msgspec.Struct):
 
 def note(folder: Path, attempt: str, mark: str, pid: int) -> None:
     """Writes down that ``attempt`` runs as process group ``pid`` with ``mark`` in its environment. A script that is
-    gone already needs no note."""
+    gone already needs no note. Where the disk is full, that of an earlier step stays: its mark is the same."""
     if pid:
-        folder.mkdir(parents=True, exist_ok=True)
-        with contextlib.suppress(psutil.NoSuchProcess):
+        with contextlib.suppress(psutil.NoSuchProcess, OSError):
+            folder.mkdir(parents=True, exist_ok=True)
             written = msgspec.json.encode(_Note(mark, pid, psutil.Process(pid).create_time()))
             fresh = folder / f"{attempt}.new"
             fresh.write_bytes(written)

@@ -235,11 +235,12 @@ class System(Protocol):
     def read_piece(self, place: str, offset: int, size: int) -> bytes:
         """Bytes of a found file. Raises OSError."""
 
-    async def start_script(self, script: Script, folder: str, variables: Mapping[str, str]) -> ScriptProcess:
-        """Starts a script in ``folder``, with ``variables`` over the environment. Raises CommandFailed."""
+    def write_script(self, script: Script) -> Sequence[str]:
+        """Writes the file of a script; returns the command that runs it. Raises CommandFailed."""
 
     async def start_command(self, command: Sequence[str], folder: str, variables: Mapping[str, str]) -> ScriptProcess:
-        """The same for a command with its arguments, which is found on the PATH of ``variables``."""
+        """Starts a command with its arguments in ``folder``, with ``variables`` over the environment; it is found on
+        the PATH of both. Raises CommandFailed."""
 
     def survivors(self, mark: str, groups: Collection[int]) -> list[Survivor]:
         """The processes that have ``mark`` (NAME=value) in their environment, or belong to one of the process

@@ -370,7 +370,7 @@ class RealSystem(System):
             file.seek(offset)
             return file.read(size)
 
-    async def start_script(self, script: Script, folder: str, variables: Mapping[str, str]) -> ScriptProcess:
+    def write_script(self, script: Script) -> Sequence[str]:
         """See the port."""
         known = _SHELLS[self.family]
         if script.shell not in known:
@@ -383,7 +383,7 @@ class RealSystem(System):
             file.chmod(0o700)
         except OSError as error:
             raise CommandFailed(f"the script {file} could not be written: {error.strerror}") from None
-        return await self.start_command([*command, str(file)], folder, variables)
+        return [*command, str(file)]
 
     async def start_command(self, command: Sequence[str], folder: str, variables: Mapping[str, str]) -> ScriptProcess:
         """See the port."""

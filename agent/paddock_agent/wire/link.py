@@ -9,6 +9,7 @@ from msgspec import Meta
 
 from .shared import (
     MOST_FOUND,
+    MOST_MARKS,
     MOST_SERVICES,
     Broken,
     Count,
@@ -96,7 +97,8 @@ class ServiceTried(FromAgent, tag="service tried", frozen=True, kw_only=True):
 
 class SurveyReport(FromAgent, tag="survey", frozen=True, kw_only=True):
     """What the survey found: of the tools ``looked_for``, those in neither list are not there. ``took`` is in seconds;
-    ``because`` is what asked for it: start, daily, request, folders or catalogue.
+    ``because`` is what asked for it: start, daily, request, folders or catalogue; ``marks`` are those of the requests
+    that came before it began.
 
     ``catalogue`` is the number of the server's probes that were used, 0 for none beside the built-in ones;
     ``refused`` says why the newest were not.
@@ -109,6 +111,7 @@ class SurveyReport(FromAgent, tag="survey", frozen=True, kw_only=True):
     details: Details = Details()
     looked_for: Annotated[list[Word], Meta(max_length=2000)] = msgspec.field(default_factory=list)
     because: Word = ""
+    marks: Annotated[list[Word], Meta(max_length=MOST_MARKS)] = msgspec.field(default_factory=list)
     catalogue: Count = 0
     refused: Line = ""
 
@@ -173,7 +176,9 @@ class Ack(FromServer, tag="ack", frozen=True, kw_only=True):
 
 
 class SurveyNow(FromServer, tag="survey now", frozen=True, kw_only=True):
-    """Survey the host and report."""
+    """Survey the host and report. A ``mark`` comes back with the first survey that begins after this."""
+
+    mark: Word = ""
 
 
 class Probes(FromServer, tag="probes", frozen=True, kw_only=True):

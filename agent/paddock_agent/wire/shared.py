@@ -20,6 +20,8 @@ Count = Annotated[int, Meta(ge=0, le=2**53)]
 LARGEST_WATCH_REPORT = 32 * 1024
 MOST_FOUND = 2000
 """Installations in one survey."""
+MOST_MARKS = 20
+"""Requests that one survey answers."""
 MOST_SERVICES = 50
 """Watched services of one host."""
 

@@ -8,12 +8,9 @@ RUN_STATES = [(one, one) for one in ("waiting for approval", "rolling", "ended",
 HOST_STATES = [(state.value, state.value) for state in HostState]
 
 
-class Chore(models.Model):
-    """A script that was kept, with how it rolls. ``wanted`` are the terms that are to hold afterwards; a chore that is
-    not ``kept`` was made for one run."""
+class Work(models.Model):
+    """What is done on each host, and how it rolls. ``wanted`` are the terms that are to hold afterwards."""
 
-    name = models.CharField(max_length=100)
-    purpose = models.CharField(max_length=500, blank=True)
     script = models.TextField()
     shell = models.CharField(max_length=40, blank=True)
     wanted = models.JSONField(default=list)
@@ -21,6 +18,19 @@ class Chore(models.Model):
     stop_after = models.PositiveIntegerField(default=1)
     drain = models.BooleanField(default=True)
     time_limit = models.PositiveIntegerField(default=3600)
+
+    class Meta:
+        abstract = True
+
+
+WORK = tuple(field.name for field in Work._meta.local_fields)
+
+
+class Chore(Work):
+    """Work that was kept under a name; one that is not ``kept`` was made for one run."""
+
+    name = models.CharField(max_length=100)
+    purpose = models.CharField(max_length=500, blank=True)
     kept = models.BooleanField(default=True)
     made_by = models.CharField(max_length=200)
     made_at = models.DateTimeField(auto_now_add=True)
@@ -28,19 +38,12 @@ class Chore(models.Model):
     class Meta:
         ordering = ["-id"]
 
-    @property
-    def rolling(self) -> Rolling:
-        """For the core."""
-        return Rolling(self.at_once, self.stop_after, self.drain)
 
-
-class ChoreRun(models.Model):
-    """A chore rolling over hosts. The script that was approved is kept with it: a later change of the chore changes no
+class ChoreRun(Work):
+    """A chore rolling over hosts. The work that was approved is kept with it: a later change of the chore changes no
     run."""
 
     chore = models.ForeignKey(Chore, models.PROTECT, related_name="runs")
-    script = models.TextField()
-    shell = models.CharField(max_length=40, blank=True)
     chosen_by = models.CharField(max_length=2000, blank=True)
     state = models.CharField(max_length=30, choices=RUN_STATES, db_index=True)
     asked_by = models.CharField(max_length=200)
@@ -52,10 +55,16 @@ class ChoreRun(models.Model):
     class Meta:
         ordering = ["-id"]
 
+    @property
+    def rolling(self) -> Rolling:
+        """For the core."""
+        return Rolling(self.at_once, self.stop_after, self.drain)
+
 
 class ChoreHost(models.Model):
     """One host of a run. ``job`` ran the script there; ``changed`` is what the survey after it found otherwise,
-    ``missing`` the wanted terms that still do not hold. ``drained`` where the chore itself held the host."""
+    ``missing`` the wanted terms that still do not hold. ``drained`` where the chore itself held the host. The survey
+    that counts is one that began after it was ``asked_at``."""
 
     run = models.ForeignKey(ChoreRun, models.CASCADE, related_name="hosts")
     place = models.PositiveIntegerField()
@@ -68,7 +77,14 @@ class ChoreHost(models.Model):
     missing = models.JSONField(default=list)
     began_at = models.DateTimeField(null=True)
     ran_at = models.DateTimeField(null=True)
+    asked_at = models.DateTimeField(null=True)
+    surveyed_at = models.DateTimeField(null=True)
     ended_at = models.DateTimeField(null=True)
 
     class Meta:
         ordering = ["place"]
+
+    @property
+    def mark(self) -> str:
+        """What the survey that counts comes back with."""
+        return f"chore {self.pk}"

@@ -1,6 +1,6 @@
 from __future__ import annotations
 
-from django.db.models import QuerySet
+from django.db.models import Prefetch, QuerySet
 from drf_spectacular.utils import extend_schema, extend_schema_field
 from rest_framework import generics, serializers
 from rest_framework.request import Request
@@ -105,11 +105,8 @@ class ChoreRunSheetSerializer(ChoreRunSerializer):
     """A run with its hosts, and the script as it was approved."""
 
     hosts = ChoreHostSerializer(many=True)
-    wanted = serializers.ListField(child=serializers.CharField(), source="chore.wanted")
+    wanted = serializers.ListField(child=serializers.CharField())
     purpose = serializers.CharField(source="chore.purpose")
-    at_once = serializers.IntegerField(source="chore.at_once")
-    stop_after = serializers.IntegerField(source="chore.stop_after")
-    drain = serializers.BooleanField(source="chore.drain")
 
     class Meta(ChoreRunSerializer.Meta):
         fields = [
@@ -131,9 +128,19 @@ def _chore(pk: int) -> Chore:
     return chore
 
 
-def _run(actor: Actor, pk: int) -> ChoreRun:
+def visible_runs(actor: Actor) -> QuerySet[ChoreRun]:
+    """The runs that went over a host that the actor may see, each with those hosts alone. Raises NotAllowed."""
     _demand_viewer(actor)
-    run = ChoreRun.objects.select_related("chore").filter(pk=pk).first()
+    runs, rows = ChoreRun.objects.select_related("chore"), ChoreHost.objects.select_related("host__paddock")
+    inside = actor.where(Role.VIEWER)
+    if inside is not None:
+        rows = rows.filter(host__paddock__name__in=inside)
+        runs = runs.filter(pk__in=rows.values("run"))
+    return runs.prefetch_related(Prefetch("hosts", rows))
+
+
+def _run(actor: Actor, pk: int) -> ChoreRun:
+    run = visible_runs(actor).filter(pk=pk).first()
     if run is None:
         raise NotThere(f"There is no run {pk} of a chore.")
     return run
@@ -229,8 +236,7 @@ class ChoreRunsView(generics.ListAPIView):
     queryset = ChoreRun.objects.none()
 
     def get_queryset(self) -> QuerySet[ChoreRun]:
-        _demand_viewer(person(self.request.user))
-        return ChoreRun.objects.select_related("chore").prefetch_related("hosts")
+        return visible_runs(person(self.request.user))
 
 
 class ChoreRunView(APIView):

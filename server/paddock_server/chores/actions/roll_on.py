@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from datetime import timedelta
 
 from django.db import transaction
@@ -28,6 +29,8 @@ from ..models import ChoreHost, ChoreRun
 
 PIPELINE = "chore"
 SURVEY_PATIENCE = timedelta(minutes=10)
+ASK_AGAIN = timedelta(minutes=2)
+"""A request goes astray when the agent's connection is cut just then."""
 
 
 @transaction.atomic
@@ -42,7 +45,7 @@ def roll_on(run: ChoreRun) -> None:
         for row in rows
         if row.state in (HostState.WAITING.value, *AT_WORK) or row.state in ("failed", "ran but not there")
     ]
-    for move in moves(run.chore.rolling, seen, is_stopped=bool(run.stopped_by)):
+    for move in moves(run.rolling, seen, is_stopped=bool(run.stopped_by)):
         _begin(run, by_name[move.name], move.state, move.because)
     if is_over([HostState(row.state) for row in rows]):
         run.state, run.ended_at = "stopped" if run.stopped_by else "ended", timezone.now()
@@ -67,7 +70,7 @@ def _begin(run: ChoreRun, row: ChoreHost, state: HostState, because: str) -> Non
         _end(run, row, state, because)
         return
     row.began_at = row.began_at or now
-    if run.chore.drain and not row.host.holding:
+    if run.drain and not row.host.holding:
         drain(SERVER, row.host, f"chore {run.chore.name}")
         row.drained = True
     row.state = state.value
@@ -89,7 +92,7 @@ def _job(run: ChoreRun, host: Host) -> Job:
         script=run.script,
         shell=run.shell,
         slots=0,
-        time_limit=run.chore.time_limit,
+        time_limit=run.time_limit,
         is_own=True,
         environment={"PADDOCK_CHORE": run.chore.name, "PADDOCK_CHORE_RUN": str(run.pk)},
         submitted_at=timezone.now(),
@@ -108,11 +111,12 @@ def _look(run: ChoreRun, row: ChoreHost) -> None:
         elif JobState(row.job.state) in ENDED:
             _ran(run, row)
     elif row.state == HostState.SURVEYING.value:
-        row.host.refresh_from_db()
-        if row.ran_at and row.host.surveyed_at and row.host.surveyed_at > row.ran_at:
+        if row.surveyed_at:
             _judge(run, row)
         elif row.ran_at and timezone.now() - row.ran_at > SURVEY_PATIENCE:
             _end(run, row, HostState.FAILED, "The script ran; the survey that was to prove it never came.")
+        elif row.asked_at is None or timezone.now() - row.asked_at > ASK_AGAIN:
+            _ask_survey(row)
 
 
 def _ran(run: ChoreRun, row: ChoreHost) -> None:
@@ -124,10 +128,15 @@ def _ran(run: ChoreRun, row: ChoreHost) -> None:
     row.state, row.ran_at = HostState.SURVEYING.value, timezone.now()
     row.save()
     feed.tell("chore", run.pk)
-    try:
-        ask_survey(SERVER, row.host)
-    except ActionError as error:
-        _end(run, row, HostState.UNREACHABLE, f"The script ended; {error.detail}")
+    _ask_survey(row)
+
+
+def _ask_survey(row: ChoreHost) -> None:
+    """A host that is away just now, as after a script that restarts its network, is asked when it is back."""
+    with suppress(ActionError):
+        ask_survey(SERVER, row.host, row.mark)
+        row.asked_at = timezone.now()
+        row.save(update_fields=["asked_at"])
 
 
 def _judge(run: ChoreRun, row: ChoreHost) -> None:
@@ -139,7 +148,7 @@ def _judge(run: ChoreRun, row: ChoreHost) -> None:
          "after": (one.after or {}).get("version", ""), "place": one.place}
         for one in found
     ]  # fmt: skip
-    row.missing = missing_terms(row.host, run.chore.wanted)
+    row.missing = missing_terms(row.host, run.wanted)
     passed = row.job.state == JobState.PASSED.value
     state = outcome(passed, row.missing)
     said = ""

@@ -15,10 +15,10 @@ from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
 from ...work.actions.submit import read_terms
-from ..models import Chore, ChoreHost, ChoreRun
+from ..models import WORK, Chore, ChoreHost, ChoreRun
 
 MOST_HOSTS = 5000
-FIELDS = ("name", "purpose", "script", "shell", "at_once", "stop_after", "drain", "time_limit")
+FIELDS = {"name", "purpose", *WORK} - {"wanted"}
 
 
 @transaction.atomic
@@ -59,8 +59,7 @@ def start_chore(actor: Actor, chore: Chore, hosts: Sequence[Host], chosen_by: st
     wants_approval = sorted({host.paddock.name for host in hosts if host.paddock.chores_need_approval})
     run = ChoreRun.objects.create(
         chore=chore,
-        script=chore.script,
-        shell=chore.shell,
+        **{field: getattr(chore, field) for field in WORK},
         chosen_by=chosen_by[:2000],
         state="waiting for approval" if wants_approval else "rolling",
         asked_by=actor.name,
@@ -73,14 +72,19 @@ def start_chore(actor: Actor, chore: Chore, hosts: Sequence[Host], chosen_by: st
     return run
 
 
+def _demand_all(actor: Actor, run: ChoreRun, what: str) -> None:
+    """In the paddocks of all its hosts, those too that the actor cannot see."""
+    for paddock in set(ChoreHost.objects.filter(run=run).values_list("host__paddock__name", flat=True)):
+        actor.demand(Role.ADMINISTRATOR, paddock, what)
+
+
 @transaction.atomic
 def approve(actor: Actor, run: ChoreRun, *, yes: bool) -> None:
     """A second person says yes or no. Raises NotNow for a run that waits for nobody, or that the same person asked
     for."""
     if run.state != "waiting for approval":
         raise NotNow(f"This run waits for no approval: it is {run.state}.")
-    for paddock in set(run.hosts.values_list("host__paddock__name", flat=True)):
-        actor.demand(Role.ADMINISTRATOR, paddock, "Approving a chore")
+    _demand_all(actor, run, "Approving a chore")
     if yes and actor.name == run.asked_by:
         raise NotNow("Somebody else has to approve it: you asked for it yourself.")
     run.approved_by = actor.name if yes else ""
@@ -88,7 +92,7 @@ def approve(actor: Actor, run: ChoreRun, *, yes: bool) -> None:
     run.ended_at = None if yes else timezone.now()
     run.save()
     if not yes:
-        run.hosts.update(state="left out", said=f"{actor.name} turned it down.", ended_at=timezone.now())
+        ChoreHost.objects.filter(run=run).update(state="left out", said=f"{actor.name} turned it down.", ended_at=timezone.now())
     write(actor, "approved" if yes else "turned down", "chore", run.chore.name, run=run.pk)
     feed.tell("chore", run.pk)
 
@@ -101,8 +105,7 @@ def stop_run(actor: Actor, run: ChoreRun) -> None:
         return
     if run.state != "rolling" or run.stopped_by:
         raise NotNow(f"This run cannot be stopped: it is {'stopping already' if run.stopped_by else run.state}.")
-    for paddock in set(run.hosts.values_list("host__paddock__name", flat=True)):
-        actor.demand(Role.ADMINISTRATOR, paddock, "Stopping a chore")
+    _demand_all(actor, run, "Stopping a chore")
     run.stopped_by = actor.name
     run.save(update_fields=["stopped_by"])
     write(actor, "stopped", "chore", run.chore.name, run=run.pk)

@@ -16,10 +16,10 @@ from ..models import Host
 
 
 @transaction.atomic
-def ask_survey(actor: Actor, host: Host) -> None:
-    """The answer comes over the link. Raises NotNow for a host that is not connected."""
+def ask_survey(actor: Actor, host: Host, mark: str = "") -> None:
+    """The answer comes over the link, and brings the ``mark`` back. Raises NotNow for a host that is not connected."""
     actor.demand(Role.OPERATOR, host.paddock.name, "Asking for a survey")
     if host.link != Link.CONNECTED:
         raise NotNow(f"{host.name} is {host.link}: nobody is there to survey it.")
-    connections.send(host.pk, wire.SurveyNow())
+    connections.send(host.pk, wire.SurveyNow(mark=mark))
     write(actor, "asked to survey", "host", host.name, host.paddock.name)

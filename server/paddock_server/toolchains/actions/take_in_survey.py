@@ -13,6 +13,7 @@ from paddock_agent import wire
 from paddock_core.surveys import TOOL, Change, changes
 
 from ...bring_up.actions.prove import prove_if_ready
+from ...chores.actions.note_survey import note_survey
 from ...hosts.models import Host
 from ...link import feed
 from ...logbook.write import write
@@ -50,6 +51,8 @@ def take_in_survey(host: Host, report: wire.SurveyReport) -> None:
         ]
     )
     feed.tell("host", host.name, host.paddock.name)
+    if report.marks:
+        note_survey(host, report.marks)
     if changed:
         prove_if_ready(host)
         dispatcher.wake_after_commit()
