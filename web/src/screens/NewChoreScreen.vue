@@ -33,11 +33,14 @@ const choosing = useDoing()
 const { isBusy, trouble, doing } = useDoing()
 const known = computed(() => yard.plates.filter((one) => one.standing === 'admitted').map((one) => ({ value: one.name, label: `${one.name} · ${one.paddock}` })))
 const lines = (text: string) => text.split('\n').map((line) => line.trim()).filter(Boolean)
-const existing = Number(asked('chore')[0]) || null
+/** The chore that is there already. One that was kept and could not be started is not made a second time. */
+const existing = ref(Number(asked('chore')[0]) || null)
+const isRepeated = existing.value !== null
 
-if (existing) {
+if (existing.value) {
+  const id = existing.value
   void doing(async () => {
-    const chore = await answered(api.GET('/api/v1/chores/{id}/', { params: { path: { id: existing } } }))
+    const chore = await answered(api.GET('/api/v1/chores/{id}/', { params: { path: { id } } }))
     name.value = chore.name
     purpose.value = chore.purpose ?? ''
     script.value = chore.script
@@ -47,6 +50,7 @@ if (existing) {
     stopAfter.value = chore.stop_after ?? 1
     drain.value = chore.drain ?? true
     minutes.value = Math.round((chore.time_limit ?? 1800) / 60)
+    keep.value = chore.kept ?? true
   })
 }
 
@@ -74,9 +78,10 @@ function start(): Promise<void> {
       name: name.value.trim(), purpose: purpose.value, script: script.value, shell: shell.value, wanted: lines(wanted.value),
       at_once: atOnce.value, stop_after: stopAfter.value, drain: drain.value, time_limit: minutes.value * 60, kept: keep.value,
     }
-    const chore = existing
-      ? await answered(api.PUT('/api/v1/chores/{id}/', { params: { path: { id: existing } }, body }))
+    const chore = existing.value
+      ? await answered(api.PUT('/api/v1/chores/{id}/', { params: { path: { id: existing.value } }, body }))
       : await answered(api.POST('/api/v1/chores/', { body }))
+    existing.value = chore.id
     const run = await startChore(chore.id, choose.value === 'hosts' ? hosts.value : [], choose.value === 'terms' ? lines(terms.value) : [])
     await router.push({ name: 'chore-run', params: { id: run.id } })
   })
@@ -86,7 +91,7 @@ function start(): Promise<void> {
 <template>
   <div class="screen">
     <p class="soft"><RouterLink :to="{ name: 'chores' }">Chores</RouterLink></p>
-    <h1>{{ existing ? `Run ${name || 'a chore'}` : 'New chore' }}</h1>
+    <h1>{{ isRepeated ? `Run ${name || 'a chore'}` : 'New chore' }}</h1>
     <form class="two" @submit.prevent="start">
       <div>
         <label>Name<Input v-model:value="name" :maxlength="100" placeholder="install CMake 3.28" data-field="name" /></label>

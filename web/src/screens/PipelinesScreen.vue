@@ -2,12 +2,15 @@
 import { onMounted, ref } from 'vue'
 import { answered, api, type Schemas } from '../api/client'
 import { gathered, onNote } from '../api/feed'
+import { useSession } from '../api/session'
 import { useDoing } from '../parts/doing'
+import SecretsPanel from '../parts/SecretsPanel.vue'
 import SourcesPanel from '../parts/SourcesPanel.vue'
 import TimeAgo from '../parts/TimeAgo.vue'
 import { duration } from '../parts/wording'
 
 /** Which pipelines send jobs, how long they wait, what part of the fleet they have, and who lets them in? */
+const session = useSession()
 const pipelines = ref<Schemas['Pipeline'][] | null>(null)
 const { trouble, doing } = useDoing()
 
@@ -65,6 +68,7 @@ onNote((note) => {
       </table>
     </div>
     <SourcesPanel />
+    <SecretsPanel v-if="session.may('administrator')" />
   </div>
 </template>
 
