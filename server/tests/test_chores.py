@@ -204,6 +204,15 @@ def test_a_wrong_choice_says_so(administrator, new_host, body, status):
     assert start(administrator, keep(administrator).json()["id"], **body).status_code == status
 
 
+def test_the_job_of_a_chore_is_no_way_to_run_its_script_again(administrator, operator, new_host):
+    host = new_host("knot-80")
+    begun(administrator, [host])
+    ran(host, code=1)
+    job = Attempt.objects.get().job_id
+    refused = operator.post(f"/api/v1/jobs/{job}/run-again/", {}, format="json")
+    assert (refused.status_code, "chore's own" in refused.json()["detail"]) == (409, True)
+
+
 def test_only_administrators_run_chores(administrator, operator, viewer, shoreline, orchard, new_host):
     new_host("knot-80")
     chore = keep(administrator).json()["id"]

@@ -261,7 +261,7 @@ def test_xml_that_is_none_or_has_entities_is_said_and_costs_nothing(client, oper
     for number, (_, data) in enumerate(files):
         assert upload(client, host, attempt, number, data).json()["whole"]
     said = operator.get(url(attempt)).json()["left_out"]
-    assert [one for one in said if "cannot be read" in one and ".xml" in one].__len__() == 3
+    assert sum("cannot be read" in one and ".xml" in one for one in said) == 3
 
 
 def test_the_proof_says_what_was_built_where_with_what(client, operator, new_host, settings, tmp_path):
@@ -271,6 +271,7 @@ def test_the_proof_says_what_was_built_where_with_what(client, operator, new_hos
     assert operator.get(url(attempt, "proof/")).status_code == 400
     announced(host, attempt, ("a", b"firmware"))
     upload(client, host, attempt, 0, b"firmware")
+    logs.append(attempt.job_id, attempt.number, 0, b"built\n")
     end(host, attempt)
     proof = json.loads(operator.get(url(attempt, "proof/")).content)
     assert proof["_type"] == "https://in-toto.io/Statement/v1"
@@ -280,6 +281,8 @@ def test_the_proof_says_what_was_built_where_with_what(client, operator, new_hos
     assert definition["resolvedDependencies"][0]["name"] == "git"
     assert details["builder"]["id"].endswith(f"/hosts/{host.name}")
     assert details["byproducts"][0]["annotations"]["account"] == "build"
+    log = hashlib.sha256(attempt.log_file.read_bytes()).hexdigest()
+    assert details["byproducts"][1] == {"name": "log", "digest": {"sha256": log}}
 
 
 # ---- again, and compared -------------------------------------------------------------------------------------------

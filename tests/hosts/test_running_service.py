@@ -68,8 +68,9 @@ def test_a_reboot_costs_the_attempt_and_not_the_job(host, server, service):
     first, second = job["attempts"]
     assert (job["state"], first["state"], second["state"]) == ("passed", "lost", "passed")
     assert "came back without it" in first["note"], first["note"]
-    assert server.api.get(f"/api/v1/jobs/{number}/attempts/1/")["facts"]["boot"] != (
-        server.api.get(f"/api/v1/jobs/{number}/attempts/2/")["facts"]["boot"]
+    assert (
+        server.api.get(f"/api/v1/jobs/{number}/attempts/1/")["facts"]["boot"]
+        != (server.api.get(f"/api/v1/jobs/{number}/attempts/2/")["facts"]["boot"])
     )
 
 

@@ -41,6 +41,8 @@ class Run:
     ended: datetime | None = None
     outputs: Sequence[tuple[str, str]] = field(default_factory=list)
     """Path and SHA-256 of each file."""
+    log: str = ""
+    """SHA-256 of the log, as it is kept."""
 
 
 def statement(run: Run) -> dict[str, Any]:
@@ -92,7 +94,8 @@ def statement(run: Run) -> dict[str, Any]:
                                 key: run.facts[key] for key in ("os", "os_name", "arch", "hostname") if key in run.facts
                             },
                         },
-                    }
+                    },
+                    *([{"name": "log", "digest": {"sha256": run.log}}] if run.log else []),
                 ],
             },
         },

@@ -1,8 +1,9 @@
-"""Files that hosts made, sent to a browser: in pieces, whatever their size, and as nobody's page."""
+"""Files that hosts made: hashed, and sent to a browser in pieces, whatever their size, and as nobody's page."""
 
 from __future__ import annotations
 
 import asyncio
+import hashlib
 from collections.abc import AsyncIterator
 from pathlib import Path
 
@@ -10,6 +11,12 @@ from django.http import HttpResponseBase, StreamingHttpResponse
 from django.utils.http import content_disposition_header
 
 PIECE = 256 * 1024
+
+
+def sha256_of(file: Path) -> str:
+    """In 64 hexadecimal digits. Raises FileNotFoundError."""
+    with file.open("rb") as data:
+        return hashlib.file_digest(data, "sha256").hexdigest()
 
 
 def sent_file(file: Path, kind: str, name: str, *, to_save: bool) -> HttpResponseBase:

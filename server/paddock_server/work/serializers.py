@@ -129,20 +129,26 @@ class JobSerializer(serializers.ModelSerializer):
 
 
 class JobSheetSerializer(JobSerializer):
-    """A job with its script, and where it came from."""
+    """A job with its script, and where it came from. One that ``is_own`` is the server's, as that of a chore."""
 
     submission = SubmissionSerializer(allow_null=True)
     environment = serializers.DictField(child=serializers.CharField())
     outputs = serializers.ListField(child=serializers.CharField())
     tests = serializers.ListField(child=serializers.CharField())
     secrets = serializers.ListField(child=serializers.CharField())
+    chore_run = serializers.SerializerMethodField(help_text="The run of a chore that it is a part of.")
 
     class Meta(JobSerializer.Meta):
         fields = [
             *JobSerializer.Meta.fields, "script", "shell", "environment", "outputs", "tests", "secrets", "warm",
-            "again_of",
+            "again_of", "is_own", "chore_run",
         ]  # fmt: skip
         read_only_fields = fields
+
+    @extend_schema_field(serializers.IntegerField(allow_null=True))
+    def get_chore_run(self, job: Job) -> int | None:
+        row = job.chore_hosts.first() if job.is_own else None
+        return row.run_id if row else None
 
 
 class SubmitSerializer(serializers.Serializer):

@@ -2697,9 +2697,9 @@ export interface components {
             hosts: components["schemas"]["ChoreHost"][];
             wanted: string[];
             purpose: string;
-            at_once: number;
-            stop_after: number;
-            drain: boolean;
+            readonly at_once: number;
+            readonly stop_after: number;
+            readonly drain: boolean;
         };
         /**
          * @description * `waiting for approval` - waiting for approval
@@ -3290,7 +3290,7 @@ export interface components {
             readonly ended_at: string | null;
             attempts: components["schemas"]["Attempt"][];
         };
-        /** @description A job with its script, and where it came from. */
+        /** @description A job with its script, and where it came from. One that ``is_own`` is the server's, as that of a chore. */
         JobSheet: {
             readonly id: number;
             readonly name: string;
@@ -3330,6 +3330,9 @@ export interface components {
             secrets: string[];
             readonly warm: boolean;
             readonly again_of: number | null;
+            readonly is_own: boolean;
+            /** @description The run of a chore that it is a part of. */
+            readonly chore_run: number | null;
         };
         /** @description From ``start`` to ``end``, in seconds since the epoch. */
         JobSpan: {

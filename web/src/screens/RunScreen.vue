@@ -70,7 +70,7 @@ function giveUp(): Promise<void> {
     <p v-if="trouble || act.trouble.value" class="trouble" role="alert">{{ trouble || act.trouble.value }}</p>
     <template v-if="job">
       <p class="soft up">
-        <RouterLink :to="{ name: 'board' }">Board</RouterLink> · <RouterLink :to="{ name: 'pipeline', params: { name: job.pipeline } }">{{ job.pipeline }}</RouterLink> · job {{ job.id }}<template v-if="job.again_of">, which repeats <RouterLink :to="{ name: 'run', params: { id: job.again_of } }">job {{ job.again_of }}</RouterLink></template>
+        <RouterLink :to="{ name: 'board' }">Board</RouterLink> · <RouterLink :to="{ name: 'pipeline', params: { name: job.pipeline } }">{{ job.pipeline }}</RouterLink> · job {{ job.id }}<template v-if="job.chore_run">, of <RouterLink :to="{ name: 'chore-run', params: { id: job.chore_run } }">a chore</RouterLink></template><template v-if="job.again_of">, which repeats <RouterLink :to="{ name: 'run', params: { id: job.again_of } }">job {{ job.again_of }}</RouterLink></template>
       </p>
       <div class="head">
         <h1>
@@ -79,7 +79,7 @@ function giveUp(): Promise<void> {
           <span v-else class="soft">waits: {{ job.reason }}</span>
         </h1>
         <div v-if="session.may('operator')" class="row">
-          <template v-if="isOver">
+          <template v-if="isOver && !job.is_own">
             <Button :loading="act.isBusy.value" data-act="again" @click="again('anywhere')">Run again</Button>
             <Button v-if="attempt" :loading="act.isBusy.value" data-act="again-same" @click="again('same host')">on {{ attempt.host }}</Button>
             <Button v-if="attempt" :loading="act.isBusy.value" data-act="again-other" @click="again('another host')">on another host</Button>

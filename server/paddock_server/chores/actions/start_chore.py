@@ -92,7 +92,8 @@ def approve(actor: Actor, run: ChoreRun, *, yes: bool) -> None:
     run.ended_at = None if yes else timezone.now()
     run.save()
     if not yes:
-        ChoreHost.objects.filter(run=run).update(state="left out", said=f"{actor.name} turned it down.", ended_at=timezone.now())
+        rows = ChoreHost.objects.filter(run=run)
+        rows.update(state="left out", said=f"{actor.name} turned it down.", ended_at=timezone.now())
     write(actor, "approved" if yes else "turned down", "chore", run.chore.name, run=run.pk)
     feed.tell("chore", run.pk)
 

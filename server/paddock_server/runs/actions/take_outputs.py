@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import os
 from pathlib import Path
 
@@ -10,6 +9,7 @@ from django.db import transaction
 
 from paddock_agent import wire
 
+from ...api.files import sha256_of
 from ...errors import Invalid, NotNow, NotThere
 from ...hosts.models import Host
 from ...link import feed
@@ -70,7 +70,7 @@ def take_piece(host: Host, name: str, number: int, offset: int, data: bytes) -> 
         have += len(data)
     if have < output.size:
         return have, False
-    if _hash_of(file) != output.sha256:
+    if sha256_of(file) != output.sha256:
         file.unlink()
         _refuse(output, "What came is not the file that was announced: its hash is another.")
         raise Invalid("The file's hash is not the announced one.")
@@ -89,8 +89,3 @@ def _take_whole(output: Output) -> None:
 def _refuse(output: Output, why: str) -> None:
     Output.objects.filter(pk=output.pk).update(refused=why)
     feed.tell("job", output.attempt.job_id)
-
-
-def _hash_of(file: Path) -> str:
-    with file.open("rb") as kept:
-        return hashlib.file_digest(kept, "sha256").hexdigest()

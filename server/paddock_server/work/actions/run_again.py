@@ -23,7 +23,10 @@ class Where(StrEnum):
 
 @transaction.atomic
 def run_again(actor: Actor, job: Job, where: Where) -> Job:
-    """A new job with all that the old one had. Raises NotNow for one that has not ended, or was nowhere yet."""
+    """A new job with all that the old one had. Raises NotNow for one that has not ended, or was nowhere yet, and for
+    one of the server's own: who may send jobs may not run chores."""
+    if job.is_own:
+        raise NotNow(f"Job {job.pk} is a {job.pipeline}'s own: run that again, not this job of it.")
     if JobState(job.state) not in ENDED:
         raise NotNow(f"Job {job.pk} has not ended: it is {job.state}.")
     lines = [*job.terms, *(f"prefer {one}" for one in job.prefers)]
