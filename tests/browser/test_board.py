@@ -138,7 +138,7 @@ def test_a_pipeline_shows_its_jobs_and_a_source_its_secret_once(page, yard):
     page.button("Add a source").click()
     page.one("[data-field=url]").send_keys("/etc/passwd")
     page.button("Keep it").click()
-    page.says("a repository of this machine's own disk is not read")
+    page.says("a folder of a disk is no address: serve it")
     field = page.one("[data-field=url]")
     field.send_keys(Keys.CONTROL, "a")
     field.send_keys("https://git.saltmarsh.example/buoys.git")

@@ -81,9 +81,9 @@ def test_from_a_pass_to_a_job_that_ran(page, server, tmp_path):
         page.one("[data-field=script]").send_keys("id -un\nprintf '<b>not bold</b>\\n'\ngit --version")
         page.button("Send it").click()
         page.one("[data-job-state=passed]")
-        page.says(f"git version {git['version']}", ".log pre")
-        page.says("<b>not bold</b>", ".log pre")
-        page.says(getpass.getuser(), ".log pre")
+        page.says(f"git version {git['version']}", ".run-log")
+        page.says("<b>not bold</b>", ".run-log")
+        page.says(getpass.getuser(), ".run-log")
         page.says("avocet-01", ".proof")
         page.says("passed, exit code 0", ".proof")
 

@@ -12,7 +12,7 @@ from waiting import until
 HOST = "curlew-51"
 GOOD = """\
 seq 1 12000 | sed 's/^/height /'
-printf '\\033[31mred\\033[0m <b>not bold</b> \\033]0;title\\007\\n'
+printf '\\033[31mred\\033[0m <b>not bold</b>\\033]0;title\\007\\n'
 printf '10%%\\r55%%\\r100%%\\n'
 mkdir -p dist; echo '<script>document.title = "gotcha"</script>' > dist/page.html
 """

@@ -115,8 +115,8 @@ class RealServer:
 
 
 FEW_TOOLS = (
-    "bash", "cat", "echo", "env", "git", "head", "id", "ls", "mkdir", "printf", "pwd", "rm", "seq", "setsid", "sh",
-    "sleep", "tail", "touch", "tr", "true",
+    "bash", "cat", "echo", "env", "git", "head", "id", "ls", "mkdir", "printf", "pwd", "rm", "sed", "seq", "setsid",
+    "sh", "sleep", "tail", "touch", "tr", "true",
 )  # fmt: skip
 
 
