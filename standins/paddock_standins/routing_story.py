@@ -58,8 +58,11 @@ def _job(pipeline: str, name: str, *terms: str, script: str = "", **more: object
     return {"pipeline": pipeline, "name": name, "terms": list(terms), "script": script or "hostname\n", **more}
 
 
-AT_WORK = [_job("tide-gauge-firmware", "simulate-tide", "label cross-compile", script=_slow("simulating", 400))] * 2
-"""They take both slots of curlew-02."""
+AT_WORK = [
+    *[_job("tide-gauge-firmware", "simulate-tide", "label cross-compile", script=_slow("simulating", 400))] * 2,
+    _job("tide-gauge-firmware", "replay-storm", "host curlew-03", script=_slow("replaying", 400)),
+]
+"""Two take both slots of curlew-02; a chore waits for the third to end."""
 QUEUE: list[dict[str, object]] = [
     *[_job("harbour-chart-desktop", "sign-tile-set", "os windows", "label relase-signing")] * SIGNING,
     _job("buoy-telemetry", "nightly-load", "paddock annex", "label spare"),
@@ -81,7 +84,7 @@ def set_up_queue(api: Api, git_url: str, folder: Path, wait: Callable[[str, Call
     api.patch(f"/api/v1/hosts/{RESERVED}/", {"reserved": True})
     api.post(f"/api/v1/hosts/{HELD[0]}/hold/", {"reason": HELD[1]})
     numbers = [api.post("/api/v1/jobs/", job)["id"] for job in AT_WORK]
-    wait("two jobs to be at work", lambda: all(_state(api, number) == "running" for number in numbers))
+    wait("three jobs to be at work", lambda: all(_state(api, number) == "running" for number in numbers))
     for job in QUEUE:
         api.post("/api/v1/jobs/", job)
     folder.mkdir(exist_ok=True)

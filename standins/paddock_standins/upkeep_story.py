@@ -17,7 +17,7 @@ CHORE = {
     "stop_after": 3,
     "drain": True,
 }
-CHOSEN = ["paddock shoreline", "os linux", "not label this-machine"]
+CHOSEN = ["paddock shoreline", "os linux", "not label this-machine", "not label cross-compile"]
 CLEAR = {
     "name": "Clear the package caches",
     "purpose": "Before a disk gets low.",

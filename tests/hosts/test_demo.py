@@ -14,8 +14,12 @@ from paddock_core.reasons import ReasonKind
 from paddock_standins.api_client import Api
 from paddock_standins.demo import REAL_HOST, Demo, DemoFailed
 from paddock_standins.routing_story import AT_WORK, QUEUE
+from paddock_standins.running_story import LONG_RUN
 from paddock_standins.toolchain_story import ASKING
 from paddock_standins.troubles import EXPECTED
+from paddock_standins.upkeep_story import CARE
+
+CHORE_STATES = {"done", "draining", "ran but not there", "failed"}
 
 
 def in_terminal(demo, name, line):
@@ -57,11 +61,10 @@ def test_jobs_hosts_troubles_and_nothing_left_when_it_stops(tmp_path, capsys):
         assert {one["reason_kind"] for one in jobs if one["state"] == "waiting"} == {
             one.value for one in set(ReasonKind) - {ReasonKind.NO_HOSTS, ReasonKind.NEXT}
         }
-        (sent,) = api.get("/api/v1/sources/")
-        assert (sent["pipeline"], sent["trouble"]) == ("pilot-mobile", "")
-        proof, mac, waiting, *brought_in = [one for one in jobs if one not in queue and one["name"] not in asking]
-        brought_in = [one for one in brought_in if not one["submission"]]
-        assert [(one["name"], one["state"]) for one in brought_in] == [
+        sources = {one["pipeline"]: one["trouble"] for one in api.get("/api/v1/sources/")}
+        assert sources == {"pilot-mobile": "", "tide-gauge-firmware": ""}
+        proof, mac, waiting = [one for one in jobs if one not in queue and one["name"] not in asking][:3]
+        assert [(one["name"], one["state"]) for one in jobs if one["pipeline"] == "bring-up"] == [
             ("prove bramley-02", "passed"),
             ("prove dinghy-02", "passed"),
         ]
@@ -79,6 +82,22 @@ def test_jobs_hosts_troubles_and_nothing_left_when_it_stops(tmp_path, capsys):
         assert f"folder: {proof['attempts'][0]['folder']}" in log
         assert (mac["state"], mac["attempts"][0]["host"]) == ("running", "russet-01")
         assert (waiting["state"], waiting["reason_nearest"]) == ("waiting", "release-signing")
+        # Runs: one that passed and one that failed, and what differed; one that was lost and tried again.
+        passed, failed = [one for one in jobs if one["name"] == "build-and-test"]
+        assert (passed["state"], failed["state"]) == ("passed", "failed")
+        between = f"first={passed['id']}-1&second={failed['id']}-1"
+        differences = {one["name"] for one in api.get(f"/api/v1/compare-runs/?{between}")["differences"]}
+        assert {"TIDE_STATION", "commit", "test"} <= differences
+        number = next(one["id"] for one in jobs if one["name"] == LONG_RUN["name"])
+        lost = until(lambda: (job := api.get(f"/api/v1/jobs/{number}/"))["ended_at"] and job, "its second attempt")
+        assert [one["state"] for one in lost["attempts"]] == ["lost", "passed"]
+        # A chore: it waits for what runs on one host, and says of the others what it came to.
+        (rolling,) = api.get("/api/v1/chore-runs/")["results"]
+        until(lambda: api.get(f"/api/v1/chore-runs/{rolling['id']}/")["counts"].keys() == CHORE_STATES, "it to roll")
+        came_to = {one["host"]: one for one in api.get(f"/api/v1/chore-runs/{rolling['id']}/")["hosts"]}
+        assert "replay-storm" in came_to["curlew-03"]["working"][0]
+        assert all(one["changed"] for one in came_to.values() if one["state"] == "done")
+        assert {one["what"] for one in api.get("/api/v1/care/")} == {what for _, what, *_ in CARE}
         tools = {one["name"]: one for one in api.get("/api/v1/toolchains/")["tools"]}
         assert (len(tools["arm-gcc"]["hosts"]), tools["arm-gcc"]["asked"]) == (1, 1), "thin cover"
         assert tools["jdk"]["missed"] and tools["jdk"]["changed"], "drift"
@@ -108,7 +127,10 @@ def test_jobs_hosts_troubles_and_nothing_left_when_it_stops(tmp_path, capsys):
         again.start()
         api, same = told(again)
         assert same == login
-        assert api.get("/api/v1/jobs/")["count"] == 5 + len(ASKING) + len(QUEUE) + len(AT_WORK) + 2
+        runs = 2 + 1  # build-and-test twice, and one that was lost
+        expected = 5 + len(ASKING) + len(QUEUE) + len(AT_WORK) + 2 + runs
+        jobs = api.get("/api/v1/jobs/?page_size=200")["results"]
+        assert len([one for one in jobs if one["pipeline"] != "chore"]) == expected
         until(lambda: api.get("/api/v1/hosts/ketch-02/")["link"] == "connected", "its service to be there again")
         assert "sloop-01" not in {one["name"] for one in api.get("/api/v1/hosts/")["results"]}
     finally:

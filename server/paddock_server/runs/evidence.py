@@ -88,7 +88,8 @@ def evidence(attempt: Attempt) -> Evidence:
     )
 
 
-_ALWAYS_DIFFER = {"PADDOCK_JOB", "PADDOCK_ATTEMPT", "PADDOCK_FOLDER", "PADDOCK_RUN"}
+_ALWAYS_DIFFER = {"PADDOCK_JOB", "PADDOCK_ATTEMPT", "PADDOCK_FOLDER", "PADDOCK_RUN", "PADDOCK_COMMIT"}
+"""Variables that say nothing, or what is compared as something else."""
 
 
 def _numbered(tools: Sequence[dict[str, Any]]) -> dict[str, str]:

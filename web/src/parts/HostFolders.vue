@@ -69,6 +69,7 @@ function clear(paths: string[]): Promise<void> {
 <style scoped>
 .head {
   gap: 12px;
+  margin-top: 22px;
 }
 
 .size {

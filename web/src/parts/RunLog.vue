@@ -244,7 +244,7 @@ code {
 }
 
 .begins {
-  border-top: 1px solid #f2c12e;
+  box-shadow: inset 0 1px #f2c12e;
 }
 
 .step {

@@ -78,12 +78,12 @@ function remove(one: Secret): Promise<void> {
       </tbody>
     </table>
     <form v-if="about" autocomplete="off" @submit.prevent="keep">
-      <label>Name<Input v-model:value="name" :disabled="about === 'kept'" placeholder="CHART_DEPOT_TOKEN" :maxlength="100" class="machine" data-field="secret-name" /></label>
-      <label>Value <span class="soft">{{ about === 'kept' ? 'empty: it stays as it is' : 'nobody sees it again' }}</span><textarea v-model="value" rows="2" maxlength="8000" spellcheck="false" autocomplete="off" class="machine covered" data-field="secret-value" /></label>
-      <label>What it is for<Input v-model:value="purpose" :maxlength="200" /></label>
-      <label>Pipelines that may have it <span class="soft">* stands for any part of a name</span><Select v-model:value="pipelines" mode="tags" :token-separators="[',', ' ']" placeholder="tide-gauge-*" data-field="secret-pipelines" /></label>
-      <label>Paddocks in which it is given<Select v-model:value="paddocks" mode="multiple" :options="places" placeholder="Paddocks" data-field="secret-paddocks" /></label>
-      <Checkbox v-model:checked="sourcesOnly">Only to jobs that were read from a Git source</Checkbox>
+      <label><span>Name</span><Input v-model:value="name" :disabled="about === 'kept'" placeholder="CHART_DEPOT_TOKEN" :maxlength="100" class="machine" data-field="secret-name" /></label>
+      <label><span>What it is for</span><Input v-model:value="purpose" :maxlength="200" /></label>
+      <label class="whole"><span>Value <span class="soft">{{ about === 'kept' ? 'empty: it stays as it is' : 'nobody sees it again' }}</span></span><textarea v-model="value" rows="2" maxlength="8000" spellcheck="false" autocomplete="off" class="machine covered" data-field="secret-value" /></label>
+      <label><span>Pipelines that may have it <span class="soft">* stands for any part of a name</span></span><Select v-model:value="pipelines" mode="tags" :token-separators="[',', ' ']" placeholder="tide-gauge-*" data-field="secret-pipelines" /></label>
+      <label><span>Paddocks in which it is given</span><Select v-model:value="paddocks" mode="multiple" :options="places" placeholder="Paddocks" data-field="secret-paddocks" /></label>
+      <Checkbox v-model:checked="sourcesOnly" class="whole">Only to jobs that were read from a Git source</Checkbox>
       <p class="row"><Button type="primary" html-type="submit" :loading="isBusy" :disabled="Boolean(missing)" data-act="keep-secret">{{ about === 'new' ? 'Keep it' : value ? 'Replace it' : 'Change who may have it' }}</Button> <Button @click="about = ''">Leave it</Button> <span class="soft">{{ missing }}</span></p>
     </form>
     <Button v-else size="small" data-act="add-secret" @click="open(null)">Add a secret</Button>
@@ -109,6 +109,7 @@ form {
   grid-template-columns: repeat(2, minmax(0, 1fr));
   gap: 10px 20px;
   max-width: 900px;
+  margin-top: 6px;
   padding: 12px 14px;
   border: 1px solid var(--fence);
   border-radius: 4px;
@@ -128,8 +129,12 @@ label:not(.ant-checkbox-wrapper) {
   -webkit-text-security: disc;
 }
 
+.whole,
 form p {
   grid-column: 1 / -1;
+}
+
+form p {
   gap: 8px;
 }
 </style>

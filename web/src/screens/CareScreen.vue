@@ -63,6 +63,8 @@ const places = computed(() => [
   ...yard.plates.filter((one) => one.standing === 'admitted').map((one) => ({ value: one.name, label: one.name })),
 ])
 const AGAIN = [{ value: '', label: 'once' }, { value: 'FREQ=WEEKLY', label: 'every week' }, { value: 'FREQ=MONTHLY', label: 'every month' }, { value: 'FREQ=DAILY', label: 'every day' }]
+/** A rule in words where it is one of those; a calendar's own as it stands. */
+const again = (rule: string) => AGAIN.find((one) => one.value === rule)?.label ?? `again by ${rule}`
 const ready = computed(() => what.value.trim() && place.value && when.value)
 
 function plan(): Promise<void> {
@@ -128,7 +130,7 @@ function showFeed(): Promise<void> {
           <tbody>
             <tr v-for="one in plans" :key="one.id" :data-plan="one.what">
               <td><strong>{{ one.what }}</strong> <span class="soft">{{ one.host || `all of ${one.paddock}` }}</span></td>
-              <td>{{ exactly(one.starts_at) }}<span class="soft">, {{ duration((Date.parse(one.ends_at) - Date.parse(one.starts_at)) / 1000) }}{{ one.rule ? `, again: ${one.rule.toLowerCase()}` : '' }}</span></td>
+              <td>{{ exactly(one.starts_at) }}<span class="soft">, {{ duration((Date.parse(one.ends_at) - Date.parse(one.starts_at)) / 1000) }}{{ one.rule ? `, ${again(one.rule)}` : '' }}</span></td>
               <td class="right">
                 <Popconfirm v-if="session.may('operator', one.paddock)" :title="`Drop “${one.what}”? What it holds now stays held until its time is over.`" ok-text="Drop it" cancel-text="Keep it" @confirm="drop(one.id)"><Button size="small" type="text">Drop…</Button></Popconfirm>
               </td>
@@ -144,14 +146,18 @@ function showFeed(): Promise<void> {
         <h2>Plan care</h2>
         <Input v-model:value="what" placeholder="What is done: new disks" :maxlength="200" aria-label="What is done" data-field="what" />
         <Select v-model:value="place" :options="places" show-search placeholder="Which paddock or host" aria-label="Which paddock or host" data-field="place" />
-        <label class="row">From <input v-model="when" type="datetime-local" data-field="when" /> for <InputNumber v-model:value="hours" :min="0.25" :max="1440" size="small" aria-label="Hours" /> hours</label>
+        <div class="row when">
+          <label>From <input v-model="when" type="datetime-local" data-field="when" /></label>
+          <label>for <InputNumber v-model:value="hours" :min="0.25" :max="1440" size="small" /> hours</label>
+        </div>
         <Select v-model:value="rule" :options="AGAIN" aria-label="Again" />
         <Select v-model:value="how" :options="[{ value: 'drain', label: 'finish what runs first' }, { value: 'hold', label: 'hold at once: what runs goes on' }]" aria-label="How" />
         <p class="soft">By the clock of {{ zone }}.</p>
         <p v-if="planning.trouble.value" class="trouble" role="alert">{{ planning.trouble.value }}</p>
         <p v-if="said" class="note" role="status">{{ said }}</p>
         <Button type="primary" html-type="submit" :disabled="!ready" :loading="planning.isBusy.value" data-act="plan">Plan it</Button>
-        <label class="file">Or from an iCalendar file <input type="file" accept=".ics,text/calendar" @change="readFile" /> <span class="soft">Its locations name hosts or paddocks; the others are for what is chosen above.</span></label>
+        <label class="file">Or from an iCalendar file <input type="file" accept=".ics,text/calendar" @change="readFile" /></label>
+        <p class="soft">Its locations name hosts or paddocks; the others are for what is chosen above.</p>
       </form>
     </div>
   </div>
@@ -242,7 +248,29 @@ form {
   gap: 8px;
 }
 
+.when {
+  flex-wrap: nowrap;
+  gap: 12px;
+  white-space: nowrap;
+}
+
+.when input[type='datetime-local'] {
+  padding: 3px 6px;
+  border: 1px solid var(--fence);
+  border-radius: 4px;
+  background: var(--plate);
+  color: var(--ink);
+  font: inherit;
+}
+
+.when .ant-input-number {
+  width: 64px;
+}
+
 .file {
+  display: flex;
+  flex-direction: column;
+  gap: 4px;
   margin-top: 10px;
 }
 
