@@ -108,6 +108,8 @@ def test_a_step_that_fills_the_disk_is_told_whole_and_cleaned_up_after(host, ser
     assert re.findall(r"^sounding (\d+)$", log, re.MULTILINE) == [str(i) for i in range(1, 3001)]
     assert "No space left on device" in log
     assert log.endswith("cleaned\n")
+    said = host.run(f"journalctl --unit {service} --output cat").stdout
+    assert "Messages wait in memory" in said, "the disk was not full for the agent: this tested nothing"
     assert over(server, server.submit("echo again"))["state"] == "passed"
     host.run(f"systemctl stop {service}; umount {HOME}; systemctl start {service}")
 
