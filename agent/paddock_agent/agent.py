@@ -28,7 +28,7 @@ from .watched import Watched
 
 log = logging.getLogger("paddock.agent")
 
-IN_FLIGHT = 32
+IN_FLIGHT = 24
 """Messages sent and not yet acknowledged, at most: a bound on what the server must hold for one agent."""
 FIRST_WAIT, LONGEST_WAIT = 0.5, 30.0
 """Seconds before a new try to connect: doubled each time, with jitter, so that a fleet does not come back at once."""

@@ -26,6 +26,9 @@ class Quick(RealSystem):
     def executables(self, pattern):
         return []
 
+    def look(self, pattern):
+        return []
+
     async def fresh_environment(self):
         return self.fresh
 

@@ -7,6 +7,7 @@ import json
 import pytest
 from django.db import connection
 from people import FACTS, somebody
+from printing import printed
 
 from paddock_agent import wire
 from paddock_server.hosts.models import Paddock
@@ -120,7 +121,7 @@ def test_another_hosts_word_on_an_attempt_counts_for_nothing(operator, new_host)
 def write_log(attempt, *pieces):
     offset = 0
     for step, at, data in pieces:
-        logs.append(attempt.job_id, attempt.number, offset, data, at, step)
+        printed(attempt, data, offset, at=at, step=step)
         offset += len(data)
 
 
@@ -168,8 +169,8 @@ def test_a_piece_that_a_killed_server_had_not_indexed_is_taken_once(operator, ne
         log.write(b"two, of which no word reached the ind")
     with attempt.log_file.with_suffix(".index").open("ab") as index:
         index.write(b"half a record")
-    logs.append(attempt.job_id, attempt.number, 4, b"two\n", 2.0)
-    logs.append(attempt.job_id, attempt.number, 4, b"two\n", 2.0)
+    printed(attempt, b"two\n", 4, at=2.0)
+    printed(attempt, b"two\n", 4, at=2.0)
     assert logs.read(attempt) == b"one\ntwo\n"
     assert logs.Log(attempt).total == 2
 
@@ -271,7 +272,7 @@ def test_the_proof_says_what_was_built_where_with_what(client, operator, new_hos
     assert operator.get(url(attempt, "proof/")).status_code == 400
     announced(host, attempt, ("a", b"firmware"))
     upload(client, host, attempt, 0, b"firmware")
-    logs.append(attempt.job_id, attempt.number, 0, b"built\n")
+    printed(attempt, b"built\n")
     end(host, attempt)
     proof = json.loads(operator.get(url(attempt, "proof/")).content)
     assert proof["_type"] == "https://in-toto.io/Statement/v1"

@@ -5,6 +5,7 @@ from datetime import timedelta
 import pytest
 from django.utils import timezone
 from people import FACTS, somebody
+from printing import printed
 
 from paddock_agent import wire
 from paddock_core.link_state import Seen
@@ -266,9 +267,9 @@ def test_a_survey_changes_only_what_changed(new_host):
 def test_a_log_is_plain_text_whatever_is_in_it(operator, new_host):
     job = placed(operator, new_host())
     attempt = job.attempts.get()
-    logs.append(attempt.job_id, attempt.number, 0, b"<script>alert(1)</script>\n")
-    logs.append(attempt.job_id, attempt.number, 0, b"<script>alert(1)</script>\n\xff\0more")
-    logs.append(attempt.job_id, attempt.number, 10, b"alert")
+    printed(attempt, b"<script>alert(1)</script>\n")
+    printed(attempt, b"<script>alert(1)</script>\n\xff\0more")
+    printed(attempt, b"alert", 10)
     answer = operator.get(f"/api/v1/jobs/{job.pk}/log/")
     assert b"".join(answer) == b"<script>alert(1)</script>\n\xff\0more"
     assert answer.headers["Content-Type"] == "text/plain; charset=utf-8"
@@ -282,7 +283,7 @@ def test_a_log_stops_at_its_bound(operator, new_host, monkeypatch):
     monkeypatch.setattr(logs, "LARGEST", 100)
     attempt = placed(operator, new_host()).attempts.get()
     for offset in range(0, 400, 40):
-        logs.append(attempt.job_id, attempt.number, offset, b"x" * 40)
+        printed(attempt, b"x" * 40, offset)
     assert len(logs.read(attempt)) == 100
 
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 import asyncio
 import re
 import time
-from collections.abc import Sequence
+from collections.abc import Coroutine, Iterable, Sequence
 from dataclasses import dataclass, field
+from typing import Any, TypeVar
 
 import msgspec
 
@@ -51,10 +52,23 @@ async def survey(
     look = _Look(system, patience, began + whole)
     # File systems may be far away and slow: the agent goes on meanwhile.
     places = await asyncio.to_thread(lambda: [places_of(system, tool) for tool in wanted])
-    found = await asyncio.gather(*(look.at(tool, here) for tool, here in zip(wanted, places, strict=True)))
+    try:
+        found = await _all(look.at(tool, here) for tool, here in zip(wanted, places, strict=True))
+    finally:
+        await look.end()
     installations = [one for here, _ in found for one in here]
     broken = [one for _, here in found for one in here]
     return SurveyResult(installations, broken, [tool.name for tool in wanted], time.monotonic() - began)
+
+
+_Done = TypeVar("_Done")
+
+
+async def _all(work: Iterable[Coroutine[Any, Any, _Done]]) -> list[_Done]:
+    """What they give, in order. Unlike after a gather, when it is cancelled each has ended what it has started."""
+    async with asyncio.TaskGroup() as group:
+        tasks = [group.create_task(one) for one in work]
+    return [task.result() for task in tasks]
 
 
 class _Look:
@@ -74,7 +88,7 @@ class _Look:
         different = _without_links(self._system, [*places, *listed])[:MOST_ASKED]
         plain = plain_command(self._system, commands_of(self._system, tool))
         plainly = self._system.real_path(plain) if plain else None
-        answers = await asyncio.gather(*(self._ask(tool, place) for place, _ in different))
+        answers = await _all(self._ask(tool, place) for place, _ in different)
         installations: dict[tuple[str, str], Installation] = {}
         broken: list[Broken] = []
         home_told = any("home" in reading.names for reading in readings(tool.reads))
@@ -114,9 +128,16 @@ class _Look:
             key = tuple(listing.run)
             if key not in self._listed:
                 self._listed[key] = asyncio.create_task(self._list(listing, tool.seconds))
-            if said := await self._listed[key]:
+            # Several tools wait for one listing: cancelled by each of them, it could not end what it has started.
+            if said := await asyncio.shield(self._listed[key]):
                 found.extend(self._from_listing(tool, listing, plain_text(said, tool.stream)))
         return found
+
+    async def end(self) -> None:
+        """Ends the listings that are still at work."""
+        for task in self._listed.values():
+            task.cancel()
+        await asyncio.gather(*self._listed.values(), return_exceptions=True)
 
     async def _list(self, listing: Listing, seconds: float) -> Completed | None:
         try:

@@ -14,9 +14,14 @@ from pathlib import Path
 
 import psutil
 
+if sys.platform == "linux":
+    import fcntl
+
 from .port import ScriptProcess, Survivor, Use
 
-LARGEST_READ = 64 * 1024
+LARGEST_READ = 256 * 1024
+PIPE_SIZE = 1024 * 1024
+"""Bytes that a script may be ahead of what is read: what it prints in a rush costs it no waits."""
 ROUNDS = 20
 """Looks at what is left of processes that go on making new ones while they are ended."""
 
@@ -51,6 +56,9 @@ class GroupScript(ScriptProcess):
     async def start(cls, command: Sequence[str], folder: str, environment: Mapping[str, str]) -> GroupScript:
         """Raises OSError."""
         reading_end, writing_end = os.pipe()
+        if sys.platform == "linux":
+            with contextlib.suppress(OSError):  # an account may have used up what it is allowed
+                fcntl.fcntl(writing_end, fcntl.F_SETPIPE_SZ, PIPE_SIZE)
         try:
             process = subprocess.Popen(  # noqa: ASYNC220 - asyncio cannot tell what it used
                 command,
@@ -66,7 +74,7 @@ class GroupScript(ScriptProcess):
             raise
         finally:
             os.close(writing_end)
-        output = asyncio.StreamReader()
+        output = asyncio.StreamReader(LARGEST_READ)
         pipe, _ = await asyncio.get_running_loop().connect_read_pipe(
             lambda: asyncio.StreamReaderProtocol(output), os.fdopen(reading_end, "rb", buffering=0)
         )

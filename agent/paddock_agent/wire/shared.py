@@ -11,7 +11,7 @@ VERSION = 1
 """The version of this protocol. A server refuses an agent that speaks a newer one."""
 
 LARGEST_MESSAGE = 1024 * 1024
-LARGEST_CHUNK = 32 * 1024
+LARGEST_CHUNK = 128 * 1024
 
 Word = Annotated[str, Meta(max_length=200)]
 Line = Annotated[str, Meta(max_length=2000)]

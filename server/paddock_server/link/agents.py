@@ -32,7 +32,7 @@ from ..hosts.queries import host_with_key
 from ..runs.actions.take_folders import take_folders
 from ..runs.actions.take_outputs import take_outputs
 from ..runs.actions.take_step import take_step
-from ..runs.log_lane import take_chunk
+from ..runs.log_lane import LogLane
 from ..toolchains.actions.take_in_survey import take_in_survey
 from ..toolchains.actions.try_tool import take_trial
 from ..work import dispatcher
@@ -126,16 +126,19 @@ async def _write(connection: Connection, send: Send) -> None:
 
 
 async def _read(host: Host, connection: Connection, receive: Receive) -> None:
+    lane = LogLane(host.pk, lambda seq: connection.put(wire.Ack(seq=seq)), lambda: connection.put(None))
     while True:
         message = await _next(receive)
         connection.heard = time.monotonic()
         if isinstance(message, wire.Heartbeat):
             await _take_beat(host, message, connection.pace, connection.heard)
             continue
+        if isinstance(message, wire.LogChunk):
+            await lane.take(message)
+            continue
+        await lane.written()
         if isinstance(message, wire.Goodbye):
             connection.said_goodbye = True
-        elif isinstance(message, wire.LogChunk):
-            await take_chunk(host.pk, message)
         else:
             await database_sync_to_async(_take_in)(host.pk, message)
         if message.seq:

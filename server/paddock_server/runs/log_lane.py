@@ -1,10 +1,14 @@
-"""How pieces of logs come in: past the database, in threads of their own, so that a flood stalls nobody."""
+"""How pieces of logs come in: past the database, many at a time, in threads of their own, so that a flood stalls
+nobody."""
 
 from __future__ import annotations
 
 import asyncio
+import logging
 from collections import OrderedDict
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from itertools import groupby
 
 from channels.db import database_sync_to_async
 
@@ -15,30 +19,73 @@ from ..link import feed, running
 from ..work.actions.take_report import attempt_called
 from . import logs
 
+log = logging.getLogger("paddock.runs")
+
 TELL_EVERY = 0.25
 """Seconds between two notes to browsers that one log has grown."""
 MOST_KNOWN = 5000
+MOST_PENDING = 2 * 1024 * 1024
+"""Bytes of one connection that wait to be written, beyond which no more is read from it."""
 
 _writers = ThreadPoolExecutor(4, "log")
 _known: OrderedDict[tuple[int, str], tuple[int, int] | None] = OrderedDict()
 _due: set[int] = set()
 
 
-async def take_chunk(host_id: int, chunk: wire.LogChunk) -> None:
-    """Takes in a piece; one of an attempt that is not this host's is passed over. Called in the server's loop."""
-    key = host_id, chunk.attempt
+class LogLane:
+    """One connection's: what comes while earlier pieces are written is written with the next. ``acknowledge`` is told
+    the number of the last message that is safe; ``give_up`` is called where nothing can be written."""
+
+    def __init__(self, host_id: int, acknowledge: Callable[[int], None], give_up: Callable[[], None]) -> None:
+        self._host_id = host_id
+        self._acknowledge = acknowledge
+        self._give_up = give_up
+        self._pending: list[wire.LogChunk] = []
+        self._size = 0
+        self._writing: asyncio.Task[None] | None = None
+
+    async def take(self, chunk: wire.LogChunk) -> None:
+        """Takes a piece. Called in the server's loop."""
+        self._pending.append(chunk)
+        self._size += len(chunk.data)
+        if self._writing is None:
+            self._writing = asyncio.create_task(self._write())
+        if self._size > MOST_PENDING:
+            await self.written()
+
+    async def written(self) -> None:
+        """Returns when all that was taken is written: what a step says of its end comes after what it printed."""
+        while self._writing:
+            await asyncio.wait([self._writing])
+
+    async def _write(self) -> None:
+        try:
+            while self._pending:
+                batch, self._pending, self._size = self._pending, [], 0
+                for attempt, chunks in groupby(batch, lambda chunk: chunk.attempt):
+                    if numbers := await _numbers_of(self._host_id, attempt):
+                        await asyncio.get_running_loop().run_in_executor(_writers, logs.append, *numbers, list(chunks))
+                        _tell(numbers[0])
+                self._acknowledge(batch[-1].seq)
+        except Exception:
+            # Nothing of this was acknowledged: the agent sends it again, to a server that can write by then.
+            log.exception("The log of an attempt could not be written.")
+            self._give_up()
+        finally:
+            self._writing = None
+
+
+async def _numbers_of(host_id: int, attempt: str) -> tuple[int, int] | None:
+    """The numbers of a job and its attempt; None for one that is not this host's."""
+    key = host_id, attempt
     if key not in _known:
-        _known[key] = await database_sync_to_async(_numbers)(host_id, chunk.attempt)
+        _known[key] = await database_sync_to_async(_looked_up)(host_id, attempt)
         while len(_known) > MOST_KNOWN:
             _known.popitem(last=False)
-    if numbers := _known[key]:
-        job, number = numbers
-        loop = asyncio.get_running_loop()
-        await loop.run_in_executor(_writers, logs.append, job, number, chunk.offset, chunk.data, chunk.at, chunk.step)
-        _tell(job)
+    return _known[key]
 
 
-def _numbers(host_id: int, name: str) -> tuple[int, int] | None:
+def _looked_up(host_id: int, name: str) -> tuple[int, int] | None:
     attempt = attempt_called(Host.objects.get(pk=host_id), name)
     return (attempt.job_id, attempt.number) if attempt else None
 

@@ -11,12 +11,14 @@ import re
 import struct
 import threading
 from collections import OrderedDict
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 
 import numpy as np
 
+from paddock_agent import wire
 from paddock_core.runs.log_text import PLAIN, Span, shown_line
 
 from ..work.models import Attempt, log_file
@@ -45,25 +47,32 @@ _ends: OrderedDict[str, _End] = OrderedDict()
 _ends_lock = threading.Lock()
 
 
-def append(job: int, number: int, offset: int, data: bytes, at: float = 0.0, step: int = 0) -> int:
-    """Puts a piece at its place, and returns how much of it was new. One that is there already is passed over, so that
-    a repeat is harmless; a gap, which only a broken agent leaves, is closed up."""
+def append(job: int, number: int, pieces: Iterable[wire.LogChunk]) -> int:
+    """Puts pieces at their places, and returns how many bytes of them were new. What is there already is passed over,
+    so that a repeat is harmless; a gap, which only a broken agent leaves, is closed up."""
     file = log_file(job, number)
     with _locks[job % len(_locks)]:
         end = _end_of(file)
-        fresh = data[max(0, end.size - offset) :][: max(0, LARGEST - end.size)]
+        size, lines = end.size, end.lines
+        fresh, records = [], []
+        for piece in pieces:
+            data = piece.data[max(0, size - piece.offset) :][: max(0, LARGEST - size)]
+            if data:
+                fresh.append(data)
+                records.append(_RECORD.pack(size, lines, piece.at, min(piece.step, 2**32 - 1), len(data)))
+                size += len(data)
+                lines += data.count(b"\n")
         if not fresh:
             return 0
         file.parent.mkdir(parents=True, exist_ok=True)
         with file.open("ab") as log:
             # What a killed server wrote and did not index was not acknowledged: the agent sends it again.
             log.truncate(end.size)
-            log.write(fresh)
+            log.writelines(fresh)
         with _index(file).open("ab") as index:
-            index.write(_RECORD.pack(end.size, end.lines, at, min(step, 2**32 - 1), len(fresh)))
-        end.size += len(fresh)
-        end.lines += fresh.count(b"\n")
-    return len(fresh)
+            index.writelines(records)
+        end.size, end.lines = size, lines
+    return sum(map(len, fresh))
 
 
 def _index(file: Path) -> Path:
