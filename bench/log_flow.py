@@ -29,8 +29,8 @@ from websockets.asyncio.client import connect  # noqa: E402
 
 LINE = "height %012.0f of the tide at the north mole, in tenths of a metre, as it was read"
 BYTES = len(LINE % 1) + 1
-LINES = 200_000
-"""16 MB: below what a log keeps, so that all of it has to arrive."""
+LINES = 370_000
+"""32 MB: just below what a log keeps as it comes, so that all of it has to arrive."""
 MANY, LINES_OF_MANY = 50, 10_000
 EMPTY_JOBS = 60
 SINK = """
@@ -207,8 +207,8 @@ def main() -> int:
         agent.come_in("--labels", agent.name)
         try:
             of_nothing(server, agent)
-            of_one(server, agent, folder)
             of_a_gigabyte(server, agent)
+            of_one(server, agent, folder)
             of_many(server, folder)
         finally:
             agent.stop()

@@ -137,3 +137,31 @@ def test_care_is_planned_and_seen_on_the_axis_of_time(page, server, agent):
     page.one("[data-act=plan]").click()
     page.one("[data-plan='new disks']")
     assert server.api.get("/api/v1/care/")[0]["paddock"] == "shoreline"
+
+
+def test_a_secret_is_kept_and_changed_and_its_value_is_shown_to_nobody(page, server, agent):
+    page.browser.get(f"{page.url}/pipelines")
+    page.one("[data-act=add-secret]").click()
+    page.one("input[data-field=secret-name]").send_keys("CHART_DEPOT")
+    page.one("[data-field=secret-pipelines] input").send_keys("buoy-*", Keys.ENTER)
+    page.one("[data-field=secret-paddocks]").click()
+    page.one(".ant-select-item-option[title='shoreline']").click()
+    value = page.one("textarea[data-field=secret-value]")
+    value.send_keys("low")
+    page.one("[data-act=keep-secret]").click()
+    page.says("shorter ones cannot be covered")
+    value.send_keys("-water-mark")
+    page.one("[data-act=keep-secret]").click()
+    row = page.one("[data-secret=CHART_DEPOT]").text
+    assert ("buoy-*" in row, "shoreline" in row, "from a Git source only" in row, "never" in row) == (True,) * 4
+    page.one("[data-act=change-CHART_DEPOT]").click()
+    assert page.one("textarea[data-field=secret-value]").get_attribute("value") == ""
+    page.browser.find_element(By.XPATH, "//label[contains(., 'read from a Git source')]").click()
+    page.button("Change who may have it").click()
+    page.gone("form textarea")
+    number = ran(server, 'echo "the depot: $CHART_DEPOT"', secrets=["CHART_DEPOT"])
+    page.browser.get(f"{page.url}/runs/{number}")
+    page.says("the depot: [secret]", ".run-log")
+    page.browser.get(f"{page.url}/pipelines")
+    page.says(f"{number}-1", "[data-secret=CHART_DEPOT]")
+    assert "low-water-mark" not in page.browser.page_source
