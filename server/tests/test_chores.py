@@ -37,11 +37,15 @@ def states(client, run):
     return [one["state"] for one in client.get(f"/api/v1/chore-runs/{run}/").json()["hosts"]]
 
 
-def ran(host, code=0, tools=(("git", "2.39.5"),)):
-    """The agent of a host runs the script to its end, and surveys when it is asked to."""
+def script_ended(host, code=0):
     attempt = Attempt.objects.filter(host=host).order_by("-pk").first()
     take_report(host, wire.AttemptStarted(attempt=attempt.wire_name, account="build", folder="/work"))
     take_report(host, wire.AttemptEnded(attempt=attempt.wire_name, outcome="exited", exit_code=code))
+
+
+def ran(host, code=0, tools=(("git", "2.39.5"),)):
+    """The agent of a host runs the script to its end, and surveys when it is asked to."""
+    script_ended(host, code)
     roll_all()
     survey(host, tools, [mark_of(host)])
     roll_all()
@@ -79,9 +83,7 @@ def test_it_goes_one_host_after_the_other_and_says_what_it_came_to_on_each(admin
 def test_only_a_survey_that_began_after_the_script_proves_anything(administrator, new_host):
     host = new_host("knot-80")
     run = begun(administrator, [host])
-    attempt = Attempt.objects.get()
-    take_report(host, wire.AttemptStarted(attempt=attempt.wire_name, account="build", folder="/work"))
-    take_report(host, wire.AttemptEnded(attempt=attempt.wire_name, outcome="exited", exit_code=0))
+    script_ended(host)
     host.link = "lost"
     host.save()
     roll_all()
@@ -101,9 +103,7 @@ def test_only_a_survey_that_began_after_the_script_proves_anything(administrator
 def test_a_script_whose_survey_never_comes_has_failed(administrator, new_host):
     host = new_host("knot-80")
     run = begun(administrator, [host])
-    attempt = Attempt.objects.get()
-    take_report(host, wire.AttemptStarted(attempt=attempt.wire_name, account="build", folder="/work"))
-    take_report(host, wire.AttemptEnded(attempt=attempt.wire_name, outcome="exited", exit_code=0))
+    script_ended(host)
     roll_all()
     ChoreHost.objects.update(ran_at=timezone.now() - timedelta(minutes=11))
     roll_all()

@@ -7,21 +7,16 @@ from pathlib import Path
 
 import pytest
 from processes import RealServer
-from systemd_host import SystemdHost, why_not
+from systemd_host import booted
 from tampering import Tampering
 from waiting import until
 
-WHEELS = Path(__file__).parents[2] / ".make" / "wheels"
 SSHD = Path("/usr/sbin/sshd")
 
 
 @pytest.fixture(scope="module")
 def host():
-    if why := why_not():
-        pytest.skip(why)
-    if not WHEELS.is_dir():
-        pytest.skip("the packages for hosts are not gathered: make wheels")
-    real = SystemdHost("plover-01", 2)
+    real = booted("plover-01", 2)
     yield real
     real.stop()
 

@@ -9,17 +9,15 @@ import subprocess
 import urllib.error
 import urllib.request
 from base64 import b64encode
-from pathlib import Path
 
 import pytest
 from processes import RealServer
-from systemd_host import SystemdHost, why_not
+from systemd_host import booted
 from waiting import until
 
 AGENT = "/usr/local/bin/paddock-agent"
 HOME = "/var/lib/paddock-agent"
 NAME = "knot-01"
-WHEELS = Path(__file__).parents[2] / ".make" / "wheels"
 AHEAD = 7200
 CLOCK_AHEAD = f"""
 #define _GNU_SOURCE
@@ -38,11 +36,7 @@ int clock_gettime(clockid_t which, struct timespec *now) {{
 
 @pytest.fixture(scope="module")
 def host():
-    if why := why_not():
-        pytest.skip(why)
-    if not WHEELS.is_dir():
-        pytest.skip("the packages for hosts are not gathered: make wheels")
-    real = SystemdHost(NAME)
+    real = booted(NAME)
     yield real
     real.stop()
 

@@ -3,26 +3,20 @@
 from __future__ import annotations
 
 import re
-from pathlib import Path
 
 import pytest
 from processes import RealServer
-from systemd_host import SystemdHost, why_not
+from systemd_host import booted
 from waiting import until
 
 NAME = "dunlin-01"
 HOME = "/var/lib/paddock-agent"
-WHEELS = Path(__file__).parents[2] / ".make" / "wheels"
 OVER = ("passed", "failed", "cancelled", "timed out", "lost")
 
 
 @pytest.fixture(scope="module")
 def host():
-    if why := why_not():
-        pytest.skip(why)
-    if not WHEELS.is_dir():
-        pytest.skip("the packages for hosts are not gathered: make wheels")
-    real = SystemdHost(NAME)
+    real = booted(NAME)
     yield real
     real.stop()
 

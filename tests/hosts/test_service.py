@@ -4,29 +4,23 @@ from __future__ import annotations
 
 import re
 import subprocess
-from pathlib import Path
 
 import pytest
 from processes import RealServer
-from systemd_host import SystemdHost, why_not
+from systemd_host import booted
 from waiting import until
 
 AGENT = "/usr/local/bin/paddock-agent"
 HOME = "/var/lib/paddock-agent"
-WHEELS = Path(__file__).parents[2] / ".make" / "wheels"
 
 
 @pytest.fixture(scope="module")
 def host():
-    if why := why_not():
-        pytest.skip(why)
     asked = ["/usr/bin/python3", "-c", "import sys, venv; print(*sys.version_info[:2])"]
     theirs = subprocess.run(asked, capture_output=True, text=True, check=False).stdout.strip()
     if theirs not in ("3 11", "3 12", "3 13"):
         pytest.skip(f"the host's own Python is {theirs or 'not there'}; the agent's packages are for 3.11 to 3.13")
-    if not WHEELS.is_dir():
-        pytest.skip("the packages for hosts are not gathered: make wheels")
-    real = SystemdHost("knot-01")
+    real = booted("knot-01")
     yield real
     real.stop()
 

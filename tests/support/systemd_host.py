@@ -11,6 +11,7 @@ import subprocess
 import tempfile
 from pathlib import Path
 
+import pytest
 from waiting import until
 
 BOOT = r"""
@@ -65,6 +66,18 @@ def why_not() -> str:
             check=False,
         )
     return f"this machine cannot boot a systemd host: {tried.stderr.strip()}" if tried.returncode else ""
+
+
+WHEELS = Path(__file__).parents[2] / ".make" / "wheels"
+
+
+def booted(name: str, number: int = 1) -> SystemdHost:
+    """Such a host, for agents to be installed on; where there can be none, the test that wants it is skipped."""
+    if why := why_not():
+        pytest.skip(why)
+    if not WHEELS.is_dir():
+        pytest.skip("the packages for hosts are not gathered: make wheels")
+    return SystemdHost(name, number)
 
 
 class SystemdHost:

@@ -22,7 +22,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from ..errors import CommandFailed
-from . import folders
+from . import folders, shells
 from .port import (
     Candidate,
     Completed,
@@ -52,30 +52,6 @@ STOP_PATIENCE = 5.0
 DRAIN_PATIENCE = 0.5
 LOGIN_PATH = "/usr/local/bin:/usr/bin:/bin"
 LARGEST_FILE = 256 * 1024
-
-_PWSH = (".ps1", ["pwsh", "-NoProfile", "-NonInteractive", "-File"])
-_SHELLS: dict[Family, dict[str, tuple[str, list[str]]]] = {
-    "linux": {
-        "bash": (".sh", ["bash", "-e"]),
-        "sh": (".sh", ["sh", "-e"]),
-        "python": (".py", ["python3", "-u"]),
-        "powershell": _PWSH,
-    },
-    "macos": {
-        "bash": (".sh", ["bash", "-e"]),
-        "zsh": (".sh", ["zsh", "-e"]),
-        "sh": (".sh", ["sh", "-e"]),
-        "python": (".py", ["python3", "-u"]),
-        "powershell": _PWSH,
-    },
-    "windows": {
-        "powershell": (".ps1", ["powershell", "-NoProfile", "-NonInteractive", "-ExecutionPolicy", "Bypass", "-File"]),
-        "cmd": (".cmd", ["cmd", "/d", "/c"]),
-        "python": (".py", ["python", "-u"]),
-        "bash": (".sh", ["bash", "-e"]),
-    },
-}
-
 
 _SYSTEM_FOLDERS: dict[Family, str] = {"linux": "/", "macos": "/", "windows": "C:\\"}
 
@@ -372,18 +348,7 @@ class RealSystem(System):
 
     def write_script(self, script: Script) -> Sequence[str]:
         """See the port."""
-        known = _SHELLS[self.family]
-        if script.shell not in known:
-            raise CommandFailed(f'there is no shell "{script.shell}" on {self.family}; there is {", ".join(known)}')
-        ending, command = known[script.shell]
-        file = Path(script.file + ending)
-        try:
-            file.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
-            file.write_text(script.text, encoding="utf-8", newline="\r\n" if ending == ".cmd" else "\n")
-            file.chmod(0o700)
-        except OSError as error:
-            raise CommandFailed(f"the script {file} could not be written: {error.strerror}") from None
-        return [*command, str(file)]
+        return shells.written(self.family, script)
 
     async def start_command(self, command: Sequence[str], folder: str, variables: Mapping[str, str]) -> ScriptProcess:
         """See the port."""

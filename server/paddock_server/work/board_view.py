@@ -11,14 +11,10 @@ from paddock_core.remedies import RemedyKind
 from ..people.actor import person
 from .actions.apply_remedy import apply_remedy
 from .actions.change_job import let_in
+from .board_serializers import ApplySerializer, BoardSerializer, LetInSerializer
 from .fence import Fences
 from .fleet import kept_fleet
-from .serializers import (
-    ApplySerializer,
-    BoardSerializer,
-    JobSheetSerializer,
-    LetInSerializer,
-)
+from .serializers import JobSheetSerializer
 from .views import job_numbered, visible_jobs
 from .why import BLOCKED, groups_of, shown_remedy, steps_for
 

@@ -16,11 +16,11 @@ from ..people.actor import Actor, person
 from ..people.models import Role
 from ..toolchains.words import words as known_words
 from .actions.submit import read_asked
+from .board_serializers import FitRequestSerializer, FitSerializer, WordsSerializer
 from .fence import Fences
 from .fleet import asked_of, kept_fleet
 from .models import Job
 from .round import requirement_for
-from .serializers import FitRequestSerializer, FitSerializer, WordsSerializer
 from .views import job_numbered
 from .why import seen_by, shown_fit, shown_lines
 

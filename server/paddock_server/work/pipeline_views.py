@@ -14,8 +14,7 @@ from ..people.models import Role
 from .actions.keep_source import keep_source, remove_source, renew_secret, submit_source, take_push
 from .actions.submit_file import lint_file, submit_file
 from .models import Job, Source, Submission
-from .pipelines import all_pipelines, one_pipeline
-from .serializers import (
+from .pipeline_serializers import (
     FileSerializer,
     NewSourceSerializer,
     PipelineSerializer,
@@ -24,6 +23,7 @@ from .serializers import (
     SourceSerializer,
     SubmissionSheetSerializer,
 )
+from .pipelines import all_pipelines, one_pipeline
 
 
 def _text(request: Request) -> str:

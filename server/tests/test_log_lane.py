@@ -1,0 +1,123 @@
+"""How pieces of logs come in: in order, acknowledged when they are written, and never when they could not be."""
+
+import asyncio
+import threading
+
+import pytest
+from django.test import override_settings
+from hypothesis import given
+from hypothesis import strategies as st
+from waiting import soon
+
+from paddock_agent import wire
+from paddock_server.runs import log_lane, logs
+from paddock_server.runs.log_lane import LogLane
+from paddock_server.work.models import log_file
+
+
+@pytest.fixture
+def lane(settings, tmp_path, monkeypatch):
+    settings.LOGS = tmp_path
+    log_lane._known.clear()
+    monkeypatch.setattr(log_lane, "_looked_up", lambda host, name: None if host == 99 else (5, int(name.split("-")[1])))
+    return Lane
+
+
+class Lane(LogLane):
+    """A lane that writes down what it is told to say."""
+
+    def __init__(self, host_id=1):
+        self.acknowledged = []
+        self.given_up = threading.Event()
+        super().__init__(host_id, self.acknowledged.append, self.given_up.set)
+        self._seq = 0
+
+    async def say(self, data, offset, attempt="5-1"):
+        self._seq += 1
+        await self.take(wire.LogChunk(attempt=attempt, offset=offset, data=data, seq=self._seq))
+
+
+async def test_what_comes_together_is_written_together_in_its_order(lane, monkeypatch):
+    batches = []
+    append = logs.append
+    monkeypatch.setattr(logs, "append", lambda *given: batches.append(len(given[2])) or append(*given))
+    one = lane()
+    for number in range(50):
+        await one.say(b"%04d\n" % number, number * 5)
+    await one.written()
+    assert log_file(5, 1).read_bytes() == b"".join(b"%04d\n" % number for number in range(50))
+    assert one.acknowledged[-1] == 50
+    assert sum(batches) == 50
+    assert len(batches) < 10, "each piece was written by itself"
+
+
+async def test_two_attempts_of_a_host_and_one_of_another_keep_apart(lane):
+    one, other = lane(), lane(99)
+    for number in range(6):
+        await one.say(b"x", number // 2, f"5-{number % 2 + 1}")
+        await other.say(b"y", number)
+    await one.written()
+    await other.written()
+    assert (log_file(5, 1).read_bytes(), log_file(5, 2).read_bytes()) == (b"xxx", b"xxx")
+    assert other.acknowledged[-1] == 6, "what is nobody's is heard and dropped"
+
+
+async def test_a_flood_is_held_up_until_it_is_written(lane, monkeypatch):
+    go, at_work = threading.Event(), threading.Event()
+    append = logs.append
+
+    def slow(*given):
+        at_work.set()
+        assert go.wait(30)
+        append(*given)
+
+    monkeypatch.setattr(logs, "append", slow)
+    monkeypatch.setattr(log_lane, "MOST_PENDING", 1000)
+    one = lane()
+    flood = asyncio.create_task(_say_all(one, 40))
+    await soon(at_work.is_set)
+    assert not flood.done()
+    assert one.acknowledged == []
+    go.set()
+    await flood
+    await one.written()
+    assert log_file(5, 1).stat().st_size == 40 * 100
+
+
+async def _say_all(one, number):
+    for at in range(number):
+        await one.say(b"z" * 100, at * 100)
+
+
+async def test_what_could_not_be_written_is_not_acknowledged_and_the_connection_is_given_up(lane, monkeypatch):
+    one = lane()
+    await one.say(b"good\n", 0)
+    await one.written()
+
+    def full(*given):
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(logs, "append", full)
+    await one.say(b"lost\n", 5)
+    await one.written()
+    assert one.given_up.is_set()
+    assert one.acknowledged == [1]
+
+
+@given(st.lists(st.binary(min_size=1, max_size=20), max_size=12), st.data())
+def test_however_often_pieces_are_repeated_the_log_has_each_byte_once(tmp_path_factory, pieces, data):
+    whole = b"".join(pieces)
+    chunks = []
+    for piece in pieces:
+        at = sum(len(one.data) for one in chunks)
+        chunks.append(wire.LogChunk(attempt="5-1", offset=at, data=piece))
+    repeated = []
+    for place in range(len(chunks)):
+        back = data.draw(st.integers(0, place))
+        repeated += [chunks[back:place], [chunks[place]]]
+    with override_settings(LOGS=tmp_path_factory.mktemp("logs")):
+        logs._ends.clear()
+        written = sum(logs.append(5, 1, batch) for batch in repeated)
+        assert written == len(whole)
+        if whole:
+            assert log_file(5, 1).read_bytes() == whole
