@@ -24,7 +24,7 @@ demo-clean: ## remove what the demo keeps
 
 test: .make/python .make/web .make/wheels .make/test-tools ## run all tests
 	cd web && npm run --silent test
-	$(BIN)/pytest --numprocesses $(TEST_PROCESSES) --dist loadfile
+	$(BIN)/pytest --numprocesses $(TEST_PROCESSES) --dist loadfile --no-loadscope-reorder
 
 lint: .make/python .make/node ## check style and types
 	$(BIN)/ruff check .

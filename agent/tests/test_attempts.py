@@ -11,6 +11,7 @@ from waiting import soon
 from paddock_agent import wire
 from paddock_agent.attempts import Attempts
 from paddock_agent.attempts import attempt as module
+from paddock_agent.attempts import slots as slots_module
 from paddock_agent.attempts.folders import FRESH_KEPT
 from paddock_agent.catalogue import built_in
 from paddock_agent.system.real import RealSystem
@@ -206,13 +207,14 @@ async def test_a_job_of_several_slots_takes_as_many(slots):
     await slots.attempts.stop_all()
 
 
-async def test_only_the_newest_folders_of_ended_attempts_stay(slots):
+async def test_only_the_newest_folders_of_ended_attempts_stay(slots, monkeypatch):
+    monkeypatch.setattr(slots_module, "TELL_EVERY", 0.0)
     keeping = asyncio.create_task(slots.attempts.keep_folders())
     for i in range(1, FRESH_KEPT + 4):
         slots.offer("true", f"{i}-1")
         await slots.ended(i)
         await soon(lambda: not slots.attempts.known())
-    await soon(lambda: len(list((slots.work / "fresh").iterdir())) == FRESH_KEPT, "the older ones to go")
+    left = [f"{i}-1" for i in range(FRESH_KEPT + 3, 3, -1)]
+    await soon(lambda: [one.attempt for one in slots.all(wire.WorkFolders)[-1].folders] == left, "the older ones to go")
     keeping.cancel()
-    last = slots.all(wire.WorkFolders)[-1]
-    assert [one.attempt for one in last.folders] == [f"{i}-1" for i in range(FRESH_KEPT + 3, 3, -1)]
+    assert {one.name for one in (slots.work / "fresh").iterdir()} == set(left)

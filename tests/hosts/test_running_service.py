@@ -72,10 +72,11 @@ def test_a_job_may_not_stop_the_service_and_one_that_kills_the_agent_is_lost(hos
     refused = server.submit(f"systemctl stop {service}")
     job = over(server, refused)
     assert (job["state"], server.host(NAME)["link"]) == ("failed", "connected")
-    agent = host.run(f"systemctl show {service} --property=MainPID --value").stdout.strip()
+    asked = f"systemctl show {service} --property=MainPID --value"
+    agent = until(lambda: int(host.run(asked).stdout.strip() or 0), "the process of the agent to be told")
     number = server.submit(f"sleep 6002 & echo up; kill -KILL {agent}; sleep 6002")
     job = over(server, number)
-    assert job["state"] == "lost"
+    assert job["state"] == "lost", log_of(server, number)
     assert job["attempts"][0]["note"]
     until(lambda: server.host(NAME)["link"] == "connected", "the service to be kept running")
     assert processes_named(host, "^sleep 6002") == []
