@@ -15,11 +15,22 @@ from pathlib import Path
 from .terminal.commands import add_commands, run
 
 
+def _until_nobody_reads(options: argparse.Namespace) -> int:
+    """Runs a command whose output a person may cut short, as with ``head``."""
+    try:
+        code: int = run(options)
+        sys.stdout.flush()
+    except BrokenPipeError:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())  # the interpreter flushes once more
+        return 1
+    return code
+
+
 def main(arguments: Sequence[str] | None = None) -> int:
     """Runs one command and returns the exit code."""
     options = _parser().parse_args(arguments)
     if hasattr(options, "remote"):
-        return run(options)
+        return _until_nobody_reads(options)
     import django
     from django.conf import settings
 

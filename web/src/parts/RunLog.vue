@@ -16,7 +16,8 @@ const TALLEST = 8_000_000
 const { total, size, isOver, isEmpty, sections, trouble, pages, want, line, fetchPage } = useLogLines(toRef(props, 'job'), toRef(props, 'attempt'))
 const box = ref<HTMLElement | null>(null)
 const top = ref(0)
-const visible = ref(30)
+const boxHeight = ref(30 * LINE)
+const visible = computed(() => Math.max(5, Math.ceil(boxHeight.value / LINE)))
 const follows = ref(true)
 const text = ref('')
 const found = ref<number[]>([])
@@ -26,15 +27,21 @@ const at = ref(-1)
 const { word, copy } = useCopying()
 
 const tall = computed(() => Math.min(TALLEST, total.value * LINE))
-const perLine = computed(() => (total.value ? tall.value / total.value : LINE))
-const first = computed(() => Math.max(1, Math.min(total.value, Math.floor(top.value / perLine.value) + 1)))
+/** Whether a pixel stands for several lines: then the way that can be scrolled is shared out among them. */
+const isFolded = computed(() => total.value * LINE > TALLEST)
+const pixels = computed(() => Math.max(1, tall.value - boxHeight.value))
+const lastFirst = computed(() => Math.max(1, total.value - Math.floor(boxHeight.value / LINE) + 1))
+const first = computed(() => {
+  const at = isFolded.value ? Math.round((top.value / pixels.value) * (lastFirst.value - 1)) : Math.floor(top.value / LINE)
+  return Math.max(1, Math.min(total.value, at + 1))
+})
 const shown = computed(() => {
   void pages.value
   const rows = []
   for (let number = first.value; number < first.value + visible.value + 2 && number <= total.value; number += 1) rows.push({ number, line: line(number) })
   return rows
 })
-const offset = computed(() => Math.min((first.value - 1) * perLine.value, Math.max(0, tall.value - (visible.value + 1) * LINE)))
+const offset = computed(() => (isFolded.value ? Math.min(top.value, pixels.value) : (first.value - 1) * LINE))
 const names = computed(() => new Map((props.steps ?? []).map((step) => [step.number, step.name])))
 const begins = computed(() => new Map(sections.value.map((one) => [one.line, names.value.get(one.step) ?? ''])))
 const here = computed(() => {
@@ -44,7 +51,7 @@ const here = computed(() => {
 const matches = computed(() => new Set(found.value))
 
 function measure(): void {
-  if (box.value) visible.value = Math.max(5, Math.ceil(box.value.clientHeight / LINE))
+  if (box.value) boxHeight.value = box.value.clientHeight
 }
 
 function scrolled(): void {
@@ -65,7 +72,8 @@ async function goTo(number: number): Promise<void> {
   await nextTick()
   if (!box.value) return
   follows.value = false
-  box.value.scrollTop = Math.max(0, (number - 1) * perLine.value - box.value.clientHeight / 3)
+  const third = boxHeight.value / 3
+  box.value.scrollTop = isFolded.value ? ((number - 1 - third / LINE) / lastFirst.value) * pixels.value : (number - 1) * LINE - third
 }
 
 watch(() => props.line, (number) => number && void goTo(number))
@@ -215,7 +223,7 @@ onUnmounted(() => sizes?.disconnect())
 }
 
 .number {
-  width: 62px;
+  min-width: 62px;
   flex: none;
   padding-right: 10px;
   color: inherit;
