@@ -165,3 +165,13 @@ def test_a_secret_is_kept_and_changed_and_its_value_is_shown_to_nobody(page, ser
     page.browser.get(f"{page.url}/pipelines")
     page.says(f"{number}-1", "[data-secret=CHART_DEPOT]")
     assert "low-water-mark" not in page.browser.page_source
+
+
+def test_the_end_and_the_middle_of_a_log_of_millions_of_lines_are_reached(page, server, agent):
+    number = server.submit("seq 1 3000000; echo the end", [f"label {HOST}"])
+    until(lambda: server.job(number)["ended_at"], "the job to end")
+    page.browser.get(f"{page.url}/runs/{number}")
+    page.says("the end", ".run-log")
+    assert line(page, 3_000_001) == "the end"
+    page.browser.get(f"{page.url}/runs/{number}?line=1234567")
+    assert until(lambda: line(page, 1_234_567), "the line") == "1234567"
