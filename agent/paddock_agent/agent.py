@@ -51,8 +51,9 @@ class Agent:
             self._told_all.set()
         self._probes = Probes(home)
         self._surveying = Surveying(system, self._probes, identity.work_folder, self._tell)
-        self._attempts = Attempts(system, identity.work_folder, home, self._tell, self._probes.definition)
+        self._attempts = Attempts(system, identity.work_folder, home, self._tell, self._begin, self._probes.definition)
         self._in_flight: deque[int] = deque()
+        self._underway: dict[str, asyncio.Event] = {}
         self._connection: ClientConnection | None = None
         self._watched = Watched(system)
         self._every = 15.0
@@ -91,6 +92,19 @@ class Agent:
         self._spool.add(message)
         self._told_all.clear()
         self._news.set()
+
+    async def _begin(self, started: wire.AttemptStarted) -> None:
+        """Tells that an attempt starts, and returns once the server has it for running."""
+        underway = self._underway[started.attempt] = asyncio.Event()
+        try:
+            self._tell(started)
+            if self._connection:
+                # Past the spool as well: another attempt's log may be long on its way.
+                with contextlib.suppress(websockets.WebSocketException):
+                    await _send(self._connection, started)
+            await underway.wait()
+        finally:
+            del self._underway[started.attempt]
 
     async def _keep_connected(self) -> None:
         wait = FIRST_WAIT
@@ -200,6 +214,9 @@ class Agent:
                 self._news.set()
             case wire.Offer():
                 self._attempts.take(message)
+            case wire.Underway(attempt=attempt):
+                if underway := self._underway.get(attempt):
+                    underway.set()
             case wire.Cancel(attempt=attempt):
                 self._attempts.stop(attempt, "cancelled")
             case wire.Abandon(attempt=attempt):

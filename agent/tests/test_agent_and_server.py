@@ -40,7 +40,7 @@ class Listener:
         self.heard: list[wire.FromAgent] = []
         self.hellos: list[wire.Hello] = []
         self.keys: list[str] = []
-        self.acknowledges = True
+        self.acknowledges = self.has_for_running = True
         self.answer: wire.FromServer = WELCOME
         self.socket = None
 
@@ -52,6 +52,8 @@ class Listener:
         async for data in socket:
             message = wire.from_agent(data)
             self.heard.append(message)
+            if isinstance(message, wire.AttemptStarted) and self.has_for_running:
+                await self.say(wire.Underway(attempt=message.attempt))
             if message.seq and self.acknowledges:
                 await self.say(wire.Ack(seq=message.seq))
 
@@ -160,6 +162,28 @@ async def test_what_was_not_acknowledged_is_told_again_after_a_reconnect_in_orde
         assert listener.all(wire.AttemptEnded)[0].exit_code == 4
 
 
+async def test_nothing_of_an_attempt_runs_before_the_server_has_it_for_running(tmp_path):
+    listener = Listener()
+    listener.has_for_running = listener.acknowledges = False
+    async with running(tmp_path, listener):
+        await soon(lambda: listener.all(wire.SurveyReport))
+        await listener.offer(f"touch {tmp_path / 'given-up'}")
+        await listener.offer("echo once", "2-1")
+        # Each is told at once, past a spool whose messages wait, and by the spool.
+        await soon(lambda: len(listener.all(wire.AttemptStarted)) == 4)
+        await listener.socket.close()
+        await soon(lambda: len(listener.hellos) == 2)
+        assert set(listener.hellos[-1].attempts) == {"1-1", "2-1"}, "they wait for a server that is away"
+        await listener.say(wire.Abandon(attempt="1-1"))
+        await listener.say(wire.Underway(attempt="1-1"))
+        await soon(lambda: listener.all(wire.AttemptEnded))
+        assert [one.outcome for one in listener.all(wire.StepEnded)] == ["skipped"]
+        await listener.say(wire.Underway(attempt="2-1"))
+        await soon(lambda: len(listener.all(wire.AttemptEnded)) == 2)
+    assert not (tmp_path / "given-up").exists()
+    assert [one.data for one in listener.all(wire.LogChunk)] == [b"once\n"]
+
+
 async def test_no_more_is_in_flight_than_the_server_can_hold(tmp_path):
     listener = Listener()
     async with running(tmp_path, listener):
@@ -229,7 +253,7 @@ async def test_slots_are_those_that_the_server_says(tmp_path):
         assert listener.all(wire.AttemptRefused)[0].attempt == "3-1"
         await listener.say(wire.Slots(slots=3))
         await listener.offer("sleep 600", "4-1")
-        await soon(lambda: len(listener.all(wire.AttemptStarted)) == 3)
+        await soon(lambda: {one.attempt for one in listener.all(wire.AttemptStarted)} == {"1-1", "2-1", "4-1"})
 
 
 @pytest.mark.parametrize("when", ["at hello", "later"])

@@ -5,7 +5,7 @@ from pathlib import Path
 
 import psutil
 import pytest
-from offers import script_offer
+from offers import script_offer, telling
 from waiting import soon
 
 from paddock_agent import wire
@@ -27,7 +27,7 @@ class Slots:
     def __init__(self, folder: Path, slots: int = 1) -> None:
         self.told: list[wire.FromAgent] = []
         self.work = folder / "work"
-        self.attempts = Attempts(RealSystem(), str(self.work), folder / "home", self.told.append, definition)
+        self.attempts = Attempts(RealSystem(), str(self.work), folder / "home", *telling(self.told), definition)
         self.attempts.slots = slots
 
     def offer(self, script: str, attempt: str = "1-1", **more: object) -> None:

@@ -11,9 +11,10 @@ import contextlib
 import secrets
 import signal
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Coroutine, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
+from typing import Any
 
 from .. import wire
 from ..catalogue import Tool
@@ -43,13 +44,15 @@ MARK = "PADDOCK_RUN"
 
 @dataclass(frozen=True)
 class Place:
-    """What an attempt needs of its host."""
+    """What an attempt needs of its host. ``tell`` puts a message into the spool; ``begin`` tells that an attempt
+    starts, and returns once the server has it for running."""
 
     system: System
     folders: WorkFolders
     outbox: Outbox
     notes: Path
     tell: Callable[[wire.FromAgent], None]
+    begin: Callable[[wire.AttemptStarted], Coroutine[Any, Any, None]]
     definition: Callable[[str], Tool | None]
 
 
@@ -137,21 +140,19 @@ class Attempt:
         self._environment = self._variables()
         everything = {**place.system.environment(), **self._environment}
         shown = {*PLAIN_VALUES, *(name for name in self._environment if name.endswith(("_HOME", "_VERSION")))}
-        place.tell(
-            wire.AttemptStarted(
-                attempt=offer.attempt,
-                account=place.system.account()[:200],
-                folder=self._folder[:2000],
-                at=time.time(),
-                warm=is_warm,
-                names=sorted(name for name in everything if name != MARK and 0 < len(name) <= 200)[:1000],
-                values={
-                    name: self._masker.cover(everything[name])[:2000] for name in sorted(shown) if name in everything
-                },
-            )
+        started = wire.AttemptStarted(
+            attempt=offer.attempt,
+            account=place.system.account()[:200],
+            folder=self._folder[:2000],
+            at=time.time(),
+            warm=is_warm,
+            names=sorted(name for name in everything if name != MARK and 0 < len(name) <= 200)[:1000],
+            values={name: self._masker.cover(everything[name])[:2000] for name in sorted(shown) if name in everything},
         )
         # Before any of them runs: one that fills the disk must not keep those that clean up from starting.
         self._commands = [self._written(number, step) for number, step in enumerate(offer.steps)]
+        # Until the server has it for running, the job may be offered to another host, and would run twice.
+        await self._unless_stopped(place.begin(started))
         limit = time.monotonic() + offer.time_limit if offer.time_limit else None
         worst: StepEnd | None = None
         for number, step in enumerate(offer.steps):
@@ -166,6 +167,14 @@ class Attempt:
         if self._stopped_as:
             return StepEnd(self._stopped_as)
         return worst or StepEnd("exited", 0)
+
+    async def _unless_stopped(self, wanted: Coroutine[Any, Any, None]) -> None:
+        tasks = asyncio.create_task(wanted), asyncio.create_task(self._stop.wait())
+        try:
+            await asyncio.wait(tasks, return_when=asyncio.FIRST_COMPLETED)
+        finally:
+            for task in tasks:
+                task.cancel()
 
     def _tell_end(self, number: int, ended: StepEnd) -> None:
         code = ended.exit_code

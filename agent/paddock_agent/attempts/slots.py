@@ -5,8 +5,9 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Coroutine, Sequence
 from pathlib import Path
+from typing import Any
 
 from .. import wire
 from ..catalogue import Tool
@@ -26,8 +27,9 @@ _SAFE = re.compile(r"[A-Za-z0-9][A-Za-z0-9-]{0,63}")
 
 
 class Attempts:
-    """The slots of this host. ``tell`` puts a message into the spool; ``definition`` is what the catalogue says of a
-    tool; ``home`` is the agent's own folder, where its notes are."""
+    """The slots of this host. ``tell`` puts a message into the spool; ``begin`` tells that an attempt starts, and
+    returns once the server has it for running; ``definition`` is what the catalogue says of a tool; ``home`` is the
+    agent's own folder, where its notes are."""
 
     def __init__(
         self,
@@ -35,6 +37,7 @@ class Attempts:
         work_folder: str,
         home: Path,
         tell: Callable[[wire.FromAgent], None],
+        begin: Callable[[wire.AttemptStarted], Coroutine[Any, Any, None]],
         definition: Callable[[str], Tool | None],
     ) -> None:
         self._system = system
@@ -42,7 +45,7 @@ class Attempts:
         self._tell = tell
         self.folders = WorkFolders(system, work_folder, home / "folders.json")
         self.outbox = Outbox(system, home / "outputs")
-        self._place = Place(system, self.folders, self.outbox, home / "running", tell, definition)
+        self._place = Place(system, self.folders, self.outbox, home / "running", tell, begin, definition)
         self._running: dict[str, tuple[Attempt, asyncio.Task[None]]] = {}
         self.slots = 1
         self._when_idle: Callable[[], None] | None = None

@@ -95,6 +95,7 @@ from .work import (
     Step,
     StepBegan,
     StepEnded,
+    Underway,
     WorkFolders,
 )
 
@@ -164,6 +165,7 @@ __all__ = [
     "Tried",
     "TryProbe",
     "TryService",
+    "Underway",
     "WatchAnswer",
     "WatchKey",
     "WatchReport",

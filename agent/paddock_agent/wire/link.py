@@ -33,6 +33,7 @@ from .work import (
     Outputs,
     StepBegan,
     StepEnded,
+    Underway,
     WorkFolders,
 )
 
@@ -241,6 +242,7 @@ ServerMessage = (
     Welcome
     | Ack
     | Offer
+    | Underway
     | Cancel
     | Abandon
     | ClearFolders

@@ -75,6 +75,12 @@ class Offer(FromServer, tag="offer", frozen=True, kw_only=True):
     leaves_processes: bool = False
 
 
+class Underway(FromServer, tag="underway", frozen=True, kw_only=True):
+    """The server has this attempt for running: its steps may begin."""
+
+    attempt: Word
+
+
 class Cancel(FromServer, tag="cancel", frozen=True, kw_only=True):
     """End this attempt: its job was cancelled."""
 

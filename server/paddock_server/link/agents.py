@@ -141,6 +141,8 @@ async def _read(host: Host, connection: Connection, receive: Receive) -> None:
             connection.said_goodbye = True
         else:
             await database_sync_to_async(_take_in)(host.pk, message)
+        if isinstance(message, wire.AttemptStarted):
+            connection.put(wire.Underway(attempt=message.attempt))
         if message.seq:
             connection.put(wire.Ack(seq=message.seq))
 
