@@ -26,6 +26,7 @@ from .link.feed import FeedConsumer  # noqa: E402
 from .link.leases import resume_after_start  # noqa: E402
 from .link.silence import keep_listening  # noqa: E402
 from .link.watch_lane import with_short_way  # noqa: E402
+from .runs.keeper import keep_tidy  # noqa: E402
 from .telling.deliveries import keep_telling  # noqa: E402
 from .work.dispatcher import keep_dispatching  # noqa: E402
 
@@ -53,6 +54,7 @@ async def _lifespan(receive: Any, send: Any) -> None:
             keep_telling(),
             keep_rolling(),
             keep_caring(),
+            keep_tidy(),
         )
     ]
     await resume_after_start()

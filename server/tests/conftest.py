@@ -23,8 +23,8 @@ from paddock_server.work.fleet import forget_fleet
 
 @pytest.fixture(autouse=True)
 def fresh(db, settings, tmp_path):
-    """An empty database, log folder and cache for every test."""
-    settings.LOGS = tmp_path / "logs"
+    """An empty database, folders and cache for every test."""
+    settings.LOGS, settings.OUTPUTS = tmp_path / "logs", tmp_path / "outputs"
     cache.clear()
     catalogue.forget()
     words.forget()

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from waiting import soon
 
 from paddock_agent import wire
-from paddock_server.runs import log_lane, logs
+from paddock_server.runs import log_lane, log_store
 from paddock_server.runs.log_lane import LogLane
 from paddock_server.work.models import log_file
 
@@ -39,8 +39,8 @@ class Lane(LogLane):
 
 async def test_what_comes_together_is_written_together_in_its_order(lane, monkeypatch):
     batches = []
-    append = logs.append
-    monkeypatch.setattr(logs, "append", lambda *given: batches.append(len(given[2])) or append(*given))
+    append = log_store.append
+    monkeypatch.setattr(log_store, "append", lambda *given: batches.append(len(given[2])) or append(*given))
     one = lane()
     for number in range(50):
         await one.say(b"%04d\n" % number, number * 5)
@@ -64,14 +64,14 @@ async def test_two_attempts_of_a_host_and_one_of_another_keep_apart(lane):
 
 async def test_a_flood_is_held_up_until_it_is_written(lane, monkeypatch):
     go, at_work = threading.Event(), threading.Event()
-    append = logs.append
+    append = log_store.append
 
     def slow(*given):
         at_work.set()
         assert go.wait(30)
         append(*given)
 
-    monkeypatch.setattr(logs, "append", slow)
+    monkeypatch.setattr(log_store, "append", slow)
     monkeypatch.setattr(log_lane, "MOST_PENDING", 1000)
     one = lane()
     flood = asyncio.create_task(_say_all(one, 40))
@@ -97,7 +97,7 @@ async def test_what_could_not_be_written_is_not_acknowledged_and_the_connection_
     def full(*given):
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr(logs, "append", full)
+    monkeypatch.setattr(log_store, "append", full)
     await one.say(b"lost\n", 5)
     await one.written()
     assert one.given_up.is_set()
@@ -116,8 +116,8 @@ def test_however_often_pieces_are_repeated_the_log_has_each_byte_once(tmp_path_f
         back = data.draw(st.integers(0, place))
         repeated += [chunks[back:place], [chunks[place]]]
     with override_settings(LOGS=tmp_path_factory.mktemp("logs")):
-        logs._ends.clear()
-        written = sum(logs.append(5, 1, batch) for batch in repeated)
+        log_store._ends.clear()
+        written = sum(log_store.append(5, 1, batch) for batch in repeated)
         assert written == len(whole)
         if whole:
             assert log_file(5, 1).read_bytes() == whole

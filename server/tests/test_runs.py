@@ -14,10 +14,11 @@ from paddock_server.hosts.models import Paddock
 from paddock_server.logbook.models import Entry
 from paddock_server.people.models import Role
 from paddock_server.pipeline_secrets.models import PipelineSecret
-from paddock_server.runs import logs
+from paddock_server.runs import log_store
 from paddock_server.runs.actions.take_folders import take_folders
 from paddock_server.runs.actions.take_outputs import take_outputs
 from paddock_server.runs.actions.take_step import take_step
+from paddock_server.runs.log_lines import Log
 from paddock_server.toolchains.actions.take_in_survey import take_in_survey
 from paddock_server.work.actions.take_report import take_report
 from paddock_server.work.advance import _offer, _steps
@@ -164,15 +165,15 @@ def test_any_line_of_a_long_log_is_found_wherever_the_pieces_were_cut(operator, 
 def test_a_piece_that_a_killed_server_had_not_indexed_is_taken_once(operator, new_host):
     attempt = placed(operator, new_host())
     write_log(attempt, (0, 1.0, b"one\n"))
-    logs._ends.clear()
+    log_store._ends.clear()
     with attempt.log_file.open("ab") as log:
         log.write(b"two, of which no word reached the ind")
     with attempt.log_file.with_suffix(".index").open("ab") as index:
         index.write(b"half a record")
     printed(attempt, b"two\n", 4, at=2.0)
     printed(attempt, b"two\n", 4, at=2.0)
-    assert logs.read(attempt) == b"one\ntwo\n"
-    assert logs.Log(attempt).total == 2
+    assert log_store.read(attempt) == b"one\ntwo\n"
+    assert Log(attempt).total == 2
 
 
 # ---- files, tests, proof -------------------------------------------------------------------------------------------

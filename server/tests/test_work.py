@@ -15,7 +15,7 @@ from paddock_server.health.models import LinkChange
 from paddock_server.hosts.models import Host
 from paddock_server.link.leases import expire, owed_after_start
 from paddock_server.people.models import Role
-from paddock_server.runs import logs
+from paddock_server.runs import log_store
 from paddock_server.toolchains.actions.take_in_survey import take_in_survey
 from paddock_server.toolchains.models import Installation
 from paddock_server.work.actions.expire_offer import expire_offer
@@ -280,11 +280,11 @@ def test_a_log_is_plain_text_whatever_is_in_it(operator, new_host):
 
 
 def test_a_log_stops_at_its_bound(operator, new_host, monkeypatch):
-    monkeypatch.setattr(logs, "LARGEST", 100)
+    monkeypatch.setattr(log_store, "LARGEST", 100)
     attempt = placed(operator, new_host()).attempts.get()
     for offset in range(0, 400, 40):
         printed(attempt, b"x" * 40, offset)
-    assert len(logs.read(attempt)) == 100
+    assert len(log_store.read(attempt)) == 100
 
 
 def test_lists_are_paged_and_can_be_narrowed(operator, new_host):

@@ -8,10 +8,10 @@ from typing import Any
 from paddock_core.runs.compare import Evidence
 from paddock_core.runs.proof import Run
 
-from ..api.files import sha256_of
 from ..errors import Invalid
 from ..toolchains.snapshots import snapshot_at
 from ..work.models import Attempt, Job
+from . import log_store
 from .models import StepRun
 
 _HOST_FACTS = {"os_name": "system", "arch": "processor", "cores": "cores", "memory": "memory", "agent_version": "agent",
@@ -128,5 +128,5 @@ def run_of(attempt: Attempt, server: str) -> Run:
         started=attempt.started_at,
         ended=attempt.ended_at,
         outputs=list(attempt.outputs.filter(whole=True).values_list("path", "sha256")),
-        log=sha256_of(attempt.log_file) if attempt.log_file.exists() else "",
+        log=log_store.sha256_of(attempt),
     )

@@ -17,7 +17,7 @@ from paddock_agent import wire
 from ..hosts.models import Host
 from ..link import feed, running
 from ..work.actions.take_report import attempt_called
-from . import logs
+from . import log_store
 
 log = logging.getLogger("paddock.runs")
 
@@ -64,7 +64,8 @@ class LogLane:
                 batch, self._pending, self._size = self._pending, [], 0
                 for attempt, chunks in groupby(batch, lambda chunk: chunk.attempt):
                     if numbers := await _numbers_of(self._host_id, attempt):
-                        await asyncio.get_running_loop().run_in_executor(_writers, logs.append, *numbers, list(chunks))
+                        loop = asyncio.get_running_loop()
+                        await loop.run_in_executor(_writers, log_store.append, *numbers, list(chunks))
                         _tell(numbers[0])
                 self._acknowledge(batch[-1].seq)
         except Exception:

@@ -1,9 +1,13 @@
 from __future__ import annotations
 
+import contextlib
+import shutil
 from pathlib import Path
 
 from django.conf import settings
 from django.db import models
+
+from ..work.models import Attempt
 
 STEP_OUTCOMES = [
     (one, one)
@@ -52,8 +56,17 @@ class Output(models.Model):
     @property
     def file(self) -> Path:
         """Where it is kept: by number, for a path from a host is nothing to make a file by."""
-        attempt = self.attempt
-        return Path(settings.OUTPUTS) / f"{attempt.job_id // 1000:06}" / attempt.wire_name / str(self.number)
+        return _outputs_folder(self.attempt) / str(self.number)
+
+
+def remove_outputs(attempt: Attempt) -> None:
+    """Removes all kept files of an attempt; what is known of them stays."""
+    with contextlib.suppress(FileNotFoundError):
+        shutil.rmtree(_outputs_folder(attempt))
+
+
+def _outputs_folder(attempt: Attempt) -> Path:
+    return Path(settings.OUTPUTS) / f"{attempt.job_id // 1000:06}" / attempt.wire_name
 
 
 class LeftOut(models.Model):

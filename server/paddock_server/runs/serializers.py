@@ -1,5 +1,7 @@
 from __future__ import annotations
 
+from datetime import datetime
+
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
@@ -8,6 +10,7 @@ from paddock_core.runs.compare import IN_ORDER
 from ..work.actions.run_again import Where
 from ..work.models import ATTEMPT_STATES, Attempt
 from ..work.serializers import AttemptSerializer
+from .actions.remove_old import kept_until
 from .evidence import other_run, steps_of, times
 from .models import FOLDER_KINDS, STEP_OUTCOMES, TEST_OUTCOMES, Output, TestCase, WorkFolder
 
@@ -118,6 +121,8 @@ class AttemptSheetSerializer(AttemptSerializer):
     tests = serializers.SerializerMethodField()
     times = serializers.SerializerMethodField()
     compare_with = serializers.SerializerMethodField()
+    kept_until = serializers.SerializerMethodField(help_text="When its log and its files are removed.")
+    removed_at = serializers.DateTimeField(allow_null=True, help_text="When they were.")
     log_size = serializers.IntegerField(source="log.size")
     log_lines = serializers.IntegerField(source="log.total")
 
@@ -125,9 +130,13 @@ class AttemptSheetSerializer(AttemptSerializer):
         fields = [
             *AttemptSerializer.Meta.fields, "job", "paddock", "facts", "warm", "variables", "values", "commit",
             "processor", "memory", "left", "steps", "outputs", "left_out", "tests", "times",
-            "compare_with", "log_size", "log_lines",
+            "compare_with", "kept_until", "removed_at", "log_size", "log_lines",
         ]  # fmt: skip
         read_only_fields = fields
+
+    @extend_schema_field(serializers.DateTimeField(allow_null=True))
+    def get_kept_until(self, attempt: Attempt) -> datetime | None:
+        return kept_until(attempt)
 
     @extend_schema_field(StepRunSerializer(many=True))
     def get_steps(self, attempt: Attempt) -> list[dict[str, object]]:

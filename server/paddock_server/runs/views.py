@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+import contextlib
 import mimetypes
 import re
 from pathlib import PurePosixPath
@@ -15,7 +16,7 @@ from rest_framework.views import APIView
 from paddock_core.runs.compare import differences
 from paddock_core.runs.proof import statement
 
-from ..api.files import harmless, sent_file
+from ..api.files import harmless, sent, sent_file
 from ..api.reading import whole_number
 from ..errors import Invalid, NotThere
 from ..hosts.queries import host_called
@@ -26,9 +27,10 @@ from ..work.lately import lately
 from ..work.models import Attempt
 from ..work.serializers import JobSheetSerializer
 from ..work.views import job_numbered
-from . import logs
+from . import log_store
 from .actions.take_folders import clear_folders
 from .evidence import evidence, run_of
+from .log_lines import MOST_FOUND, MOST_LINES, Log
 from .serializers import (
     AttemptSheetSerializer,
     ClearFoldersSerializer,
@@ -40,6 +42,7 @@ from .serializers import (
     WorkFolderSerializer,
 )
 
+PLAIN_TEXT = "text/plain; charset=utf-8"
 SHOWN_AS_THEY_ARE = ("text/plain", "image/png", "image/jpeg", "image/gif", "image/webp")
 _NAME = re.compile(r"([1-9][0-9]{0,17})-([1-9][0-9]{0,8})")
 
@@ -56,6 +59,10 @@ def attempt_of(actor: Actor, job: int, number: int) -> Attempt:
     if found is None:
         raise NotThere(f"Job {job} has no attempt {number}.")
     return found
+
+
+def _not_kept(attempt: Attempt) -> str:
+    return f"What attempt {attempt.wire_name} left was kept until {attempt.removed_at:%Y-%m-%d}."
 
 
 class PlainText(BaseRenderer):
@@ -95,11 +102,14 @@ class LogView(APIView):
         attempt = attempts.order_by("-number").first()
         if attempt is None and number:
             raise NotThere(f"Job {pk} has no attempt {number}.")
-        if attempt and not offset and attempt.log_file.exists():
-            name, to_save = f"job-{attempt.wire_name}.log", "download" in request.query_params
-            return sent_file(attempt.log_file, "text/plain; charset=utf-8", name, to_save=to_save)
-        data = logs.read(attempt, offset or 0) if attempt else b""
-        return harmless(HttpResponse(data, content_type="text/plain; charset=utf-8"))
+        if attempt and attempt.removed_at:
+            raise NotThere(f"{_not_kept(attempt)} Its log was removed then.")
+        if attempt and not offset:
+            with contextlib.suppress(FileNotFoundError):
+                name, to_save = f"job-{attempt.wire_name}.log", "download" in request.query_params
+                return sent(log_store.open_log(attempt.log_file), PLAIN_TEXT, name, to_save=to_save)
+        data = log_store.read(attempt, offset or 0) if attempt else b""
+        return harmless(HttpResponse(data, content_type=PLAIN_TEXT))
 
 
 class AttemptView(APIView):
@@ -108,7 +118,7 @@ class AttemptView(APIView):
     @extend_schema(responses=AttemptSheetSerializer)
     def get(self, request: Request, pk: int, number: int) -> Response:
         attempt = attempt_of(person(request.user), pk, number)
-        attempt.log = logs.Log(attempt)
+        attempt.log = Log(attempt)
         return Response(AttemptSheetSerializer(attempt).data)
 
 
@@ -118,13 +128,13 @@ class LogLinesView(APIView):
     @extend_schema(
         parameters=[
             OpenApiParameter("first", int, description="The first line, from 1; negative counts from the end."),
-            OpenApiParameter("count", int, description=f"How many, at most {logs.MOST_LINES}."),
+            OpenApiParameter("count", int, description=f"How many, at most {MOST_LINES}."),
         ],
         responses=LogLinesSerializer,
     )
     def get(self, request: Request, pk: int, number: int) -> Response:
         attempt = attempt_of(person(request.user), pk, number)
-        log = logs.Log(attempt)
+        log = Log(attempt)
         total = log.total
         count = whole_number(request, "count") or 500
         asked = request.query_params.get("first", "1")
@@ -147,8 +157,8 @@ class LogFindView(APIView):
         text = request.query_params.get("text", "")
         if not 0 < len(text) <= 500:
             raise Invalid("Say which text is looked for, in at most 500 characters.")
-        found = logs.Log(attempt_of(person(request.user), pk, number)).find(text)
-        return Response(FoundLinesSerializer({"lines": found, "more": len(found) >= logs.MOST_FOUND}).data)
+        found = Log(attempt_of(person(request.user), pk, number)).find(text)
+        return Response(FoundLinesSerializer({"lines": found, "more": len(found) >= MOST_FOUND}).data)
 
 
 class OutputView(APIView):
@@ -158,7 +168,10 @@ class OutputView(APIView):
 
     @extend_schema(responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
     def get(self, request: Request, pk: int, number: int, file: int) -> HttpResponseBase:
-        output = attempt_of(person(request.user), pk, number).outputs.filter(number=file).first()
+        attempt = attempt_of(person(request.user), pk, number)
+        if attempt.removed_at:
+            raise NotThere(f"{_not_kept(attempt)} Its files were removed then.")
+        output = attempt.outputs.filter(number=file).first()
         if output is None or not output.whole:
             raise NotThere("This file is not here, or not whole yet.")
         kind, coding = mimetypes.guess_type(output.path)
@@ -168,7 +181,7 @@ class OutputView(APIView):
             # HTML and XML too: as text they are to be read, and run nothing.
             kind = "text/plain"
         to_save = kind not in SHOWN_AS_THEY_ARE or "download" in request.query_params
-        kind = f"{kind}; charset=utf-8" if kind == "text/plain" else kind
+        kind = PLAIN_TEXT if kind == "text/plain" else kind
         return sent_file(output.file, kind, PurePosixPath(output.path).name[-150:], to_save=to_save)
 
 

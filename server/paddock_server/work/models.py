@@ -112,7 +112,8 @@ class Attempt(models.Model):
     """One try of a job on one host. ``tools`` are the installations that its terms were bound to; ``why`` says why it
     went to this host; ``facts`` are what the host was then. ``variables`` are the names of its environment, ``values``
     those of a few that are no secret. ``processor`` in seconds, ``memory`` in bytes at most; ``left`` are the processes
-    that outlived it."""
+    that outlived it. Its log is packed some time after its end, and removed with its files when the paddock no longer
+    keeps them."""
 
     job = models.ForeignKey(Job, models.CASCADE, related_name="attempts")
     number = models.PositiveIntegerField()
@@ -135,10 +136,16 @@ class Attempt(models.Model):
     offered_at = models.DateTimeField()
     started_at = models.DateTimeField(null=True)
     ended_at = models.DateTimeField(null=True)
+    packed_at = models.DateTimeField(null=True)
+    removed_at = models.DateTimeField(null=True)
 
     class Meta:
         ordering = ["number"]
         constraints = [models.UniqueConstraint(fields=["job", "number"], name="one_attempt_a_number")]
+        indexes = [
+            models.Index("ended_at", name="attempts_to_pack", condition=models.Q(packed_at=None)),
+            models.Index("ended_at", name="attempts_that_are_kept", condition=models.Q(removed_at=None)),
+        ]
 
     @property
     def wire_name(self) -> str:

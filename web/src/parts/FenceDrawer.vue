@@ -19,6 +19,7 @@ const grace = ref(0)
 const leaseMinutes = ref(0)
 const endsProcesses = ref(true)
 const warmDays = ref(14)
+const keepDays = ref(365)
 const choresNeedApproval = ref(false)
 const { isBusy, trouble, doing } = useDoing()
 
@@ -37,6 +38,7 @@ watch(paddock, (name) => {
     leaseMinutes.value = Math.round((found?.lease ?? 0) / 60)
     endsProcesses.value = found?.ends_processes ?? true
     warmDays.value = found?.warm_days ?? 14
+    keepDays.value = found?.keep_days ?? 365
     choresNeedApproval.value = found?.chores_need_approval ?? false
   })
 })
@@ -68,6 +70,7 @@ function save(): Promise<void> {
       lease: leaseMinutes.value * 60,
       ends_processes: endsProcesses.value,
       warm_days: warmDays.value,
+      keep_days: keepDays.value,
       chores_need_approval: choresNeedApproval.value,
     }
     await answered(api.PATCH('/api/v1/paddocks/{name}/', { params: { path: { name: paddock.value ?? '' } }, body }))
@@ -114,6 +117,11 @@ function save(): Promise<void> {
         Warm folders
         <span class="soft">Days that one stays after its last use; agents hear of it when they next connect.</span>
         <InputNumber v-model:value="warmDays" :min="0" :max="3650" data-field="warm-days" />
+      </label>
+      <label>
+        Logs and files of runs
+        <span class="soft">Days that the server keeps them; 0 keeps them always. What is known of the runs themselves stays.</span>
+        <InputNumber v-model:value="keepDays" :min="0" :max="36500" data-field="keep-days" />
       </label>
       <Checkbox v-model:checked="endsProcesses" data-field="ends-processes">End processes that a job leaves behind</Checkbox>
       <p class="soft">Otherwise they are only named on the run's page.</p>

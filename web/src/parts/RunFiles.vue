@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { AttemptSheet } from '../api/run'
-import { count, size } from './wording'
+import { count, dayOf, size } from './wording'
 
 /** What the run left for people: its files, its tests, its proof. */
 const props = defineProps<{ attempt: AttemptSheet }>()
@@ -25,15 +25,17 @@ const READABLE = /\.(?:txt|log|md|xml|html?|json|ya?ml|csv|ini|cfg|toml|c|h|py|j
     <h2>Files</h2>
     <ul>
       <li v-for="file in attempt.outputs" :key="file.number">
-        <a v-if="file.whole" class="machine" :href="`${base}outputs/${file.number}/`" :target="READABLE.test(file.path) ? '_blank' : undefined" rel="noopener">{{ file.path }}</a>
+        <a v-if="file.whole && !attempt.removed_at" class="machine" :href="`${base}outputs/${file.number}/`" :target="READABLE.test(file.path) ? '_blank' : undefined" rel="noopener">{{ file.path }}</a>
         <span v-else class="machine">{{ file.path }}</span>
         <span class="soft size" :title="`SHA-256 ${file.sha256}`"> {{ size(file.size) }}</span>
         <span v-if="file.refused" class="trouble"> {{ file.refused }}</span>
+        <span v-else-if="attempt.removed_at" class="soft"> removed</span>
         <span v-else-if="!file.whole" class="soft"> on its way</span>
       </li>
     </ul>
     <p v-for="said in attempt.left_out" :key="said" class="soft">{{ said }}</p>
   </template>
+  <p v-if="attempt.kept_until && !attempt.removed_at" class="soft kept">Its log{{ attempt.outputs.length ? ' and files are' : ' is' }} kept until {{ dayOf(attempt.kept_until) }}.</p>
   <p v-if="attempt.state === 'passed'" class="proof"><a :href="`${base}proof/`">Proof of this run</a> <span class="soft">as an in-toto statement{{ attempt.outputs.length ? ` about ${count(attempt.outputs.length, 'file')}` : '' }}</span></p>
 </template>
 
@@ -57,6 +59,7 @@ p {
   margin-left: 8px;
 }
 
+.kept,
 .proof {
   margin-top: 10px;
 }

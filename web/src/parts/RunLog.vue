@@ -4,10 +4,10 @@ import { computed, nextTick, onMounted, onUnmounted, ref, toRef, watch } from 'v
 import { answered, api } from '../api/client'
 import { useLogLines } from '../api/run'
 import { useCopying } from './copying'
-import { count, exactly, size as bytes, timeOfDay } from './wording'
+import { count, dayOf, exactly, size as bytes, timeOfDay } from './wording'
 
 /** The log of one attempt: any line of it, however long it is, followed while it is written. */
-const props = defineProps<{ job: number; attempt: number; height?: string; steps?: { number: number; name: string }[]; line?: number | null }>()
+const props = defineProps<{ job: number; attempt: number; height?: string; steps?: { number: number; name: string }[]; line?: number | null; removedAt?: string | null }>()
 const emit = defineEmits<{ line: [line: number] }>()
 
 const LINE = 19
@@ -47,6 +47,10 @@ const begins = computed(() => new Map(sections.value.map((one) => [one.line, nam
 const here = computed(() => {
   const section = [...sections.value].reverse().find((one) => one.line <= first.value)
   return section ? (names.value.get(section.step) ?? '') : ''
+})
+const nothing = computed(() => {
+  if (props.removedAt) return `It was kept until ${dayOf(props.removedAt)}, and removed then: the paddock's fence says how long.`
+  return isOver.value ? 'It printed nothing.' : 'Nothing printed yet.'
 })
 const matches = computed(() => new Set(found.value))
 
@@ -141,14 +145,14 @@ onUnmounted(() => sizes?.disconnect())
         <Button size="small" @click="find(-1)">Previous</Button>
         <span v-if="foundSaid" class="soft" role="status" data-found>{{ foundSaid }}</span>
       </form>
-      <span class="row ends">
+      <span v-if="!removedAt" class="row ends">
         <a :href="`/api/v1/jobs/${job}/log/?attempt=${attempt}`" target="_blank" rel="noopener">Plain</a>
         <a :href="`/api/v1/jobs/${job}/log/?attempt=${attempt}&download`">Save</a>
       </span>
     </div>
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
     <div ref="box" class="box" :style="{ height: height ?? '340px' }" tabindex="0" @scroll.passive="scrolled">
-      <p v-if="isEmpty" class="nothing">{{ isOver ? 'It printed nothing.' : 'Nothing printed yet.' }}</p>
+      <p v-if="isEmpty" class="nothing">{{ nothing }}</p>
       <div v-else :style="{ height: `${tall}px` }" class="whole">
         <div class="rows" :style="{ transform: `translateY(${offset}px)` }">
           <div v-for="row in shown" :key="row.number" class="line" :class="{ begins: begins.has(row.number), match: matches.has(row.number), chosen: row.number === props.line }" :data-line="row.number">

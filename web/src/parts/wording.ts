@@ -45,6 +45,11 @@ export function exactly(moment: string): string {
   return new Intl.DateTimeFormat(undefined, { dateStyle: 'medium', timeStyle: 'medium' }).format(new Date(moment))
 }
 
+/** The day of a moment, in the reader's own time zone. */
+export function dayOf(moment: string): string {
+  return new Intl.DateTimeFormat(undefined, { dateStyle: 'medium' }).format(new Date(moment))
+}
+
 /** A share as 99.95 %; never rounded up to the whole. */
 export function share(part: number): string {
   if (part >= 1) return '100 %'

@@ -101,7 +101,7 @@ function giveUp(): Promise<void> {
       <template v-if="attempt">
         <RunBand :attempt="attempt" @line="showLine" />
         <div class="two">
-          <RunLog :job="job.id" :attempt="attempt.number" :steps="attempt.steps" :line="chosenLine" height="calc(100vh - 290px)" @line="showLine" />
+          <RunLog :job="job.id" :attempt="attempt.number" :steps="attempt.steps" :line="chosenLine" :removed-at="attempt.removed_at" height="calc(100vh - 290px)" @line="showLine" />
           <aside>
             <p v-if="before" class="compare"><RouterLink :to="{ name: 'compare-runs', query: { first: before.name, second: `${job.id}-${attempt.number}` } }" data-act="compare">What differs from {{ before.name }}</RouterLink> <span class="soft">which {{ before.state }} on {{ before.host }}, <TimeAgo :at="before.at" /></span></p>
             <h2>Where and with what</h2>
