@@ -58,9 +58,13 @@ def talk(server, key):
     )
 
 
-async def hello(socket):
-    await socket.send(wire.encode(wire.Hello(protocol=wire.VERSION, facts=FACTS, attempts=[])).decode())
+async def hello(socket, protocol=wire.VERSION):
+    await say(socket, wire.Hello(protocol=protocol, facts=FACTS, attempts=[]))
     return wire.from_server(await socket.recv())
+
+
+async def say(socket, message):
+    await socket.send(wire.encode(message).decode())
 
 
 def changes(server, name):
@@ -104,6 +108,26 @@ async def test_the_grace_is_that_of_the_paddock_and_the_heartbeat_keeps_to_it(se
             until(lambda: server.host(name)["link"] == "lost", "the silence to be seen")
     finally:
         server.api.patch("/api/v1/paddocks/shoreline/", {"grace": 0})
+
+
+@pytest.mark.parametrize(("protocol", "answers"), [(1, []), (2, [wire.Underway])])
+async def test_an_agent_hears_that_its_attempt_is_underway_unless_it_is_too_old_to_wait(server, key, protocol, answers):
+    name, secret = key
+    async with talk(server, secret) as socket:
+        await hello(socket, protocol)
+        job = server.submit("true", [f"host {name}"])
+        while not isinstance(offer := wire.from_server(await socket.recv()), wire.Offer):
+            pass
+        assert offer.attempt == f"{job}-1"
+        await say(socket, wire.AttemptStarted(seq=1, attempt=offer.attempt, account="build", folder="/w", at=1.0))
+        heard = []
+        while not isinstance(message := wire.from_server(await socket.recv()), wire.Ack):
+            heard.append(type(message))
+        assert heard == answers
+        assert server.job(job)["state"] == "running"
+        server.api.post(f"/api/v1/jobs/{job}/cancel/")
+        await say(socket, wire.AttemptEnded(seq=2, attempt=offer.attempt, outcome="cancelled"))
+        await say(socket, wire.Goodbye())
 
 
 async def test_a_flood_of_heartbeats_is_slowed_down_and_found_and_hurts_nobody(server, agent, key):

@@ -7,8 +7,9 @@ from typing import Annotated
 import msgspec
 from msgspec import Meta
 
-VERSION = 1
-"""The version of this protocol. A server refuses an agent that speaks a newer one."""
+VERSION = 2
+"""The version of this protocol. A server refuses an agent that speaks a newer one, and sends an older one nothing that
+is newer than it. 2: an attempt waits for Underway."""
 
 LARGEST_MESSAGE = 1024 * 1024
 LARGEST_CHUNK = 128 * 1024

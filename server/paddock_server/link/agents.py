@@ -48,6 +48,8 @@ Receive = Callable[[], Awaitable[MutableMapping[str, Any]]]
 Send = Callable[[MutableMapping[str, Any]], Awaitable[None]]
 
 HELLO_PATIENCE = 20.0
+UNDERWAY = 2
+"""The version of the link from which on an agent waits to hear that the server has an attempt for running."""
 BROKE_PROTOCOL, REPLACED, TWIN = 4002, 4000, 4009
 
 
@@ -68,6 +70,7 @@ async def agent_link(scope: Scope, receive: Receive, send: Send) -> None:
             raise BadMessage("the first message is not hello")
         if hello.protocol > wire.VERSION:
             raise BadMessage(f"the agent speaks version {hello.protocol} of the link, this server {wire.VERSION}")
+        connection.protocol = hello.protocol
         address = (scope.get("client") or ("",))[0]
         is_connected = connections.is_connected(host.pk)
         clone = await database_sync_to_async(note_caller)(host.pk, hello.facts.machine, address, is_connected)
@@ -141,7 +144,7 @@ async def _read(host: Host, connection: Connection, receive: Receive) -> None:
             connection.said_goodbye = True
         else:
             await database_sync_to_async(_take_in)(host.pk, message)
-        if isinstance(message, wire.AttemptStarted):
+        if isinstance(message, wire.AttemptStarted) and connection.protocol >= UNDERWAY:
             connection.put(wire.Underway(attempt=message.attempt))
         if message.seq:
             connection.put(wire.Ack(seq=message.seq))

@@ -32,6 +32,7 @@ class Connection:
     pace: Pace = field(default_factory=lambda: Pace(settings.HEARTBEAT_SECONDS))
     heard: float = field(default_factory=time.monotonic)
     """When the last message came, by the monotonic clock."""
+    protocol: int = wire.VERSION
     run: str = ""
     boot: str = ""
     early: list[wire.FromServer] | None = None

@@ -2300,6 +2300,16 @@ export interface components {
             readonly tests: components["schemas"]["TestSummary"] | null;
             readonly times: components["schemas"]["Times"];
             readonly compare_with: components["schemas"]["OtherRun"] | null;
+            /**
+             * Format: date-time
+             * @description When its log and its files are removed.
+             */
+            readonly kept_until: string | null;
+            /**
+             * Format: date-time
+             * @description When they were.
+             */
+            removed_at: string | null;
             log_size: number;
             log_lines: number;
         };
@@ -3658,6 +3668,7 @@ export interface components {
             pipelines?: string[];
             ends_processes?: boolean;
             warm_days?: number;
+            keep_days?: number;
             lease?: number;
             chores_need_approval?: boolean;
             /** @default 0 */
@@ -3681,6 +3692,7 @@ export interface components {
             pipelines?: string[];
             ends_processes?: boolean;
             warm_days?: number;
+            keep_days?: number;
             lease?: number;
             chores_need_approval?: boolean;
         };
@@ -3820,6 +3832,7 @@ export interface components {
             pipelines?: string[];
             ends_processes?: boolean;
             warm_days?: number;
+            keep_days?: number;
             lease?: number;
             chores_need_approval?: boolean;
         };
