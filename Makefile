@@ -1,6 +1,8 @@
 # `make demo` and `make test` do all the set-up that they need; the second time they find it done.
 .DEFAULT_GOAL := help
 .DELETE_ON_ERROR:
+# Most of the set-up waits for packages: Python's, Node.js's and Debian's come side by side.
+MAKEFLAGS += --jobs=3
 SHELL := /bin/sh
 
 PORT ?= $(or $(PADDOCK_PORT),8200)

@@ -3,7 +3,12 @@
 set -eu
 export DEBIAN_FRONTEND=noninteractive
 echo "Installing $* …"
-if ! apt-get install --yes --no-install-recommends "$@" >/dev/null 2>&1; then
-    apt-get update >/dev/null
-    apt-get install --yes --no-install-recommends "$@" >/dev/null
+# Another part of the set-up may be at it: then it is waited for.
+patience="-o DPkg::Lock::Timeout=600"
+# shellcheck disable=SC2086 # two words
+if ! apt-get $patience install --yes --no-install-recommends "$@" >/dev/null 2>&1; then
+    # shellcheck disable=SC2086
+    apt-get $patience update >/dev/null
+    # shellcheck disable=SC2086
+    apt-get $patience install --yes --no-install-recommends "$@" >/dev/null
 fi

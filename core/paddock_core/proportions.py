@@ -14,7 +14,6 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy import stats
 
 ALPHA = 0.01
 LEAST_TRIES = 8
@@ -79,6 +78,8 @@ def _tested(asked: list[Contrast]) -> list[Contrast]:
     """Fisher's one-sided p is the upper tail of the hypergeometric distribution: all hosts in one call."""
     if not asked:
         return []
+    from scipy import stats  # not sooner: it takes seconds, and every command of the server would wait for it
+
     here = np.array([(one.failed, one.tries, one.peers_failed, one.peers_tries) for one in asked])
     failed, tries, peers_failed, peers_tries = here.T
     tails = stats.hypergeom.sf(failed - 1, tries + peers_tries, failed + peers_failed, tries)

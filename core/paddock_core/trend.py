@@ -12,7 +12,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import stats
 
 DAY = 86_400.0
 STEP = 6 * 3600.0
@@ -74,6 +73,8 @@ def falling(times: Sequence[float], values: Sequence[float]) -> Trend | None:
     when, left = when[start:], left[start:]
     if len(when) < LEAST_STEPS:
         return None
+    from scipy import stats  # not sooner: it takes seconds, and every command of the server would wait for it
+
     slope, _, low, high = stats.theilslopes(left, when - when[-1], CONFIDENCE)
     if not high < 0:
         return None

@@ -67,7 +67,7 @@ TEMPLATES = [
 
 DATABASES = {
     "default": {
-        "ENGINE": "django.db.backends.sqlite3",
+        "ENGINE": "paddock_server.pooled_sqlite",
         "NAME": DATA / "paddock.sqlite3",
         "OPTIONS": {
             # One writer at a time, said at the start of a transaction: no deadlock when a reader becomes a writer.

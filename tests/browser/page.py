@@ -8,6 +8,11 @@ from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.wait import WebDriverWait
 from waiting import PATIENCE
 
+OFTEN = 0.1
+"""Seconds between two looks at the page."""
+_logins: dict[str, list[dict]] = {}
+"""The cookies of a login, by server: all tests but those of the login itself come in with them."""
+
 
 class Page:
     """The application in the browser, by what is on the screen."""
@@ -17,22 +22,24 @@ class Page:
         self.url = url
 
     def one(self, selector: str):
-        return WebDriverWait(self.browser, PATIENCE).until(
+        return WebDriverWait(self.browser, PATIENCE, OFTEN).until(
             lambda b: next((one for one in b.find_elements(By.CSS_SELECTOR, selector) if one.is_displayed()), None),
             selector,
         )
 
     def gone(self, selector: str) -> None:
-        WebDriverWait(self.browser, PATIENCE).until(lambda b: not b.find_elements(By.CSS_SELECTOR, selector), selector)
+        WebDriverWait(self.browser, PATIENCE, OFTEN).until(
+            lambda b: not b.find_elements(By.CSS_SELECTOR, selector), selector
+        )
 
     def button(self, words: str, inside: str = "body"):
         path = f".//button[normalize-space()='{words}']"
-        return WebDriverWait(self.browser, PATIENCE).until(
+        return WebDriverWait(self.browser, PATIENCE, OFTEN).until(
             lambda b: next(iter(b.find_element(By.CSS_SELECTOR, inside).find_elements(By.XPATH, path)), None), words
         )
 
     def says(self, words: str, inside: str = "main") -> None:
-        WebDriverWait(self.browser, PATIENCE, ignored_exceptions=[Exception]).until(
+        WebDriverWait(self.browser, PATIENCE, OFTEN, ignored_exceptions=[Exception]).until(
             lambda b: words in b.find_element(By.CSS_SELECTOR, inside).text, f"“{words}” in {inside}"
         )
 
@@ -42,3 +49,15 @@ class Page:
         field = self.one("input[name=password]")
         field.clear()
         field.send_keys(password, Keys.ENTER)
+
+    def come_in(self) -> None:
+        """Comes in as harbourmaster, and is where one comes after the login."""
+        if self.url in _logins:
+            self.browser.get(f"{self.url}/healthz")
+            for cookie in _logins[self.url]:
+                self.browser.add_cookie(cookie)
+            self.browser.get(f"{self.url}/")
+        else:
+            self.log_in()
+        self.one("nav a")
+        _logins.setdefault(self.url, self.browser.get_cookies())

@@ -40,8 +40,7 @@ def yard(tmp_path_factory):
 @pytest.fixture
 def page(browser, yard):
     here = Page(browser, yard.url)
-    here.log_in()
-    here.one("nav a")
+    here.come_in()
     return here
 
 
@@ -97,25 +96,6 @@ def test_terms_are_tried_live_with_completion_and_changed_in_place(page, yard):
     assert yard.job(number)["prefers"] == ["cores 4"]
 
 
-def test_a_thousand_waiting_jobs_are_one_entry_and_one_step_cures_them(page, yard):
-    jobs = "".join(
-        f"  tile-{n}:\n    terms: [label desktopp, host dinghy-04]\n    script: hostname\n" for n in range(200)
-    )
-    for _ in range(5):
-        yard.api.post("/api/v1/submissions/", {"text": f"pipeline: harbour-chart-desktop\njobs:\n{jobs}"})
-    page.browser.get(f"{page.url}/board/help")
-    step = page.one("[data-step='0']")
-    until(lambda: "1000" in page.one("[data-step='0']").text, "the step that helps all of them")
-    assert "write label desktop for label desktopp in all 1000 jobs" in step.text
-    group = page.one("[data-kind='no host fits'] .many")
-    assert "1000" in group.text
-    group.click()
-    assert len(page.browser.find_elements(By.CSS_SELECTOR, "[data-kind='no host fits'] .inside [data-job]")) == 50
-    page.one("[data-step='0'] [data-help]").click()
-    page.gone("[data-kind='no host fits']")
-    assert yard.api.get("/api/v1/board/")["blocked"] == 0
-
-
 def test_priority_is_raised_in_place_and_a_job_cancelled(page, yard):
     number = sent(yard, terms=["label nowhere-at-all"])
     open_job(page, number)
@@ -148,3 +128,22 @@ def test_a_pipeline_shows_its_jobs_and_a_source_its_secret_once(page, yard):
     page.browser.refresh()
     page.one("[data-source]")
     assert "paddock-hook-" not in page.one("main").text
+
+
+def test_a_thousand_waiting_jobs_are_one_entry_and_one_step_cures_them(page, yard):
+    jobs = "".join(
+        f"  tile-{n}:\n    terms: [label desktopp, host dinghy-04]\n    script: hostname\n" for n in range(200)
+    )
+    for _ in range(5):
+        yard.api.post("/api/v1/submissions/", {"text": f"pipeline: harbour-chart-desktop\njobs:\n{jobs}"})
+    page.browser.get(f"{page.url}/board/help")
+    step = page.one("[data-step='0']")
+    until(lambda: "1000" in page.one("[data-step='0']").text, "the step that helps all of them")
+    assert "write label desktop for label desktopp in all 1000 jobs" in step.text
+    group = page.one("[data-kind='no host fits'] .many")
+    assert "1000" in group.text
+    group.click()
+    assert len(page.browser.find_elements(By.CSS_SELECTOR, "[data-kind='no host fits'] .inside [data-job]")) == 50
+    page.one("[data-step='0'] [data-help]").click()
+    page.gone("[data-kind='no host fits']")
+    assert yard.api.get("/api/v1/board/")["blocked"] == 0

@@ -33,7 +33,7 @@ def page(host, tmp_path):
     server.make_pass("shoreline")
     browser = chromium.start(tmp_path / "profile")
     shown = Page(browser, server.url)
-    shown.log_in()
+    shown.come_in()
     shown.says("The yard")
     yield shown
     browser.quit()

@@ -106,7 +106,7 @@ def test_from_a_pass_to_a_job_that_ran(page, server, tmp_path):
 def test_a_waiting_job_says_why_term_by_term(page, server):
     server.make_pass("workshop")
     number = server.submit("true", ["os windows", "tool jdk 17..21"])
-    page.log_in()
+    page.come_in()
     page.says("no host fits", "#hand")
     page.browser.get(f"{page.url}/board/{number}")
     page.one("[data-job-state=waiting]")
@@ -125,7 +125,7 @@ def test_a_narrow_window_and_the_dark_theme_lose_nothing(page):
     page.browser.execute_cdp_cmd(
         "Emulation.setDeviceMetricsOverride", {"width": 420, "height": 800, "deviceScaleFactor": 1, "mobile": False}
     )
-    page.log_in()
+    page.come_in()
     page.says("The yard")
     assert page.browser.execute_script("return document.documentElement.scrollWidth <= window.innerWidth")
     page.button("Dark").click()

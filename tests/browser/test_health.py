@@ -24,7 +24,7 @@ def yard(tmp_path_factory):
 @pytest.fixture
 def page(browser, yard):
     shown = Page(browser, yard.url)
-    shown.log_in()
+    shown.come_in()
     shown.says("The yard")
     return shown
 

@@ -29,7 +29,7 @@ def agent(server, tmp_path_factory):
 @pytest.fixture
 def page(browser, server):
     one = Page(browser, server.url)
-    one.log_in()
+    one.come_in()
     one.says("The yard")
     return one
 

@@ -20,8 +20,7 @@ def yard(tmp_path_factory):
 @pytest.fixture
 def page(browser, yard):
     here = Page(browser, yard.url)
-    here.log_in()
-    here.one("nav a")
+    here.come_in()
     return here
 
 

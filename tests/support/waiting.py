@@ -9,7 +9,7 @@ from typing import TypeVar
 
 T = TypeVar("T")
 PATIENCE = 60.0
-LONGEST_REST = 0.25
+LONGEST_REST = 0.4
 
 
 def until(is_so: Callable[[], T], what: object = "it", patience: float = PATIENCE) -> T:
