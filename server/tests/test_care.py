@@ -4,16 +4,20 @@ from datetime import UTC, datetime, timedelta
 from zoneinfo import ZoneInfo
 
 import pytest
+from django.contrib.auth.models import User
 from django.utils import timezone
 from hypothesis import given
 from hypothesis import strategies as st
 from icalendar import Calendar
+from people import somebody
 
 from paddock_agent import wire
 from paddock_server.care.keeper import look
-from paddock_server.care.models import Care
+from paddock_server.care.models import Care, CareFeed
 from paddock_server.care.times import times_between
 from paddock_server.hosts.models import Host
+from paddock_server.logbook.models import Entry
+from paddock_server.people.models import Grant, Role
 from paddock_server.work import lately
 from paddock_server.work.actions.take_report import take_report
 from paddock_server.work.models import Attempt
@@ -159,16 +163,40 @@ def test_one_wrong_event_refuses_them_all_with_its_name(operator, shoreline):
     assert not Care.objects.exists()
 
 
-def test_the_feed_has_what_was_planned_for_who_knows_its_address(operator, viewer, client, shoreline):
+def path_of(person):
+    return person.post("/api/v1/care-feed/").json()["url"].split("testserver")[1]
+
+
+def test_a_persons_feed_has_the_plans_that_the_person_may_see(operator, client, shoreline, orchard):
     read(operator, zone="Europe/Lisbon")
-    url = viewer.get("/api/v1/care-feed/").json()["url"]
-    path = url.split("testserver")[1]
-    feed = client.get(path)
+    plan(operator, "orchard", soon(60), soon(120))
+    feed = client.get(path_of(somebody("keeper", Role.VIEWER, shoreline)))
     assert feed["Content-Type"].startswith("text/calendar")
     events = {str(one["UID"]): one for one in Calendar.from_ical(feed.content).walk("VEVENT")}
     assert str(events["disks@saltmarsh.example"]["LOCATION"]) == "shoreline"
     assert events["disks@saltmarsh.example"]["RRULE"]["COUNT"] == [3]
-    assert client.get("/care/" + "0" * 40 + ".ics").status_code == 404
+    assert {str(one["LOCATION"]) for one in events.values()} == {"shoreline"}
+    assert b"orchard" in client.get(path_of(operator)).content
+
+
+def test_the_address_of_a_feed_is_told_once_and_ends_when_another_is_made(viewer, client, shoreline):
+    assert viewer.get("/api/v1/care-feed/").json() == {"made_at": None, "url": ""}
+    first = path_of(viewer)
+    kept = viewer.get("/api/v1/care-feed/").json()
+    assert (kept["url"], kept["made_at"] is None) == ("", False)
+    assert first.removeprefix("/care/").removesuffix(".ics") not in str(CareFeed.objects.values())
+    second = path_of(viewer)
+    assert [client.get(path).status_code for path in (first, second, "/care/x.ics")] == [404, 200, 404]
+    User.objects.filter(username="lookout").update(is_active=False)
+    assert client.get(second).status_code == 404
+    User.objects.filter(username="lookout").update(is_active=True)
+    Grant.objects.all().delete()
+    assert client.get(second).status_code == 403
+    assert viewer.delete("/api/v1/care-feed/").status_code == 204
+    assert client.get(second).status_code == 404
+    assert viewer.post("/api/v1/care-feed/").status_code == 403
+    said = list(Entry.objects.filter(noun="care feed").order_by("id").values_list("verb", "who"))
+    assert said == [("made", "lookout"), ("made anew", "lookout"), ("ended", "lookout")]
 
 
 @given(st.integers(0, 400), st.integers(0, 400), st.sampled_from(["DAILY", "WEEKLY", "MONTHLY"]))

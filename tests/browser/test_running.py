@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import urllib.request
+
 import pytest
 from page import Page
 from processes import RealAgent
@@ -137,6 +139,13 @@ def test_care_is_planned_and_seen_on_the_axis_of_time(page, server, agent):
     page.one("[data-act=plan]").click()
     page.one("[data-plan='new disks']")
     assert server.api.get("/api/v1/care/")[0]["paddock"] == "shoreline"
+    page.one("[data-act=make-feed]").click()
+    address = page.one("[data-feed]").text.split()[0]
+    with urllib.request.urlopen(address) as answer:
+        assert b"SUMMARY:new disks" in answer.read()
+    page.browser.refresh()
+    page.says("Yours was made on")
+    assert address not in page.browser.page_source
 
 
 def test_a_secret_is_kept_and_changed_and_its_value_is_shown_to_nobody(page, server, agent):

@@ -92,7 +92,7 @@ urlpatterns = [
     path("care/<int:pk>/", care.CareView.as_view()),
     path("care-times/", care.CareTimesView.as_view()),
     path("care-calendar/", care.CalendarView.as_view()),
-    path("care-feed/", care.FeedAddressView.as_view()),
+    path("care-feed/", care.FeedView.as_view()),
     path("chores/", chores.ChoresView.as_view()),
     path("chores/<int:pk>/", chores.ChoreView.as_view()),
     path("chores/<int:pk>/start/", chores.StartChoreView.as_view()),

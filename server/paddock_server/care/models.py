@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+from django.conf import settings
 from django.db import models
 
 HOWS = [("drain", "drain"), ("hold", "hold")]
@@ -38,3 +39,12 @@ class CareTime(models.Model):
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["care", "starts_at"], name="one_care_time")]
+
+
+class CareFeed(models.Model):
+    """The address at which a person's own calendar reads the planned care that the person may see. Only the hash of its
+    secret part is kept."""
+
+    user = models.OneToOneField(settings.AUTH_USER_MODEL, models.CASCADE, related_name="care_feed")
+    digest = models.CharField(max_length=64, unique=True)
+    made_at = models.DateTimeField()

@@ -1,10 +1,7 @@
 from __future__ import annotations
 
-import hashlib
-import hmac
 from datetime import timedelta
 
-from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
 from drf_spectacular.utils import OpenApiParameter, extend_schema, extend_schema_field
@@ -19,9 +16,10 @@ from ..errors import NotAllowed, NotThere
 from ..hosts.models import LIVING, Host
 from ..people.actor import Actor, person
 from ..people.models import Role
+from .actions.make_feed import end_feed, make_feed, reader_of
 from .actions.plan_care import drop_care, plan_all, plan_care
 from .calendar_file import read_calendar, written
-from .models import HOWS, Care
+from .models import HOWS, Care, CareFeed
 from .times import times_between, zone_called
 
 
@@ -72,10 +70,11 @@ class CalendarReadSerializer(serializers.Serializer):
     changed = serializers.IntegerField()
 
 
-class FeedAddressSerializer(serializers.Serializer):
-    """Where calendars read all planned care. Whoever has the address can read it."""
+class FeedSerializer(serializers.Serializer):
+    """Where the person's own calendar reads planned care; the address itself is told only when it is made."""
 
-    url = serializers.CharField()
+    made_at = serializers.DateTimeField(allow_null=True)
+    url = serializers.CharField(allow_blank=True)
 
 
 def visible_care(actor: Actor) -> list[Care]:
@@ -166,24 +165,36 @@ class CalendarView(APIView):
         return Response(plan_all(person(request.user), read, given["place"], given["how"]))
 
 
-def _feed_secret() -> str:
-    return hmac.new(settings.SECRET_KEY.encode(), b"feed of planned care", hashlib.sha256).hexdigest()[:40]
+class FeedView(APIView):
+    """The address at which the person's own calendar reads planned care."""
 
-
-class FeedAddressView(APIView):
-    """The address of the calendar feed."""
-
-    @extend_schema(responses=FeedAddressSerializer)
+    @extend_schema(responses=FeedSerializer)
     def get(self, request: Request) -> Response:
-        if not person(request.user).may(Role.VIEWER):
-            raise NotAllowed("The feed has the care of all paddocks: its address needs the role viewer for everything.")
-        return Response({"url": request.build_absolute_uri(f"/care/{_feed_secret()}.ics")})
+        """Whether there is one."""
+        feed = CareFeed.objects.filter(user=request.user).first()
+        return Response(FeedSerializer({"made_at": feed and feed.made_at, "url": ""}).data)
+
+    @extend_schema(request=None, responses={201: FeedSerializer})
+    def post(self, request: Request) -> Response:
+        """Make a new one, which is shown this once; the one before it ends."""
+        url = request.build_absolute_uri(f"/care/{make_feed(request.user)}.ics")
+        return Response(FeedSerializer({"made_at": request.user.care_feed.made_at, "url": url}).data, status=201)
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request) -> Response:
+        """End it."""
+        end_feed(request.user)
+        return Response(status=204)
 
 
 def calendar_feed(request: HttpRequest, secret: str) -> HttpResponse:
-    """All planned care as iCalendar, for who knows the address."""
-    if not hmac.compare_digest(secret, _feed_secret()):
-        return respond(404, "There is no such calendar", "The address is not that of this server's calendar.")
-    cares = Care.objects.select_related("paddock", "host")
+    """As iCalendar, the planned care that the person may see whose address this is."""
+    reader = reader_of(secret)
+    if reader is None:
+        return respond(404, "There is no such calendar", "The address is nobody's, or is another now.")
     server = request.build_absolute_uri("/").rstrip("/")
+    try:
+        cares = visible_care(person(reader))
+    except NotAllowed as error:
+        return respond(error.status, error.title, error.detail)
     return HttpResponse(written(cares, server), content_type="text/calendar; charset=utf-8")

@@ -280,13 +280,21 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * The address of the calendar feed
-         * @description The address of the calendar feed.
+         * Whether there is one
+         * @description Whether there is one.
          */
         get: operations["care_feed_retrieve"];
         put?: never;
-        post?: never;
-        delete?: never;
+        /**
+         * Make a new one, which is shown this once; the one before it ends
+         * @description Make a new one, which is shown this once; the one before it ends.
+         */
+        post: operations["care_feed_create"];
+        /**
+         * End it
+         * @description End it.
+         */
+        delete: operations["care_feed_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2933,8 +2941,10 @@ export interface components {
             readonly kept_by: string;
             readonly differs: components["schemas"]["Difference"][];
         };
-        /** @description Where calendars read all planned care. Whoever has the address can read it. */
-        FeedAddress: {
+        /** @description Where the person's own calendar reads planned care; the address itself is told only when it is made. */
+        Feed: {
+            /** Format: date-time */
+            made_at: string | null;
             url: string;
         };
         /** @description A pipeline file. */
@@ -5117,8 +5127,45 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["FeedAddress"];
+                    "application/json": components["schemas"]["Feed"];
                 };
+            };
+        };
+    };
+    care_feed_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Feed"];
+                };
+            };
+        };
+    };
+    care_feed_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -7,7 +7,7 @@ import { useSession } from '../api/session'
 import { useYard } from '../api/yard'
 import CopyText from '../parts/CopyText.vue'
 import { useDoing } from '../parts/doing'
-import { count, duration, exactly } from '../parts/wording'
+import { count, dayOf, duration, exactly } from '../parts/wording'
 
 /** Which hosts will be away, when, and why? Four weeks on one axis of time. */
 const DAYS = 28
@@ -17,15 +17,21 @@ const yard = useYard()
 if (!yard.plates.length) void yard.load()
 const times = ref<Schemas['CareTime'][]>([])
 const plans = ref<Schemas['Care'][]>([])
-const feedUrl = ref('')
+const feed = ref<Schemas['Feed'] | null>(null)
 const { trouble, doing } = useDoing()
 const planning = useDoing()
 const said = ref('')
 const zone = Intl.DateTimeFormat().resolvedOptions().timeZone
 
 async function load(): Promise<void> {
-  const [found, listed] = await Promise.all([answered(api.GET('/api/v1/care-times/', { params: { query: { days: DAYS } } })), answered(api.GET('/api/v1/care/'))])
+  const [found, listed, address] = await Promise.all([
+    answered(api.GET('/api/v1/care-times/', { params: { query: { days: DAYS } } })),
+    answered(api.GET('/api/v1/care/')),
+    answered(api.GET('/api/v1/care-feed/')),
+  ])
   times.value = found
+  // The address itself is told once: it stays on the screen until that is left.
+  if (!feed.value?.url) feed.value = address
   plans.value = listed
 }
 const loadSoon = gathered(load)
@@ -95,9 +101,16 @@ function drop(id: number): Promise<void> {
   })
 }
 
-function showFeed(): Promise<void> {
+function makeFeed(): Promise<void> {
   return doing(async () => {
-    feedUrl.value = (await answered(api.GET('/api/v1/care-feed/'))).url
+    feed.value = await answered(api.POST('/api/v1/care-feed/'))
+  })
+}
+
+function endFeed(): Promise<void> {
+  return doing(async () => {
+    await answered(api.DELETE('/api/v1/care-feed/'))
+    feed.value = { made_at: null, url: '' }
   })
 }
 </script>
@@ -139,8 +152,17 @@ function showFeed(): Promise<void> {
         </table>
         <p v-else class="soft">None yet.</p>
         <h2>For your own calendar</h2>
-        <CopyText v-if="feedUrl" :text="feedUrl" />
-        <p v-else class="soft">All plans as an iCalendar feed. Whoever has its address can read them. <Button size="small" @click="showFeed">Show the address</Button></p>
+        <p class="soft">The plans that you may see, as an iCalendar feed at an address of your own. Whoever has it can read them.</p>
+        <template v-if="feed?.url">
+          <CopyText :text="feed.url" data-feed />
+          <p class="soft">It is shown this once.</p>
+        </template>
+        <p v-if="feed?.made_at" class="row">
+          <span v-if="!feed.url">Yours was made on {{ dayOf(feed.made_at) }}.</span>
+          <Popconfirm title="Make another? The one before ends, and calendars that read it have to be told." ok-text="Make another" cancel-text="Leave it" @confirm="makeFeed"><Button size="small">Make another…</Button></Popconfirm>
+          <Popconfirm title="End it? Calendars that read it get nothing more." ok-text="End it" cancel-text="Leave it" @confirm="endFeed"><Button size="small">End it…</Button></Popconfirm>
+        </p>
+        <Button v-else size="small" data-act="make-feed" @click="makeFeed">Make an address</Button>
       </div>
       <form v-if="session.may('operator')" @submit.prevent="plan">
         <h2>Plan care</h2>
