@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from processes import PASSWORD
+from selenium.common.exceptions import StaleElementReferenceException
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.wait import WebDriverWait
@@ -21,20 +22,23 @@ class Page:
         self.browser = browser
         self.url = url
 
+    def _until(self, is_so, what: str):
+        """What ``is_so`` finds; a part of the page that was drawn anew meanwhile is looked for again."""
+        waiting = WebDriverWait(self.browser, PATIENCE, OFTEN, ignored_exceptions=[StaleElementReferenceException])
+        return waiting.until(is_so, what)
+
     def one(self, selector: str):
-        return WebDriverWait(self.browser, PATIENCE, OFTEN).until(
+        return self._until(
             lambda b: next((one for one in b.find_elements(By.CSS_SELECTOR, selector) if one.is_displayed()), None),
             selector,
         )
 
     def gone(self, selector: str) -> None:
-        WebDriverWait(self.browser, PATIENCE, OFTEN).until(
-            lambda b: not b.find_elements(By.CSS_SELECTOR, selector), selector
-        )
+        self._until(lambda b: not b.find_elements(By.CSS_SELECTOR, selector), selector)
 
     def button(self, words: str, inside: str = "body"):
         path = f".//button[normalize-space()='{words}']"
-        return WebDriverWait(self.browser, PATIENCE, OFTEN).until(
+        return self._until(
             lambda b: next(iter(b.find_element(By.CSS_SELECTOR, inside).find_elements(By.XPATH, path)), None), words
         )
 

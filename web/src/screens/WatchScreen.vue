@@ -153,7 +153,8 @@ function between(seconds: number | null): string {
         </div>
       </div>
     </template>
-    <TellingPanel v-if="session.may('operator')" />
+    <!-- Not sooner: what comes above would push it away from under the pointer. -->
+    <TellingPanel v-if="watch && session.may('operator')" />
   </div>
 </template>
 
