@@ -75,15 +75,24 @@ def _against_peers(host: str, mine: Mapping[str, Tally], everywhere: Mapping[str
 
 
 def _tested(asked: list[Contrast]) -> list[Contrast]:
-    """Fisher's one-sided p is the upper tail of the hypergeometric distribution: all hosts in one call."""
-    if not asked:
-        return []
-    from scipy import stats  # not sooner: it takes seconds, and every command of the server would wait for it
+    most = max((one.tries + one.peers_tries for one in asked), default=0)
+    log_factorial = np.concatenate([[0.0], np.cumsum(np.log(np.arange(1, most + 1)))])
+    return [replace(one, p=_fisher(one, log_factorial)) for one in asked]
 
-    here = np.array([(one.failed, one.tries, one.peers_failed, one.peers_tries) for one in asked])
-    failed, tries, peers_failed, peers_tries = here.T
-    tails = stats.hypergeom.sf(failed - 1, tries + peers_tries, failed + peers_failed, tries)
-    return [replace(one, p=float(p)) for one, p in zip(asked, tails, strict=True)]
+
+def _fisher(one: Contrast, log_factorial: np.ndarray) -> float:
+    """The one-sided p: the chance that, of all failures of both, at least as many fall here as did. That is the upper
+    tail of the hypergeometric distribution, summed in logarithms. SciPy has it too, and takes two seconds to be loaded,
+    which every command of the server would wait for."""
+    failures = one.failed + one.peers_failed
+    here = np.arange(one.failed, min(one.tries, failures) + 1)
+
+    def log_ways(whole: int, part: np.ndarray) -> np.ndarray:
+        ways: np.ndarray = log_factorial[whole] - log_factorial[part] - log_factorial[whole - part]
+        return ways
+
+    logs = log_ways(one.tries, here) + log_ways(one.peers_tries, failures - here)
+    return float(min(1.0, np.exp(logs - log_ways(one.tries + one.peers_tries, np.array(failures))).sum()))
 
 
 def _holm(asked: list[Contrast]) -> list[Contrast]:

@@ -73,7 +73,7 @@ def falling(times: Sequence[float], values: Sequence[float]) -> Trend | None:
     when, left = when[start:], left[start:]
     if len(when) < LEAST_STEPS:
         return None
-    from scipy import stats  # not sooner: it takes seconds, and every command of the server would wait for it
+    from scipy import stats  # not sooner: it takes two seconds, and every command of the server would wait for it
 
     slope, _, low, high = stats.theilslopes(left, when - when[-1], CONFIDENCE)
     if not high < 0:

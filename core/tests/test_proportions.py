@@ -2,6 +2,8 @@
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 from scipy import stats
 
 from paddock_core.proportions import ALPHA, Tally, contrasts
@@ -36,6 +38,17 @@ def test_p_is_that_of_fishers_exact_test():
     found = contrasts([Tally("curlew-01", "soak", 9, 12), Tally("curlew-02", "soak", 2, 20)])
     expected = stats.fisher_exact([[9, 3], [2, 18]], alternative="greater").pvalue
     assert found["curlew-01"].p == pytest.approx(2 * expected)  # Holm: the smaller of two
+
+
+@given(st.integers(0, 3000), st.integers(8, 3000), st.lists(st.integers(0, 7), min_size=1, max_size=400))
+def test_p_is_the_upper_tail_of_the_hypergeometric_distribution(failed, tries, peers):
+    failed = min(failed, tries)
+    # Peers with so few attempts are not asked themselves: there is nothing to correct for.
+    found = contrasts(
+        [Tally("curlew-01", "soak", failed, tries), *[Tally(f"knot-{i}", "soak", n, 7) for i, n in enumerate(peers)]]
+    )
+    expected = stats.hypergeom.sf(failed - 1, tries + 7 * len(peers), failed + sum(peers), tries)
+    assert found["curlew-01"].p == pytest.approx(expected, rel=1e-7, abs=1e-290)
 
 
 def test_among_many_equal_hosts_hardly_one_is_ever_blamed():

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import importlib
 import logging
 import time
 
@@ -34,6 +35,8 @@ async def keep_reading() -> None:
         finally:  # also when the server stops: nothing that was read is lost
             await write_readings()
         try:
+            # Here, where nobody waits for it; it takes two seconds, and then is there.
+            await asyncio.to_thread(importlib.import_module, "scipy.stats")
             await database_sync_to_async(_thin)(time.time())
         except Exception:
             log.exception("Readings could not be thinned; it is tried again in an hour.")
