@@ -129,7 +129,7 @@ function save(): Promise<void> {
       <p class="row later"><span>All of its hosts:</span> <HoldButtons :paddock="paddock ?? ''" size="small" @done="done" /> <Button size="small" @click="resumeAll">Resume</Button></p>
       <p v-if="said" class="note" role="status">{{ said }}</p>
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
-      <Button type="primary" html-type="submit" :loading="isBusy">Save</Button>
+      <Button type="primary" html-type="submit" class="later" :loading="isBusy">Save</Button>
     </form>
   </Drawer>
 </template>
@@ -149,9 +149,5 @@ label:not(.ant-checkbox-wrapper) {
 
 label .soft {
   font-weight: 400;
-}
-
-button {
-  margin-top: 12px;
 }
 </style>

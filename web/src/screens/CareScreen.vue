@@ -155,7 +155,7 @@ function endFeed(): Promise<void> {
         <p class="soft">The plans that you may see, as an iCalendar feed at an address of your own. Whoever has it can read them.</p>
         <template v-if="feed?.url">
           <CopyText :text="feed.url" data-feed />
-          <p class="soft">It is shown this once.</p>
+          <p class="soft once">It is shown this once.</p>
         </template>
         <p v-if="feed?.made_at" class="row">
           <span v-if="!feed.url">Yours was made on {{ dayOf(feed.made_at) }}.</span>
@@ -186,6 +186,10 @@ function endFeed(): Promise<void> {
 </template>
 
 <style scoped>
+.once {
+  margin: 4px 0 8px;
+}
+
 .chart {
   margin: 14px 0 20px;
 }
