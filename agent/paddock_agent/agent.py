@@ -98,8 +98,8 @@ class Agent:
         underway = self._underway[started.attempt] = asyncio.Event()
         try:
             self._tell(started)
-            if self._connection:
-                # Past the spool as well: another attempt's log may be long on its way.
+            if self._connection and len(self._spool) > 1:
+                # Past the spool as well: what waits in it before this may be another attempt's long log.
                 with contextlib.suppress(websockets.WebSocketException):
                     await _send(self._connection, started)
             await underway.wait()

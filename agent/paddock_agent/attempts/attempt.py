@@ -169,9 +169,11 @@ class Attempt:
         return worst or StepEnd("exited", 0)
 
     async def _unless_stopped(self, wanted: Coroutine[Any, Any, None]) -> None:
-        tasks = asyncio.create_task(wanted), asyncio.create_task(self._stop.wait())
+        tasks: list[asyncio.Task[Any]] = [asyncio.create_task(wanted), asyncio.create_task(self._stop.wait())]
         try:
-            await asyncio.wait(tasks, return_when=asyncio.FIRST_COMPLETED)
+            done, _ = await asyncio.wait(tasks, return_when=asyncio.FIRST_COMPLETED)
+            for task in done:
+                task.result()
         finally:
             for task in tasks:
                 task.cancel()
