@@ -41,6 +41,7 @@ bench: .make/python .make/web .make/wheels .make/test-tools ## run the benchmark
 	$(BIN)/python bench/bring_up.py
 	$(BIN)/python bench/heartbeats.py
 	$(BIN)/python bench/log_flow.py
+	$(BIN)/python bench/packed_logs.py
 	$(BIN)/python bench/survey.py
 	$(BIN)/python bench/toolchains.py
 	cd web && npx vitest bench --run
