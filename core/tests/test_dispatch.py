@@ -181,26 +181,26 @@ def test_no_job_that_is_sent_after_the_bound_goes_in_front(queue, use, data):
 
 
 def test_the_lowest_job_starts_under_a_stream_of_the_highest():
-    """Every minute two jobs of the highest priority come for one slot that serves one a minute. The lowest one starts,
-    and no later than when as many slots have come free as jobs were in front of it once the bound had passed."""
-    lowest, step = -PRIORITIES // 2, 60.0
+    """Every three minutes two jobs of the highest priority come for a slot that serves one meanwhile. The lowest one
+    starts, and no later than when as many slots have come free as jobs were in front of it once the bound had passed."""
+    lowest, step = -PRIORITIES // 2, 180.0
     bound = overtaking_ends(lowest, pipelines=2)
     assert bound < SECONDS_A_PRIORITY * PRIORITIES + 2 * HALF_LIFE * 1.5
     sent = {0: (0.0, lowest, "almanac-docs")}
-    minute = number = 0
+    turn = number = 0
     while 0 in sent:
-        minute += 1
+        turn += 1
         for _ in range(2):
             number += 1
-            sent[number] = (minute * step, PRIORITIES // 2, "buoy-telemetry")
-        if minute % 50 and minute * step < bound / 4:
+            sent[number] = (turn * step, PRIORITIES // 2, "buoy-telemetry")
+        if turn % 50 and turn * step < bound / 4:
             # Only the order of the front matters; the rest of the stream is served in the meantime.
             sent.pop(next(iter(set(sent) - {0})))
             continue
-        jobs = [Queued(n, p, q, minute * step - t) for n, (t, q, p) in sent.items()]
+        jobs = [Queued(n, p, q, turn * step - t) for n, (t, q, p) in sent.items()]
         sent.pop(jobs[order(jobs, {}, 1)[0]].id)
-        assert minute < 2 * bound / step + 2
-    assert minute * step <= 2 * bound + step
+        assert turn < 2 * bound / step + 2
+    assert turn * step <= 2 * bound + step
 
 
 def test_scores_do_not_depend_on_the_order_of_the_input():
