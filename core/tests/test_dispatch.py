@@ -182,7 +182,7 @@ def test_no_job_that_is_sent_after_the_bound_goes_in_front(queue, use, data):
 
 def test_the_lowest_job_starts_under_a_stream_of_the_highest():
     """Every three minutes two jobs of the highest priority come for a slot that serves one meanwhile. The lowest one
-    starts, and no later than when as many slots have come free as jobs were in front of it once the bound had passed."""
+    starts, and no later than when as many slots have come free as jobs were before it once the bound had passed."""
     lowest, step = -PRIORITIES // 2, 180.0
     bound = overtaking_ends(lowest, pipelines=2)
     assert bound < SECONDS_A_PRIORITY * PRIORITIES + 2 * HALF_LIFE * 1.5
