@@ -11,7 +11,9 @@ from asgiref.sync import async_to_sync, sync_to_async
 from django.utils import timezone
 from hypothesis import given
 from hypothesis import strategies as st
+from placing import url
 from printing import printed
+from streaming import whole
 
 from paddock_agent import wire
 from paddock_server.hosts.models import Paddock
@@ -35,10 +37,6 @@ def attempt(new_host):
 def one_connection(monkeypatch):
     """The database of these tests is gone with its connection, which the keeper's way closes."""
     monkeypatch.setattr(keeper, "database_sync_to_async", sync_to_async)
-
-
-def url(attempt, rest=""):
-    return f"/api/v1/jobs/{attempt.job_id}/attempts/{attempt.number}/{rest}"
 
 
 def pack():
@@ -106,9 +104,9 @@ def test_a_log_reads_the_same_once_it_is_packed(operator, attempt):
     assert before[1]["lines"][-1]["spans"][0]["text"] == "no end"
     assert hashlib.sha256(text).hexdigest() in json.dumps(before[4])
     assert log_store.read(attempt, len(text) - 6) == b"no end"
-    whole = operator.get(f"/api/v1/jobs/{attempt.job_id}/log/?attempt=1")
-    assert int(whole.headers["Content-Length"]) == len(text)
-    assert b"".join(whole) == text
+    download = operator.get(f"/api/v1/jobs/{attempt.job_id}/log/?attempt=1")
+    assert int(download.headers["Content-Length"]) == len(text)
+    assert whole(download) == text
     assert pack() == 0
 
 

@@ -5,51 +5,23 @@ import itertools
 import json
 
 import pytest
-from django.db import connection
-from people import FACTS, somebody
+from people import FACTS
+from placing import end, placed, submit, url
 from printing import printed
+from streaming import whole
 
 from paddock_agent import wire
 from paddock_server.hosts.models import Paddock
 from paddock_server.logbook.models import Entry
-from paddock_server.people.models import Role
-from paddock_server.pipeline_secrets.models import PipelineSecret
 from paddock_server.runs import log_store
 from paddock_server.runs.actions.take_folders import take_folders
 from paddock_server.runs.actions.take_outputs import take_outputs
 from paddock_server.runs.actions.take_step import take_step
 from paddock_server.runs.log_lines import Log
 from paddock_server.toolchains.actions.take_in_survey import take_in_survey
-from paddock_server.work.actions.take_report import take_report
 from paddock_server.work.advance import _offer, _steps
 from paddock_server.work.models import Attempt, Job
 from paddock_server.work.round import run_round
-
-
-def submit(client, **more):
-    body = {"name": "compile", "pipeline": "almanac-docs", "terms": [], "script": "make", **more}
-    return client.post("/api/v1/jobs/", body, format="json")
-
-
-def placed(client, host, **more):
-    """The attempt of a job that runs on ``host``."""
-    answer = submit(client, **more)
-    assert answer.status_code == 201, answer.json()
-    run_round()
-    attempt = Attempt.objects.get(job=answer.json()["id"])
-    take_report(host, wire.AttemptStarted(attempt=attempt.wire_name, account="build", folder="/work/fresh/x"))
-    return attempt
-
-
-def end(host, attempt, code=0, **more):
-    take_report(host, wire.AttemptEnded(attempt=attempt.wire_name, outcome="exited", exit_code=code, **more))
-    attempt.refresh_from_db()
-    return attempt
-
-
-def url(attempt, rest=""):
-    return f"/api/v1/jobs/{attempt.job_id}/attempts/{attempt.number}/{rest}"
-
 
 STEPS = [
     {"name": "sources", "checkout": {"url": "https://git.saltmarsh.example/gauge", "ref": "main", "depth": 1}},
@@ -214,7 +186,7 @@ def test_a_file_comes_in_pieces_again_after_a_cut_and_is_shown_as_what_it_is(
     shown = operator.get(url(attempt, "outputs/0/"))
     assert (shown["Content-Type"], shown["X-Content-Type-Options"]) == ("text/plain; charset=utf-8", "nosniff")
     assert "sandbox" in shown["Content-Security-Policy"]
-    assert b"".join(shown) == page
+    assert whole(shown) == page
     saved = operator.get(url(attempt, "outputs/1/"))
     assert saved["Content-Disposition"] == 'attachment; filename="x.bin"'
     assert [path.name for path in sorted((tmp_path / "outputs").rglob("*")) if path.is_file()] == ["0", "1", "2"]
@@ -327,108 +299,6 @@ def test_two_runs_differ_in_what_differed_and_in_nothing_else(operator, new_host
         ("tools", "jq"): ("1.6", None),
     }
     assert operator.get("/api/v1/compare-runs/?first=1&second=../x").status_code == 400
-
-
-# ---- secrets -------------------------------------------------------------------------------------------------------
-
-VALUE = "eelgrass-42-saltmarsh"
-
-
-def keep(client, name="TABLE_KEY", **more):
-    body = {"name": name, "value": VALUE, "pipelines": ["tide-*"], "paddocks": ["*"], **more}
-    return client.post("/api/v1/secrets/", body, format="json")
-
-
-@pytest.fixture
-def key_file(settings, tmp_path):
-    settings.SECRETS_KEY = tmp_path / "secrets-key"
-    return settings.SECRETS_KEY
-
-
-def test_a_secret_is_sealed_and_never_told_again(administrator, operator, new_host, key_file):
-    assert keep(administrator).status_code == 200
-    assert key_file.stat().st_mode & 0o077 == 0
-    with connection.cursor() as cursor:
-        cursor.execute("SELECT * FROM pipeline_secrets_pipelinesecret")
-        assert VALUE.encode() not in repr(cursor.fetchall()).encode()
-    said = json.dumps(administrator.get("/api/v1/secrets/").json()) + repr(list(Entry.objects.values()))
-    assert "TABLE_KEY" in said
-    assert VALUE not in said
-    assert operator.get("/api/v1/secrets/").status_code == 403
-    host = new_host()
-    attempt = placed(operator, host, pipeline="tide-tables", secrets=["TABLE_KEY"])
-    assert VALUE not in json.dumps(operator.get(url(attempt)).json())
-    assert VALUE not in repr(list(Job.objects.values())) + repr(list(Attempt.objects.values()))
-    offer = _offer(attempt.job, attempt, {"TABLE_KEY": VALUE})
-    assert offer.secrets == [wire.GivenSecret("TABLE_KEY", VALUE)]
-    assert PipelineSecret.objects.get().given_to == attempt.wire_name
-
-
-def test_it_is_given_only_to_its_pipelines_in_its_paddocks(
-    administrator, operator, new_host, shoreline, orchard, key_file
-):
-    keep(administrator, paddocks=["orchard"])
-    keep(administrator, "SOURCES", sources_only=True)
-    inside, outside = new_host(paddock=orchard), new_host(paddock=shoreline)
-    for pipeline, name in (("buoy-telemetry", "TABLE_KEY"), ("tide-tables", "ABSENT"), ("tide-tables", "SOURCES")):
-        answer = submit(operator, pipeline=pipeline, secrets=[name])
-        assert answer.status_code == 400, answer.json()
-    attempt = placed(operator, inside, pipeline="tide-tables", secrets=["TABLE_KEY"])
-    assert attempt.host == inside
-    end(inside, attempt)
-    waiting = submit(operator, pipeline="tide-tables", secrets=["TABLE_KEY"], terms=[f"host {outside.name}"]).json()
-    run_round()
-    assert Job.objects.get(pk=waiting["id"]).state == "waiting"
-    deckhand = somebody("bosun", Role.OPERATOR, shoreline)
-    assert "does not reach" in submit(deckhand, pipeline="tide-tables", secrets=["TABLE_KEY"]).json()["detail"]
-
-
-def test_one_that_was_taken_away_meanwhile_ends_the_attempt_with_the_reason(
-    administrator, operator, new_host, key_file
-):
-    keep(administrator)
-    new_host()
-    number = submit(operator, pipeline="tide-tables", secrets=["TABLE_KEY"]).json()["id"]
-    assert administrator.delete("/api/v1/secrets/TABLE_KEY/").status_code == 204
-    run_round()
-    job = Job.objects.get(pk=number)
-    assert job.state == "failed"
-    assert "is not given" in job.attempts.get().note
-
-
-def test_a_value_in_another_secrets_row_and_another_key_open_nothing(administrator, operator, new_host, key_file):
-    keep(administrator)
-    keep(administrator, "OTHER", value="another-value-1")
-    one, other = PipelineSecret.objects.order_by("name")
-    one.sealed, other.sealed = other.sealed, one.sealed
-    one.save()
-    new_host()
-    number = submit(operator, pipeline="tide-tables", secrets=["OTHER"]).json()["id"]
-    run_round()
-    assert "cannot be opened" in Attempt.objects.get(job=number).note
-
-
-@pytest.mark.parametrize(
-    "wrong",
-    [
-        {"name": "lower"}, {"name": "PADDOCK_X"}, {"value": "short"}, {"pipelines": []}, {"paddocks": []},
-        {"paddocks": ["nowhere"]}, {"pipelines": ["<b>"]}, {"value": "with\0zero"},
-    ],
-)  # fmt: skip
-def test_what_can_be_no_secret_is_refused(administrator, wrong, key_file):
-    answer = keep(administrator, **{"name": "TABLE_KEY", **wrong})
-    assert answer.status_code == 400
-    assert not PipelineSecret.objects.exists()
-
-
-def test_an_administrator_of_one_paddock_keeps_secrets_for_that_alone(shoreline, orchard, key_file, administrator):
-    mate = somebody("mate", Role.ADMINISTRATOR, shoreline)
-    assert keep(mate).status_code == 403
-    assert keep(mate, paddocks=["shoreline", "orchard"]).status_code == 403
-    assert keep(mate, paddocks=["shoreline"]).status_code == 200
-    keep(administrator, "OTHER", paddocks=["orchard"])
-    assert [one["name"] for one in mate.get("/api/v1/secrets/").json()] == ["TABLE_KEY"]
-    assert mate.delete("/api/v1/secrets/OTHER/").status_code == 403
 
 
 # ---- work folders --------------------------------------------------------------------------------------------------
