@@ -15,14 +15,14 @@ import socket
 import subprocess
 import sys
 import time
-from collections.abc import Callable
 from pathlib import Path
 from types import FrameType
-from typing import Any
 
 from .api_client import Api, ApiError
+from .bring_up_story import REAL_HOST, REAL_LABEL, STILL_EXPECTED, bring_in, send_first_jobs
 from .description import all_hosts
 from .made_up_past import made_up_past
+from .parts import DemoFailed, Parts, free_port
 from .receivers import SECRET
 from .routing_story import set_up_queue
 from .running_story import set_up_runs
@@ -32,61 +32,14 @@ from .upkeep_story import set_up_upkeep
 
 USER = "harbourmaster"
 OTHERS = {"deckhand": "operator", "lookout": "viewer"}
-REAL_HOST = "avocet-01"
-REAL_LABEL = "this-machine"
 PADDOCKS = {
     "shoreline": "Firmware and telemetry for tide gauges and buoys",
     "workshop": "Harbour charts for the desktop",
     "orchard": "Pilot's app for phones",
     "annex": "Spare room",
 }
-BROUGHT_IN: dict[str, dict[str, object]] = {
-    "bramley-02": {"labels": ["mobile"]},
-    "dinghy-02": {"labels": ["desktop"], "slots": 4},
-    "ketch-02": {"labels": ["desktop"], "account": ".\\build"},
-}
-"""The stand-ins that come in by a bring-up sheet, with what is chosen on it."""
-STILL_EXPECTED = "russet-02"
 GRACE = "15"
 """Seconds. Shorter than usual, so that heartbeats come every five: whoever looks at a demo does not wait."""
-PATIENCE = 120.0
-STOP_PATIENCE = 15.0
-
-PROVE = """\
-echo "user:   $(id -un)"
-echo "host:   $(hostname)"
-echo "folder: $(pwd)"
-echo "Maven that the job's terms are bound to: $PADDOCK_TOOL_MAVEN_VERSION at $PADDOCK_TOOL_MAVEN_PATH"
-mvn --version
-"""
-PROVE_WITHOUT_MAVEN = """\
-echo "user:   $(id -un)"
-echo "host:   $(hostname)"
-echo "folder: $(pwd)"
-echo "There is no Maven on this machine."
-"""
-BUILD_APP = "\n".join(
-    [
-        "hostname",
-        "whoami",
-        "pwd",
-        "xcodebuild -version",
-        "java -XshowSettings:properties -version",
-        *[line for i in range(1, 41) for line in (f'echo "compiling chart layer {i} of 40"', "sleep 5")],
-        "echo packed pilot-mobile",
-    ]
-)
-
-
-def free_port() -> int:
-    """A port that nobody listens at."""
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return int(probe.getsockname()[1])
-
-
-class DemoFailed(Exception):
-    """The demo cannot go on; the sentence says why."""
 
 
 class Demo:
@@ -97,9 +50,7 @@ class Demo:
         self.port = port
         self.url = f"http://127.0.0.1:{port}"
         self.received = data / "received"
-        self._settings: dict[str, str] = {}
-        self._children: list[tuple[str, subprocess.Popen[bytes]]] = []
-        self._bin = Path(sys.executable).parent
+        self.parts = Parts(data)
         data.mkdir(parents=True, exist_ok=True, mode=0o700)
 
     def start(self) -> None:
@@ -107,12 +58,12 @@ class Demo:
         self._check_port()
         login = self._login()
         mail, webhook = free_port(), free_port()
-        self._settings = {
+        self.parts.settings = {
             "PADDOCK_SMTP": f"smtp://127.0.0.1:{mail}",
             "PADDOCK_URL": self.url,
             "PADDOCK_LINK_GRACE": GRACE,
         }
-        self._spawn(
+        self.parts.spawn(
             "receivers",
             [sys.executable, "-m", "paddock_standins.receivers", "--folder", str(self.received),
              "--mail", str(mail), "--webhook", str(webhook)],
@@ -120,18 +71,18 @@ class Demo:
         git_port = self._kept_port("git-port")
         repositories = self.data / "repositories"
         repositories.mkdir(exist_ok=True)
-        self._spawn(
+        self.parts.spawn(
             "git",
             [sys.executable, "-m", "paddock_standins.git_host", "--folder", str(repositories), "--port", str(git_port)],
         )
-        self._spawn("server", [str(self._bin / "paddock"), "serve", "--port", str(self.port)])
-        self._wait("the server to answer", lambda: Api(self.url).is_up())
+        self.parts.spawn("server", [str(self.parts.bin / "paddock"), "serve", "--port", str(self.port)])
+        self.parts.wait_for("the server to answer", lambda: Api(self.url).is_up())
         api = Api(self.url, login["token"])
         turned_away = self._turned_away(api)
         if REAL_HOST in turned_away:
             self._identity_of(REAL_HOST).unlink()
         passes = self._passes(api)
-        self._spawn(
+        self.parts.spawn(
             "standins",
             [sys.executable, "-m", "paddock_standins", "--server", self.url, "--data", str(self.data / "standins")],
             json.dumps(passes).encode(),
@@ -139,17 +90,17 @@ class Demo:
         self._start_real_agent(passes)
         expected = {one.name for one in all_hosts() if not one.is_bare} - turned_away | {REAL_HOST}
         stay = {one.name for one in all_hosts() if one.stays_at_the_gate}
-        self._wait(f"{len(expected)} hosts to connect", lambda: self._all_connected(api, expected, stay))
+        self.parts.wait_for(f"{len(expected)} hosts to connect", lambda: self._all_connected(api, expected, stay))
         if not api.get("/api/v1/jobs/")["results"]:
-            self._submit_jobs(api)
-            self._bring_in(api)
+            send_first_jobs(api, self.parts.wait_for)
+            bring_in(api, self.url, self.parts.paste, self.parts.wait_for)
             set_up_kits(api)
             ask_for_tools(api)
-            self._wait(
+            self.parts.wait_for(
                 "the jobs that ask for tools to end", lambda: self._all_ended(api, {one for _, one, _ in ASKING})
             )
-            set_up_runs(api, f"http://127.0.0.1:{git_port}", repositories, self._paste, self._wait)
-            set_up_queue(api, f"http://127.0.0.1:{git_port}", repositories, self._wait)
+            set_up_runs(api, f"http://127.0.0.1:{git_port}", repositories, self.parts.paste, self.parts.wait_for)
+            set_up_queue(api, f"http://127.0.0.1:{git_port}", repositories, self.parts.wait_for)
             set_up_upkeep(api)
             self._remember(api)
             set_up_watching(api)
@@ -160,22 +111,12 @@ class Demo:
         self._say_where(login, api)
 
     def stop(self) -> None:
-        """Ends what was started: the hosts first, so that they can say goodbye."""
-        for _, child in reversed(self._children):
-            if child.poll() is None:
-                child.send_signal(signal.SIGTERM)
-                try:
-                    child.wait(STOP_PATIENCE)
-                except subprocess.TimeoutExpired:
-                    child.kill()
-                    child.wait()
-        self._children.clear()
+        """Ends what was started."""
+        self.parts.stop()
 
     def wait(self) -> None:
         """Returns when a part has ended by itself. Raises DemoFailed then."""
-        while True:
-            self._check_children()
-            time.sleep(0.5)
+        self.parts.wait()
 
     def _kept_port(self, name: str) -> int:
         """A port that is chosen once, and the same at every start: what is kept in the database names it."""
@@ -217,60 +158,14 @@ class Demo:
             login: dict[str, str] = json.loads(file.read_text())
             return login
         password = "-".join(["tide", secrets.token_hex(4), "gauge"])
-        self._paddock("user", USER, "--role", "administrator", password=password)
+        self.parts.paddock("user", USER, "--role", "administrator", password=password)
         for name, role in OTHERS.items():
-            self._paddock("user", name, "--role", role, password=password)
-        token = self._paddock("token", "--user", USER, "--name", "demo").strip()
+            self.parts.paddock("user", name, "--role", role, password=password)
+        token = self.parts.paddock("token", "--user", USER, "--name", "demo").strip()
         login = {"user": USER, "password": password, "token": token}
         with os.fdopen(os.open(file, os.O_WRONLY | os.O_CREAT, 0o600), "w") as out:
             json.dump(login, out)
         return login
-
-    def _paddock(self, *arguments: str, password: str = "") -> str:
-        done = subprocess.run(
-            [str(self._bin / "paddock"), *arguments],
-            env=self._environment({"PADDOCK_PASSWORD": password}),
-            capture_output=True,
-            text=True,
-            check=False,
-        )
-        if done.returncode:
-            raise DemoFailed(done.stderr.strip())
-        return done.stdout
-
-    def _environment(self, more: dict[str, str] | None = None) -> dict[str, str]:
-        return {**os.environ, "PADDOCK_DATA": str(self.data), **self._settings, **(more or {})}
-
-    def _spawn(self, name: str, command: list[str], given: bytes | None = None) -> None:
-        """Starts a part in a session of its own, so that Ctrl-C reaches it through ``stop``, in the right order."""
-        with (self.data / f"{name}.log").open("ab") as log:
-            child = subprocess.Popen(
-                command,
-                env=self._environment(),
-                stdin=subprocess.PIPE if given is not None else subprocess.DEVNULL,
-                stdout=log,
-                stderr=log,
-                start_new_session=True,
-            )
-        self._children.append((name, child))
-        if given is not None and child.stdin:
-            child.stdin.write(given)
-            child.stdin.close()
-
-    def _check_children(self) -> None:
-        for name, child in self._children:
-            if child.poll() is not None:
-                log = (self.data / f"{name}.log").read_text(errors="replace").strip().splitlines()
-                raise DemoFailed(f"The {name} has ended (exit code {child.returncode}): {log[-1] if log else ''}")
-
-    def _wait(self, what: str, is_so: Callable[[], bool]) -> None:
-        print(f"Waiting for {what} …", flush=True)
-        ends = time.monotonic() + PATIENCE
-        while not is_so():
-            self._check_children()
-            if time.monotonic() > ends:
-                raise DemoFailed(f"Waited {PATIENCE:g} s for {what}. The logs are in {self.data}.")
-            time.sleep(0.2)
 
     def _passes(self, api: Api) -> dict[str, str]:
         """A fresh pass for each paddock that a host still has to join."""
@@ -294,7 +189,7 @@ class Demo:
     def _start_real_agent(self, passes: dict[str, str]) -> None:
         """The agent on this machine: joined by its own command if it is new, told of another port if that changed."""
         home = self.data / "agent"
-        agent = str(self._bin / "paddock-agent")
+        agent = str(self.parts.bin / "paddock-agent")
         identity = self._identity_of(REAL_HOST)
         if identity.exists():
             known = json.loads(identity.read_text())
@@ -303,12 +198,12 @@ class Demo:
             done = subprocess.run(
                 [agent, "join", "--home", str(home), "--server", self.url, "--name", REAL_HOST,
                  "--labels", f"{REAL_LABEL},bench-rig"],
-                env=self._environment({"PADDOCK_PASS": passes["shoreline"]}),
+                env=self.parts.environment({"PADDOCK_PASS": passes["shoreline"]}),
                 capture_output=True, text=True, check=False,
             )  # fmt: skip
             if done.returncode:
                 raise DemoFailed(done.stderr.strip())
-        self._spawn("agent", [agent, "run", "--home", str(home)])
+        self.parts.spawn("agent", [agent, "run", "--home", str(home)])
 
     def _all_connected(self, api: Api, expected: set[str], stay: set[str]) -> bool:
         hosts = {one["name"]: one for one in api.get("/api/v1/hosts/")["results"]}
@@ -324,98 +219,33 @@ class Demo:
             for name in expected
         )
 
-    def _submit_jobs(self, api: Api) -> None:
-        tools = {one["tool"] for one in api.get(f"/api/v1/hosts/{REAL_HOST}/")["installations"]}
-        has_maven = "maven" in tools
-        jobs = [
-            {
-                "name": "prove-toolchain",
-                "pipeline": "tide-gauge-firmware",
-                "terms": [f"label {REAL_LABEL}", *(["tool maven 3+"] if has_maven else [])],
-                "script": PROVE if has_maven else PROVE_WITHOUT_MAVEN,
-            },
-            {
-                "name": "build-app",
-                "pipeline": "pilot-mobile",
-                "terms": ["os macos 14+", "tool jdk 17", "label release-signing"],
-                "script": BUILD_APP,
-            },
-            {
-                "name": "sign-installer",
-                "pipeline": "harbour-chart-desktop",
-                "terms": ["os windows", "tool jdk 17..21", "tool cmake 3.20+", "label relase-signing"],
-                "script": "echo signing",
-            },
-        ]
-        first, *_ = [api.post("/api/v1/jobs/", job)["id"] for job in jobs]
-        self._wait(
-            "the job on this machine to end",
-            lambda: api.get(f"/api/v1/jobs/{first}/")["ended_at"],
-        )
-
-    def _bring_in(self, api: Api) -> None:
-        """What an administrator does with three machines that come in by sheets: makes the sheet, pastes its command
-        into the machine's terminal, admits it. The account of one has a password that nobody gave, so it fails."""
-        for name, more in BROUGHT_IN.items():
-            made = self._sheet(api, name, **more)
-            self._paste(name, made["command"]["run"])
-        self._sheet(api, STILL_EXPECTED, labels=["mobile"])
-        for name, more in BROUGHT_IN.items():
-            if "account" not in more:
-                self._prove(api, name)
-
-    def _paste(self, name: str, line: str) -> None:
-        """Types a line into a machine's terminal."""
-        paste = subprocess.run(
-            [str(self._bin / "paddock-terminal"), name, "--data", str(self.data)],
-            input=f"{line}\n", capture_output=True, text=True, check=False,
-        )  # fmt: skip
-        if paste.returncode:
-            raise DemoFailed(f"{name}: {paste.stderr.strip()}")
-
     def _remember(self, api: Api) -> None:
         """Gives the server the past of the stand-ins."""
         known = {one["name"] for one in api.get("/api/v1/hosts/")["results"]}
         file = self.data / "past.json"
         file.write_text(json.dumps(made_up_past([one for one in all_hosts() if one.name in known], time.time())))
-        self._paddock("history", str(file))
+        self.parts.paddock("history", str(file))
 
     def _trouble(self, api: Api) -> None:
         """Lets happen to the machines what happens to machines, and waits until it is found. Stand-ins forget it when
         they are started again, so it happens at every start."""
         for name, lines in TROUBLES.items():
             for line in lines:
-                self._paste(name, line)
+                self.parts.paste(name, line)
         for name, lines in CHANGED.items():
             for line in lines:
-                self._paste(name, line)
+                self.parts.paste(name, line)
             api.post(f"/api/v1/hosts/{name}/survey/")
         for one in all_hosts():
             if one.name in TROUBLES:
-                self._paste(one.name, "paddock-agent watch report")
-        self._wait("the troubles to be found", lambda: found_all(api))
+                self.parts.paste(one.name, "paddock-agent watch report")
+        self.parts.wait_for("the troubles to be found", lambda: found_all(api))
 
     def _move_webhook(self, api: Api, webhook: str) -> None:
         """The stand-in of the webhook listens elsewhere at each start."""
         for rule in api.get("/api/v1/telling/")["rules"]:
             if rule["kind"] == "webhook":
                 api.patch(f"/api/v1/telling/{rule['id']}/", {"target": webhook})
-
-    def _sheet(self, api: Api, name: str, **more: object) -> Any:
-        one = next(one for one in all_hosts() if one.name == name)
-        body = {"paddock": one.paddock, "system": one.family, "arch": "arm64" if one.family == "macos" else "x64",
-                "server": self.url, "name": name, **more}  # fmt: skip
-        return api.post("/api/v1/bring-ups/", body)
-
-    def _prove(self, api: Api, name: str) -> None:
-        """Lets a host in, and waits for the job that proves it."""
-        self._wait(f"{name} to be surveyed", lambda: bool(api.get(f"/api/v1/hosts/{name}/")["surveyed_at"]))
-        api.post(f"/api/v1/hosts/{name}/admit/")
-        self._wait(f"{name} to prove itself", lambda: self._is_proved(api, name))
-
-    def _is_proved(self, api: Api, name: str) -> bool:
-        sheets = api.get("/api/v1/bring-ups/?all=true")
-        return any(sheet["host"] == name and sheet["phase"] == "finished" for sheet in sheets)
 
     def _say_where(self, login: dict[str, str], api: Api) -> None:
         jobs = api.get("/api/v1/jobs/")["results"]
@@ -426,7 +256,7 @@ class Demo:
             where = f" on {job['attempts'][-1]['host']}" if job["attempts"] else ""
             print(f"  job {job['id']} {job['name']}: {job['state']}{where}. {job['reason']}".rstrip())
         print(f"\n{STILL_EXPECTED} is expected, and bare: make the command on its sheet in the yard, and paste it into")
-        print(f"  {self._bin / 'paddock-terminal'} {STILL_EXPECTED}")
+        print(f"  {self.parts.bin / 'paddock-terminal'} {STILL_EXPECTED}")
         print(f"\nWhat the demo's mail server and webhook got is in {self.received}.")
         print(f"Logs and data are in {self.data}; `make demo-clean` removes them.")
         print("Ctrl-C stops everything.", flush=True)

@@ -19,7 +19,8 @@ from selenium.webdriver.remote.webdriver import WebDriver
 from selenium.webdriver.support.wait import WebDriverWait
 
 from paddock_standins.api_client import Api
-from paddock_standins.demo import REAL_HOST, Demo
+from paddock_standins.bring_up_story import REAL_HOST
+from paddock_standins.demo import Demo
 
 FOLDER = Path(__file__).parents[2] / "docs" / "screenshots"
 

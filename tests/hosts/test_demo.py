@@ -12,7 +12,9 @@ from waiting import until
 
 from paddock_core.reasons import ReasonKind
 from paddock_standins.api_client import Api
-from paddock_standins.demo import REAL_HOST, Demo, DemoFailed
+from paddock_standins.bring_up_story import REAL_HOST
+from paddock_standins.demo import Demo
+from paddock_standins.parts import DemoFailed
 from paddock_standins.routing_story import AT_WORK, QUEUE
 from paddock_standins.running_story import LONG_RUN
 from paddock_standins.toolchain_story import ASKING
@@ -23,7 +25,7 @@ CHORE_STATES = {"done", "draining", "ran but not there", "failed"}
 
 
 def in_terminal(demo, name, line):
-    command = [demo._bin / "paddock-terminal", name, "--data", demo.data]
+    command = [demo.parts.bin / "paddock-terminal", name, "--data", demo.data]
     return subprocess.run(command, input=f"{line}\n", capture_output=True, text=True, check=True).stdout
 
 
@@ -115,7 +117,7 @@ def test_jobs_hosts_troubles_and_nothing_left_when_it_stops(tmp_path, capsys):
         assert {event["specversion"] for event in events} == {"1.0"}
         until(lambda: list(demo.received.glob("*-mail.eml")), "the mail to arrive")
         api.post("/api/v1/hosts/sloop-01/turn-away/")
-        children = [child for _, child in demo._children]
+        children = [child for _, child in demo.parts.children]
         with pytest.raises(DemoFailed, match=f"Port {demo.port} is taken"):
             Demo(tmp_path / "other", demo.port).start()
     finally:
@@ -139,8 +141,8 @@ def test_jobs_hosts_troubles_and_nothing_left_when_it_stops(tmp_path, capsys):
 
 def test_a_part_that_ends_is_said_with_its_last_words(tmp_path):
     demo = Demo(tmp_path / "demo", free_port())
-    demo._spawn("agent", ["sh", "-c", "echo the disk is full >&2; exit 7"])
-    demo._children[0][1].wait()
+    demo.parts.spawn("agent", ["sh", "-c", "echo the disk is full >&2; exit 7"])
+    demo.parts.children[0][1].wait()
     with pytest.raises(DemoFailed, match=r"The agent has ended \(exit code 7\): the disk is full"):
         demo.wait()
     demo.stop()
