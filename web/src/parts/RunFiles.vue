@@ -29,7 +29,7 @@ const READABLE = /\.(?:txt|log|md|xml|html?|json|ya?ml|csv|ini|cfg|toml|c|h|py|j
         <span v-else class="machine">{{ file.path }}</span>
         <span class="soft size" :title="`SHA-256 ${file.sha256}`"> {{ size(file.size) }}</span>
         <span v-if="file.refused" class="trouble"> {{ file.refused }}</span>
-        <span v-else-if="attempt.removed_at" class="soft"> removed</span>
+        <span v-else-if="attempt.removed_at" class="soft"> · removed</span>
         <span v-else-if="!file.whole" class="soft"> on its way</span>
       </li>
     </ul>

@@ -139,7 +139,7 @@ onUnmounted(() => sizes?.disconnect())
       <strong>Log</strong>
       <span class="soft">{{ isEmpty ? '' : `${count(total, 'line')}, ${bytes(size)}` }}<template v-if="!isOver"> · as it is written</template></span>
       <span v-if="here" class="here">{{ here }}</span>
-      <form class="row find" @submit.prevent="find(1)">
+      <form v-if="!removedAt" class="row find" @submit.prevent="find(1)">
         <Input v-model:value="text" size="small" placeholder="Find in this log" aria-label="Find in this log" :maxlength="300" allow-clear @keydown.shift.enter.prevent="find(-1)" />
         <Button size="small" html-type="submit">Next</Button>
         <Button size="small" @click="find(-1)">Previous</Button>
