@@ -7,9 +7,7 @@ from typing import Any
 
 from .api_client import Api
 from .description import all_hosts
-
-Wait = Callable[[str, Callable[[], bool]], None]
-"""Waits until something is so, and says what for."""
+from .parts import Wait
 
 REAL_HOST = "avocet-01"
 REAL_LABEL = "this-machine"

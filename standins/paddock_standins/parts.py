@@ -11,6 +11,8 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+Wait = Callable[[str, Callable[[], bool]], None]
+"""Waits until something is so, and says what for."""
 PATIENCE = 120.0
 STOP_PATIENCE = 15.0
 

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 from .api_client import Api
 from .git_host import make_repository
+from .parts import Wait
 
 REPOSITORY = "pilot-mobile"
 PIPELINE_FILE = """\
@@ -77,7 +77,7 @@ QUEUE: list[dict[str, object]] = [
 ]
 
 
-def set_up_queue(api: Api, git_url: str, folder: Path, wait: Callable[[str, Callable[[], bool]], None]) -> None:
+def set_up_queue(api: Api, git_url: str, folder: Path, wait: Wait) -> None:
     """Fences, a reservation and a hold; jobs at work, and jobs that wait. ``wait`` waits until something is so."""
     for paddock, pipelines in FENCES.items():
         api.patch(f"/api/v1/paddocks/{paddock}/", {"pipelines": pipelines})

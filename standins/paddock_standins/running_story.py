@@ -9,6 +9,7 @@ from typing import Any
 
 from .api_client import Api
 from .git_host import make_repository
+from .parts import Wait
 
 REPOSITORY = "tide-gauge-firmware"
 JOB = "build-and-test"
@@ -85,7 +86,7 @@ def set_up_runs(
     git_url: str,
     folder: Path,
     paste: Callable[[str, str], None],
-    wait: Callable[[str, Callable[[], bool]], None],
+    wait: Wait,
 ) -> None:
     """``paste`` types a line into a machine's terminal; ``wait`` waits until something is so."""
     lost = api.post("/api/v1/jobs/", LONG_RUN)["id"]
@@ -105,7 +106,7 @@ def _pipeline(station: str) -> str:
     return PIPELINE.format(station=station)
 
 
-def _run_to_its_end(api: Api, source: int, wait: Callable[[str, Callable[[], bool]], None]) -> None:
+def _run_to_its_end(api: Api, source: int, wait: Wait) -> None:
     (job,) = api.post(f"/api/v1/sources/{source}/submit/")["jobs"]
     wait(f"{JOB} to end", lambda: bool(_job(api, job["id"])["ended_at"]))
 

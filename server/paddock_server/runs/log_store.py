@@ -145,10 +145,7 @@ def _index_of(file: Path) -> bytes:
 def sha256_of(attempt: Attempt) -> str:
     """Of what it printed, in 64 hexadecimal digits; "" where there is nothing."""
     with contextlib.suppress(FileNotFoundError), open_log(attempt.log_file) as log:
-        digest = hashlib.sha256()
-        while block := log.read(BLOCK):
-            digest.update(block)
-        return digest.hexdigest()
+        return hashlib.file_digest(log, "sha256").hexdigest()
     return ""
 
 
