@@ -23,6 +23,7 @@ from .probes import Probes
 from .spool import Spool
 from .surveying import Surveying
 from .system import System
+from .time_line import TimeLine
 from .vitals import heartbeat
 from .watched import Watched
 
@@ -56,6 +57,7 @@ class Agent:
         self._underway: dict[str, asyncio.Event] = {}
         self._connection: ClientConnection | None = None
         self._watched = Watched(system)
+        self._time_line = TimeLine(home)
         self._every = 15.0
 
     def stop(self) -> None:
@@ -137,6 +139,7 @@ class Agent:
             facts=facts,
             run=self._run,
             attempts=known,
+            time_line=self._time_line.read(),
             certificate_ends=_certificate_end(connection),
         )
         await _send(connection, hello)
@@ -153,6 +156,9 @@ class Agent:
             raise Dismissed(welcome.why)
         if not isinstance(welcome, wire.Welcome):
             raise BadMessage("the server did not say welcome")
+        if self._time_line.is_another(welcome.time_line):
+            self._attempts.abandon_all(self._time_line.note)
+        self._time_line.keep(welcome.time_line)
         self._attempts.slots = welcome.slots
         self._attempts.folders.warm_days = welcome.warm_days
         self._watched.watch(welcome.services)

@@ -28,6 +28,7 @@ from .link.silence import keep_listening  # noqa: E402
 from .link.watch_lane import with_short_way  # noqa: E402
 from .runs.keeper import keep_tidy  # noqa: E402
 from .telling.deliveries import keep_telling  # noqa: E402
+from .time_line.keeper import keep_marking  # noqa: E402
 from .work.dispatcher import keep_dispatching  # noqa: E402
 
 _feed = AllowedHostsOriginValidator(AuthMiddlewareStack(FeedConsumer.as_asgi()))
@@ -55,6 +56,7 @@ async def _lifespan(receive: Any, send: Any) -> None:
             keep_rolling(),
             keep_caring(),
             keep_tidy(),
+            keep_marking(),
         )
     ]
     await resume_after_start()

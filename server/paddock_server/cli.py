@@ -31,6 +31,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     options = _parser().parse_args(arguments)
     if hasattr(options, "remote"):
         return _until_nobody_reads(options)
+    os.umask(0o077)  # keys, database and logs are for this account alone
     import django
     from django.conf import settings
 
@@ -42,7 +43,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
 
     from .errors import ActionError
 
-    call_command("migrate", verbosity=0, interactive=False)
+    if options.command is not _serve:  # which brings the database up to date once it has the data folder to itself
+        call_command("migrate", verbosity=0, interactive=False)
     try:
         code: int = options.command(options)
         return code

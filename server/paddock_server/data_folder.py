@@ -2,12 +2,23 @@
 
 from __future__ import annotations
 
+import contextlib
+import fcntl
 import os
 import secrets
-from collections.abc import Callable
+import stat
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import platformdirs
+
+
+class FolderInUse(Exception):
+    """Another server has the data folder."""
+
+
+class FolderOpen(Exception):
+    """Others may get at the data folder, and its modes cannot be mended."""
 
 
 def data_folder() -> Path:
@@ -33,3 +44,41 @@ def kept_secret(file: Path, make: Callable[[], str]) -> str:
         with os.fdopen(handle, "w") as fresh:
             fresh.write(make())
     return file.read_text()
+
+
+@contextlib.contextmanager
+def locked(folder: Path) -> Iterator[None]:
+    """Holds the folder for one server; the system lets go of it with the process, however that ends. Raises FolderInUse
+    where another server has it: two on one database would each take what the other does for a fault."""
+    handle = os.open(folder / "server.lock", os.O_RDWR | os.O_CREAT, 0o600)
+    try:
+        try:
+            fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            holder = os.pread(handle, 20, 0).decode("ascii", "replace").strip() or "unknown"
+            raise FolderInUse(
+                f"A server already uses the data folder {folder} (process {holder}). Stop that one first, or set "
+                "PADDOCK_DATA to another folder."
+            ) from None
+        os.ftruncate(handle, 0)
+        os.pwrite(handle, f"{os.getpid()}\n".encode(), 0)
+        yield
+    finally:
+        os.close(handle)
+
+
+def close_to_others(folder: Path) -> None:
+    """Takes the rights of other accounts from the folder and from what lies directly in it, such as keys and database;
+    deeper, nobody gets past the folder. Raises FolderOpen, with what mends it, for what belongs to another account."""
+    for place in (folder, *folder.iterdir()):
+        with contextlib.suppress(FileNotFoundError):
+            mode = place.lstat().st_mode
+            if stat.S_ISLNK(mode) or not mode & 0o077:
+                continue
+            try:
+                place.chmod(stat.S_IMODE(mode) & ~0o077)
+            except PermissionError:
+                raise FolderOpen(
+                    f"Other accounts can read or change {place}, and this account cannot mend that. Run as root: "
+                    f"chown -R {os.geteuid()} {folder} && chmod -R go-rwx {folder}"
+                ) from None

@@ -12,6 +12,7 @@ import uvicorn
 
 from paddock_agent import wire
 
+from .data_folder import FolderInUse, FolderOpen, close_to_others, locked
 from .link import running
 
 SHUTDOWN_PATIENCE = 5
@@ -25,7 +26,30 @@ class _Server(uvicorn.Server):
 
 
 def serve(bind: str, port: int) -> int:
-    """Serves until it is stopped. Returns the exit code: 1 where it cannot listen, which it says."""
+    """Serves until it is stopped. Returns the exit code: 1 where it cannot, which it says."""
+    from django.conf import settings
+
+    try:
+        close_to_others(settings.DATA)
+        with locked(settings.DATA):
+            _prepare()
+            return _listen(bind, port)
+    except (FolderInUse, FolderOpen) as error:
+        print(error, file=sys.stderr)  # noqa: T201
+        return 1
+
+
+def _prepare() -> None:
+    """What has to be so before anything is served. Only the one server of a data folder does this."""
+    from django.core.management import call_command
+
+    from .time_line.actions.check import check_time_line
+
+    call_command("migrate", verbosity=0, interactive=False)
+    check_time_line()
+
+
+def _listen(bind: str, port: int) -> int:
     try:
         listening = socket.create_server((bind, port), family=socket.AF_INET6 if ":" in bind else socket.AF_INET)
     except OSError as error:

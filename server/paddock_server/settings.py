@@ -42,6 +42,7 @@ INSTALLED_APPS = [
     "paddock_server.care",
     "paddock_server.bring_up",
     "paddock_server.logbook",
+    "paddock_server.time_line",
 ]
 
 MIDDLEWARE = [

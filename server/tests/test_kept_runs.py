@@ -125,7 +125,7 @@ def test_a_log_that_grows_once_it_is_packed_goes_on_whole(attempt):
     pack()
     log_store._ends.clear()
     late = wire.LogChunk(attempt=attempt.wire_name, offset=4, data=b"two\nthree\n", at=9.0, step=1)
-    assert log_store.append(attempt.job_id, attempt.number, [late]) == 8
+    assert log_store.append(attempt.log_file, [late]) == 8
     assert log_store.read(attempt) == b"one\ntwo\nthree\n"
     log = Log(attempt)
     assert ["".join(span.text for span in line.spans) for line in log.lines(1, 9)] == ["one", "two", "three"]

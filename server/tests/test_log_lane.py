@@ -2,8 +2,10 @@
 
 import asyncio
 import threading
+from pathlib import Path
 
 import pytest
+from django.conf import settings
 from django.test import override_settings
 from hypothesis import given
 from hypothesis import strategies as st
@@ -12,15 +14,20 @@ from waiting import soon
 from paddock_agent import wire
 from paddock_server.runs import log_lane, log_store
 from paddock_server.runs.log_lane import LogLane
-from paddock_server.work.models import log_file
 
 
 @pytest.fixture
 def lane(settings, tmp_path, monkeypatch):
     settings.LOGS = tmp_path
     log_lane._known.clear()
-    monkeypatch.setattr(log_lane, "_looked_up", lambda host, name: None if host == 99 else (5, int(name.split("-")[1])))
+    monkeypatch.setattr(
+        log_lane, "_looked_up", lambda host, name: None if host == 99 else log_lane._Place(5, log_file(name))
+    )
     return Lane
+
+
+def log_file(name):
+    return Path(settings.LOGS) / f"{name}.log"
 
 
 class Lane(LogLane):
@@ -40,12 +47,12 @@ class Lane(LogLane):
 async def test_what_comes_together_is_written_together_in_its_order(lane, monkeypatch):
     batches = []
     append = log_store.append
-    monkeypatch.setattr(log_store, "append", lambda *given: batches.append(len(given[2])) or append(*given))
+    monkeypatch.setattr(log_store, "append", lambda *given: batches.append(len(given[1])) or append(*given))
     one = lane()
     for number in range(50):
         await one.say(b"%04d\n" % number, number * 5)
     await one.written()
-    assert log_file(5, 1).read_bytes() == b"".join(b"%04d\n" % number for number in range(50))
+    assert log_file("5-1").read_bytes() == b"".join(b"%04d\n" % number for number in range(50))
     assert one.acknowledged[-1] == 50
     assert sum(batches) == 50
     assert len(batches) < 10, "each piece was written by itself"
@@ -58,7 +65,7 @@ async def test_two_attempts_of_a_host_and_one_of_another_keep_apart(lane):
         await other.say(b"y", number)
     await one.written()
     await other.written()
-    assert (log_file(5, 1).read_bytes(), log_file(5, 2).read_bytes()) == (b"xxx", b"xxx")
+    assert (log_file("5-1").read_bytes(), log_file("5-2").read_bytes()) == (b"xxx", b"xxx")
     assert other.acknowledged[-1] == 6, "what is nobody's is heard and dropped"
 
 
@@ -81,7 +88,7 @@ async def test_a_flood_is_held_up_until_it_is_written(lane, monkeypatch):
     go.set()
     await flood
     await one.written()
-    assert log_file(5, 1).stat().st_size == 40 * 100
+    assert log_file("5-1").stat().st_size == 40 * 100
 
 
 async def _say_all(one, number):
@@ -117,7 +124,7 @@ def test_however_often_pieces_are_repeated_the_log_has_each_byte_once(tmp_path_f
         repeated += [chunks[back:place], [chunks[place]]]
     with override_settings(LOGS=tmp_path_factory.mktemp("logs")):
         log_store._ends.clear()
-        written = sum(log_store.append(5, 1, batch) for batch in repeated)
+        written = sum(log_store.append(log_file("5-1"), batch) for batch in repeated)
         assert written == len(whole)
         if whole:
-            assert log_file(5, 1).read_bytes() == whole
+            assert log_file("5-1").read_bytes() == whole

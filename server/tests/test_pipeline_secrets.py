@@ -45,7 +45,7 @@ def test_a_secret_is_sealed_and_never_told_again(administrator, operator, new_ho
     assert VALUE not in repr(list(Job.objects.values())) + repr(list(Attempt.objects.values()))
     offer = _offer(attempt.job, attempt, {"TABLE_KEY": VALUE})
     assert offer.secrets == [wire.GivenSecret("TABLE_KEY", VALUE)]
-    assert PipelineSecret.objects.get().given_to == attempt.wire_name
+    assert PipelineSecret.objects.get().given_to == attempt.name
 
 
 def test_it_is_given_only_to_its_pipelines_in_its_paddocks(

@@ -2,6 +2,7 @@
 
 import pytest
 from people import somebody
+from placing import called
 
 from paddock_agent import wire
 from paddock_core.reasons import ReasonKind
@@ -226,9 +227,9 @@ def test_jobs_that_come_after_others_wait_for_them_and_end_with_them(operator, n
     second = sent(operator, name="flash", after=[first.pk])
     third = sent(operator, name="proof", after=[second.pk])
     assert after_round(second).reason == f"It runs after compile (job {first.pk})."
-    take_report(host, wire.AttemptEnded(attempt=f"{first.pk}-1", outcome="exited", exit_code=0))
+    take_report(host, wire.AttemptEnded(attempt=called(first.pk), outcome="exited", exit_code=0))
     assert after_round(second).state == "offered"
-    take_report(host, wire.AttemptEnded(attempt=f"{second.pk}-1", outcome="exited", exit_code=1))
+    take_report(host, wire.AttemptEnded(attempt=called(second.pk), outcome="exited", exit_code=1))
     third.refresh_from_db()
     assert (third.state, "since flash" in third.reason) == ("cancelled", True)
     assert "could never run" in submit(operator, after=[second.pk]).json()["detail"]
@@ -254,7 +255,7 @@ def test_a_host_is_kept_for_a_job_of_several_slots_until_it_has_them(operator, n
     assert (large.kept_host, large.reason_kind) == ("knot-01", ReasonKind.MORE_SLOTS.value)
     later = after_round(sent(operator))
     assert later.state == "waiting"
-    take_report(host, wire.AttemptEnded(attempt=f"{small.pk}-1", outcome="exited", exit_code=0))
+    take_report(host, wire.AttemptEnded(attempt=called(small.pk), outcome="exited", exit_code=0))
     assert after_round(large).state == "offered"
     assert after_round(later).state == "waiting"
 
@@ -341,8 +342,8 @@ def test_ten_thousand_terms_are_refused_and_a_thousand_waiting_jobs_are_one_grou
 def test_a_pipeline_says_what_it_asks_where_it_ran_and_how_long_it_waited(operator, new_host):
     host = new_host("knot-01", slots=5)
     job = after_round(sent(operator, ["tool git"], pipeline="buoys/telemetry"))
-    take_report(host, wire.AttemptStarted(attempt=f"{job.pk}-1", account="build", folder="/work"))
-    take_report(host, wire.AttemptEnded(attempt=f"{job.pk}-1", outcome="exited", exit_code=2))
+    take_report(host, wire.AttemptStarted(attempt=called(job.pk), account="build", folder="/work"))
+    take_report(host, wire.AttemptEnded(attempt=called(job.pk), outcome="exited", exit_code=2))
     sent(operator, ["label none"], pipeline="buoys/telemetry")
     (listed,) = operator.get("/api/v1/pipelines/").json()
     assert (listed["name"], listed["jobs"], listed["waiting"], listed["failed"]) == ("buoys/telemetry", 2, 1, 1)

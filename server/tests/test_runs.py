@@ -290,7 +290,7 @@ def test_two_runs_differ_in_what_differed_and_in_nothing_else(operator, new_host
     ]
     take_in_survey(host, wire.SurveyReport(facts=FACTS, installations=tools))
     bad = end(host, placed(operator, host, terms=["tool cmake"], environment={"TIDE": "high"}), 2)
-    answer = operator.get(f"/api/v1/compare-runs/?first={good.wire_name}&second={bad.wire_name}").json()
+    answer = operator.get(f"/api/v1/compare-runs/?first={good.name}&second={bad.name}").json()
     told = {(one["group"], one["name"]): (one["first"], one["second"]) for one in answer["differences"]}
     assert told == {
         ("bound tools", "cmake"): ("3.28.1 at /usr/bin/cmake", "3.31.0 at /usr/bin/cmake"),

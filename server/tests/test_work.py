@@ -5,6 +5,7 @@ from datetime import timedelta
 import pytest
 from django.utils import timezone
 from people import FACTS, somebody
+from placing import called
 from printing import printed
 from streaming import whole
 
@@ -36,7 +37,7 @@ def placed(client, host, **more):
     """A job that runs on ``host``."""
     number = submit(client, **more).json()["id"]
     run_round()
-    take_report(host, wire.AttemptStarted(attempt=f"{number}-1", account="build", folder=f"/work/{number}-1"))
+    take_report(host, wire.AttemptStarted(attempt=called(number), account="build", folder=f"/work/{number}-1"))
     return Job.objects.get(pk=number)
 
 
@@ -131,7 +132,7 @@ def test_a_job_runs_and_its_attempt_says_where(operator, new_host):
     assert (answer["state"], answer["reason"]) == ("running", "")
     assert (attempt["host"], attempt["account"], attempt["folder"]) == ("avocet-01", "build", f"/work/{job.pk}-1")
     assert [(tool["tool"], tool["version"]) for tool in attempt["tools"]] == [("maven", "3.8.7")]
-    take_report(host, wire.AttemptEnded(attempt=f"{job.pk}-1", outcome="exited", exit_code=0))
+    take_report(host, wire.AttemptEnded(attempt=called(job.pk), outcome="exited", exit_code=0))
     answer = operator.get(f"/api/v1/jobs/{job.pk}/").json()
     assert (answer["state"], answer["attempts"][0]["exit_code"]) == ("passed", 0)
     assert answer["started_at"] <= answer["ended_at"]
@@ -140,11 +141,11 @@ def test_a_job_runs_and_its_attempt_says_where(operator, new_host):
 def test_an_end_that_is_told_twice_counts_once(operator, new_host):
     host = new_host()
     job = placed(operator, host)
-    ended = wire.AttemptEnded(attempt=f"{job.pk}-1", outcome="exited", exit_code=1)
+    ended = wire.AttemptEnded(attempt=called(job.pk), outcome="exited", exit_code=1)
     take_report(host, ended)
     first = Attempt.objects.get()
     take_report(host, ended)
-    take_report(host, wire.AttemptStarted(attempt=f"{job.pk}-1", account="other", folder="/elsewhere"))
+    take_report(host, wire.AttemptStarted(attempt=called(job.pk), account="other", folder="/elsewhere"))
     second = Attempt.objects.get()
     assert (first.ended_at, first.note, first.account) == (second.ended_at, second.note, second.account)
 
@@ -152,7 +153,7 @@ def test_an_end_that_is_told_twice_counts_once(operator, new_host):
 def test_an_agent_cannot_speak_for_another_hosts_attempts(operator, new_host):
     host, liar = new_host("avocet-01"), new_host("curlew-01", holding="held")
     job = placed(operator, host)
-    for name in (f"{job.pk}-1", "999-1", "rubbish", "1-0", "-1-1", "1" * 60 + "-1"):
+    for name in (called(job), "999-1", "rubbish", "1-0", "-1-1", "1" * 60 + "-1"):
         take_report(liar, wire.AttemptEnded(attempt=name, outcome="exited", exit_code=0))
     assert state(job) == "running"
 
@@ -166,7 +167,7 @@ def test_a_host_that_stays_away_loses_its_attempt(operator, new_host, retries, t
     expire(host.pk, 45)
     assert state(job) == then
     assert "Nothing was heard" in Attempt.objects.get().note
-    take_report(host, wire.AttemptEnded(attempt=f"{job.pk}-1", outcome="exited", exit_code=0))
+    take_report(host, wire.AttemptEnded(attempt=called(job.pk), outcome="exited", exit_code=0))
     assert state(job) == then
     assert "Reported late" in Attempt.objects.get().note
 
@@ -174,7 +175,7 @@ def test_a_host_that_stays_away_loses_its_attempt(operator, new_host, retries, t
 def test_an_agent_that_comes_back_without_an_attempt_has_lost_it(operator, new_host):
     host = new_host()
     job = placed(operator, host)
-    welcome = greet(host.pk, wire.Hello(protocol=1, facts=FACTS, attempts=[f"{job.pk}-1"]), "10.0.0.9")
+    welcome = greet(host.pk, wire.Hello(protocol=1, facts=FACTS, attempts=[called(job.pk)]), "10.0.0.9")
     assert (welcome.host, welcome.admitted, state(job)) == (host.name, True, "running")
     greet(host.pk, wire.Hello(protocol=1, facts=FACTS, attempts=[]), "10.0.0.9")
     assert state(job) == "lost"
@@ -184,7 +185,7 @@ def test_a_refused_offer_waits_again(operator, new_host):
     host = new_host()
     number = submit(operator).json()["id"]
     run_round()
-    take_report(host, wire.AttemptRefused(attempt=f"{number}-1", why="the disk is full"))
+    take_report(host, wire.AttemptRefused(attempt=called(number), why="the disk is full"))
     job = Job.objects.get()
     assert job.state == "waiting"
     assert job.reason
@@ -218,7 +219,7 @@ def test_cancelling(operator, viewer, new_host):
     host = new_host()
     running = placed(operator, host)
     assert operator.post(f"/api/v1/jobs/{running.pk}/cancel/").json()["cancel_asked"] is True
-    take_report(host, wire.AttemptEnded(attempt=f"{running.pk}-1", outcome="cancelled"))
+    take_report(host, wire.AttemptEnded(attempt=called(running.pk), outcome="cancelled"))
     assert state(running) == "cancelled"
 
 
@@ -237,7 +238,7 @@ def test_a_draining_host_finishes_its_work_and_is_held_then(operator, new_host):
     host = new_host()
     job = placed(operator, host)
     assert operator.post(f"/api/v1/hosts/{host.name}/drain/").json()["holding"] == "draining"
-    take_report(host, wire.AttemptEnded(attempt=f"{job.pk}-1", outcome="exited", exit_code=0))
+    take_report(host, wire.AttemptEnded(attempt=called(job.pk), outcome="exited", exit_code=0))
     assert Host.objects.get().holding == "held"
     assert operator.post(f"/api/v1/hosts/{host.name}/resume/").json()["holding"] == ""
     assert operator.post(f"/api/v1/hosts/{host.name}/drain/").json()["holding"] == "held"

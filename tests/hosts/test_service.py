@@ -150,7 +150,7 @@ def test_the_service_is_enabled_runs_as_its_own_user_and_does_a_job(host, server
     number = server.submit("id -un; hostname; pwd")
     until(lambda: server.job(number)["state"] == "passed", "the job to pass")
     log = server.api.get_bytes(f"/api/v1/jobs/{number}/log/").decode()
-    assert log == f"paddock\nknot-01\n{HOME}/work/fresh/{number}-1\n"
+    assert log.startswith(f"paddock\nknot-01\n{HOME}/work/fresh/{number}-1-")
     status = host.run(f"{AGENT} service status")
     assert (status.returncode, "runs as paddock and starts at boot" in status.stdout) == (0, True)
     assert host.run(f"stat -c '%a %U' {HOME}/identity.json").stdout.strip() == "600 paddock"

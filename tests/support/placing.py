@@ -31,3 +31,8 @@ def end(host, attempt, code=0, **more):
 
 def url(attempt, rest=""):
     return f"/api/v1/jobs/{attempt.job_id}/attempts/{attempt.number}/{rest}"
+
+
+def called(job, number=1):
+    """What the attempt of a job is called between server and agent."""
+    return Attempt.objects.get(job=job, number=number).wire_name

@@ -379,7 +379,7 @@ class Attempt:
             "PADDOCK_JOB": str(offer.job),
             "PADDOCK_JOB_NAME": offer.name,
             "PADDOCK_PIPELINE": offer.pipeline,
-            "PADDOCK_ATTEMPT": offer.attempt,
+            "PADDOCK_ATTEMPT": "-".join(offer.attempt.split("-")[:2]),
             "PADDOCK_FOLDER": self._folder,
             MARK: self._mark,
         }

@@ -1,8 +1,8 @@
 """The work folders: fresh ones for one attempt each, warm ones that a pipeline comes back to, and which of them go.
 
-WORK/fresh/12-1         of one attempt; the newest ended ones stay a while, so that a person can look
-WORK/warm/NAME/1        of one pipeline; there are as many as jobs of it ran at one time
-WORK/scripts/12-1       the files of the steps' scripts
+WORK/fresh/12-1-3fa9c2      of one attempt; the newest ended ones stay a while, so that a person can look
+WORK/warm/NAME/1            of one pipeline; there are as many as jobs of it ran at one time
+WORK/scripts/12-1-3fa9c2    the files of the steps' scripts
 """
 
 from __future__ import annotations
@@ -64,6 +64,12 @@ def called(pipeline: str) -> str:
     return f"{plain}-{hashlib.sha256(pipeline.encode()).hexdigest()[:6]}"
 
 
+def short_name(attempt: str) -> str:
+    """The name of an attempt's own folders: its identity is cut short, since Windows' paths may not be long."""
+    job, number, *identity = attempt.split("-", 2)
+    return "-".join([job, number, *(one[:6] for one in identity)])
+
+
 class WorkFolders:
     """The work folders of one host. What is known of them is kept in ``record``, for sizes take long to find out."""
 
@@ -82,7 +88,7 @@ class WorkFolders:
 
     def fresh(self, attempt: str, pipeline: str) -> str:
         """An empty folder for one attempt. Raises CommandFailed."""
-        path = self._system.fresh_folder(self._join(self._work, FRESH), attempt)
+        path = self._system.fresh_folder(self._join(self._work, FRESH), short_name(attempt))
         self._note(FolderState(path, FRESH, pipeline, attempt, used_at=self._clock(), in_use=True))
         return path
 
@@ -105,12 +111,12 @@ class WorkFolders:
 
     def script(self, attempt: str, step: int) -> str:
         """The path of a step's script, without its ending."""
-        path: str = self._join(self._work, SCRIPTS, attempt, f"step-{step + 1}")
+        path: str = self._join(self._work, SCRIPTS, short_name(attempt), f"step-{step + 1}")
         return path
 
     def release(self, path: str, attempt: str) -> None:
         """The attempt is over: its folder is nobody's, its scripts go."""
-        self._system.remove_folder(self._join(self._work, SCRIPTS, attempt))
+        self._system.remove_folder(self._join(self._work, SCRIPTS, short_name(attempt)))
         with self._lock:
             if one := self._known.get(path):
                 self._note(msgspec.structs.replace(one, in_use=False, used_at=self._clock()))

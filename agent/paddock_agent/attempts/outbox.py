@@ -92,6 +92,13 @@ class Outbox:
                 size += len(piece)
         return OutputFile(one.path, size, told.hexdigest())
 
+    def forget_all(self) -> list[str]:
+        """Removes every copy that was not sent; the attempts that they were of."""
+        found = [manifest.parent for manifest in self._folder.glob("*/manifest.json")]
+        for place in found:
+            shutil.rmtree(place, ignore_errors=True)
+        return [place.name for place in found]
+
     async def keep_sending(self, server: str, key: str) -> None:
         """Sends what waits, for ever; while nothing gets through, it tries again ever more rarely."""
         wait = 1.0

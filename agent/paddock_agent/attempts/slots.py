@@ -23,7 +23,7 @@ TIDY_EVERY = 3600.0
 TELL_EVERY = 3.0
 """Seconds between what is told of the work folders, at least."""
 
-_SAFE = re.compile(r"[A-Za-z0-9][A-Za-z0-9-]{0,63}")
+_SAFE = re.compile(r"[0-9]{1,18}-[0-9]{1,9}(-[0-9a-f]{32})?")
 
 
 class Attempts:
@@ -86,6 +86,15 @@ class Attempts:
         """Ends an attempt that runs, ``at_once`` without cleaning up; one that does not run is no error."""
         if running := self._running.get(attempt):
             running[0].stop(outcome, at_once=at_once)
+
+    def abandon_all(self, note: Callable[[str], None]) -> None:
+        """Stops what runs, and forgets the files that were to be sent: the server that they are for was set back.
+        ``note`` is called with each attempt."""
+        for attempt in self.known():
+            note(attempt)
+            self.stop(attempt, "cancelled", at_once=True)
+        for attempt in self.outbox.forget_all():
+            note(attempt)
 
     async def stop_all(self) -> None:
         """Ends every attempt because the agent stops."""

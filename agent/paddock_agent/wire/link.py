@@ -48,6 +48,8 @@ class Hello(FromAgent, tag="hello", frozen=True, kw_only=True):
     run: Word = ""
     """What tells this run of the agent from others."""
     attempts: Annotated[list[Word], Meta(max_length=2000)]
+    time_line: Word = ""
+    """The time line of the server's database that the agent last heard of, "" for none."""
     certificate_ends: float | None = None
     """When the server's certificate ends, as this host sees it: seconds since the epoch. None without TLS."""
 
@@ -166,6 +168,8 @@ class Welcome(FromServer, tag="welcome", frozen=True, kw_only=True):
     """The services that are watched."""
     signer: Word = ""
     """The public key with which the server signs probes (Ed25519, in hexadecimal). An agent takes the first it sees."""
+    time_line: Word = ""
+    """The present time line of the server's database. What runs of another one, before a restore, is to be stopped."""
     warm_days: Annotated[int, Meta(ge=0, le=3650)] = 14
     """Days that a warm folder is kept after its last use."""
 

@@ -16,11 +16,13 @@ PREDICATE = "https://slsa.dev/provenance/v1"
 
 @dataclass(frozen=True)
 class Run:
-    """What is known of a run. ``server`` is the address of this server; times have a zone."""
+    """What is known of a run. ``server`` is the address of this server; ``identity`` names the attempt and no other, also
+    after the server's database was restored; times have a zone."""
 
     server: str
     job: int
     attempt: int
+    identity: str
     pipeline: str
     name: str
     steps: Sequence[dict[str, Any]]
@@ -79,7 +81,7 @@ def statement(run: Run) -> dict[str, Any]:
                     "version": {"agent": str(run.facts.get("agent_version", ""))},
                 },
                 "metadata": {
-                    "invocationId": f"{run.server}/jobs/{run.job}#{run.attempt}",
+                    "invocationId": f"{run.server}/jobs/{run.job}#{run.identity}",
                     **({"startedOn": _time(run.started)} if run.started else {}),
                     **({"finishedOn": _time(run.ended)} if run.ended else {}),
                 },

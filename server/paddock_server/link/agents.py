@@ -33,6 +33,7 @@ from ..runs.actions.take_folders import take_folders
 from ..runs.actions.take_outputs import take_outputs
 from ..runs.actions.take_step import take_step
 from ..runs.log_lane import LogLane
+from ..time_line.actions.note_restore import note_restore
 from ..toolchains.actions.take_in_survey import take_in_survey
 from ..toolchains.actions.try_tool import take_trial
 from ..work import dispatcher
@@ -83,6 +84,10 @@ async def agent_link(scope: Scope, receive: Receive, send: Send) -> None:
                 said = f"A second agent with its key called from {address}, on the same machine."
                 await database_sync_to_async(note_strange)(host, "clone", said)
             await _close(send, TWIN, "another agent with this key is connected")
+            return
+        if await database_sync_to_async(note_restore)(hello):
+            connections.close_all()
+            await _close(send, REPLACED, "the database was restored")
             return
         connections.enter(connection)
         entered = True

@@ -88,6 +88,12 @@ def is_connected(host_id: int) -> bool:
     return host_id in _connections
 
 
+def close_all() -> None:
+    """Closes every connection: the agents come back and hear of the present time line. Called in the server's loop."""
+    for connection in _connections.values():
+        connection.put(None)
+
+
 def set_grace(host_id: int, grace: float) -> None:
     """The paddock of the host has another grace now: the agent is told of its heartbeat, once the transaction is
     through. Silence counts from where the agent must have heard of it."""

@@ -104,11 +104,12 @@ def run_of(attempt: Attempt, server: str) -> Run:
     """For its proof. Raises Invalid for one that has not passed: there is nothing to prove."""
     job = attempt.job
     if attempt.state != "passed":
-        raise Invalid(f"Attempt {attempt.wire_name} is {attempt.state}: a proof is of one that passed.")
+        raise Invalid(f"Attempt {attempt.name} is {attempt.state}: a proof is of one that passed.")
     return Run(
         server=server,
         job=job.pk,
         attempt=attempt.number,
+        identity=attempt.wire_name,
         pipeline=job.pipeline,
         name=job.name,
         steps=[{key: value for key, value in step.items() if value} for step in steps_of(job)],

@@ -39,7 +39,7 @@ async def pack_ended(now: datetime) -> int:
     attempts = await database_sync_to_async(logs_to_pack)(now)
     for attempt in attempts:
         try:
-            await asyncio.to_thread(log_store.pack, attempt.job_id, attempt.number)
+            await asyncio.to_thread(log_store.pack, attempt.log_file)
         except OSError as error:
             log.warning("The log of attempt %s stays unpacked: %s", attempt.wire_name, error)
     await database_sync_to_async(note_packed)(attempts, now)

@@ -9,6 +9,8 @@ from collections import OrderedDict
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from itertools import groupby
+from pathlib import Path
+from typing import NamedTuple
 
 from channels.db import database_sync_to_async
 
@@ -28,8 +30,17 @@ MOST_PENDING = 2 * 1024 * 1024
 """Bytes of one connection that wait to be written, beyond which no more is read from it."""
 
 _writers = ThreadPoolExecutor(4, "log")
-_known: OrderedDict[tuple[int, str], tuple[int, int] | None] = OrderedDict()
 _due: set[int] = set()
+
+
+class _Place(NamedTuple):
+    """Whose log it is, and where."""
+
+    job: int
+    file: Path
+
+
+_known: OrderedDict[tuple[int, str], _Place | None] = OrderedDict()
 
 
 class LogLane:
@@ -63,10 +74,10 @@ class LogLane:
             while self._pending:
                 batch, self._pending, self._size = self._pending, [], 0
                 for attempt, chunks in groupby(batch, lambda chunk: chunk.attempt):
-                    if numbers := await _numbers_of(self._host_id, attempt):
+                    if place := await _place_of(self._host_id, attempt):
                         loop = asyncio.get_running_loop()
-                        await loop.run_in_executor(_writers, log_store.append, *numbers, list(chunks))
-                        _tell(numbers[0])
+                        await loop.run_in_executor(_writers, log_store.append, place.file, list(chunks))
+                        _tell(place.job)
                 self._acknowledge(batch[-1].seq)
         except Exception:
             # Nothing of this was acknowledged: the agent sends it again, to a server that can write by then.
@@ -76,8 +87,8 @@ class LogLane:
             self._writing = None
 
 
-async def _numbers_of(host_id: int, attempt: str) -> tuple[int, int] | None:
-    """The numbers of a job and its attempt; None for one that is not this host's."""
+async def _place_of(host_id: int, attempt: str) -> _Place | None:
+    """Where the log of an attempt belongs; None for one that is not this host's."""
     key = host_id, attempt
     if key not in _known:
         _known[key] = await database_sync_to_async(_looked_up)(host_id, attempt)
@@ -86,9 +97,9 @@ async def _numbers_of(host_id: int, attempt: str) -> tuple[int, int] | None:
     return _known[key]
 
 
-def _looked_up(host_id: int, name: str) -> tuple[int, int] | None:
+def _looked_up(host_id: int, name: str) -> _Place | None:
     attempt = attempt_called(Host.objects.get(pk=host_id), name)
-    return (attempt.job_id, attempt.number) if attempt else None
+    return _Place(attempt.job_id, attempt.log_file) if attempt else None
 
 
 def _tell(job: int) -> None:

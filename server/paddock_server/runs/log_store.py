@@ -24,7 +24,7 @@ import numpy as np
 
 from paddock_agent import wire
 
-from ..work.models import Attempt, log_file
+from ..work.models import Attempt
 from . import packing
 
 LARGEST = 40 * 1024 * 1024
@@ -48,11 +48,10 @@ _ends: OrderedDict[str, _End] = OrderedDict()
 _ends_lock = threading.Lock()
 
 
-def append(job: int, number: int, pieces: Iterable[wire.LogChunk]) -> int:
-    """Puts pieces at their places, and returns how many bytes of them were new. What is there already is passed over,
+def append(file: Path, pieces: Iterable[wire.LogChunk]) -> int:
+    """Puts pieces at their places in the log ``file``, and returns how many bytes of them were new. What is there already is passed over,
     so that a repeat is harmless; a gap, which only a broken agent leaves, is closed up."""
-    file = log_file(job, number)
-    with _locks[job % len(_locks)]:
+    with _lock_of(file):
         _unpack(file)
         end = _end_of(file)
         size, lines = end.size, end.lines
@@ -77,9 +76,8 @@ def append(job: int, number: int, pieces: Iterable[wire.LogChunk]) -> int:
     return sum(map(len, fresh))
 
 
-def pack(job: int, number: int) -> None:
+def pack(file: Path) -> None:
     """Packs the log of an attempt that is over. One that grows meanwhile, or that is not there, stays as it is."""
-    file = log_file(job, number)
     with contextlib.suppress(FileNotFoundError), file.open("rb") as plain:
         fresh = _packed(file).with_suffix(".new")
         with fresh.open("wb") as packed:
@@ -87,7 +85,7 @@ def pack(job: int, number: int) -> None:
             packed.flush()
             os.fsync(packed.fileno())
         index = gzip.compress(_index(file).read_bytes(), mtime=0)
-        with _locks[job % len(_locks)]:
+        with _lock_of(file):
             if file.stat().st_size != plain.tell():
                 fresh.unlink()
                 return
@@ -98,14 +96,17 @@ def pack(job: int, number: int) -> None:
             _forget_end(file)
 
 
-def remove(job: int, number: int) -> None:
+def remove(file: Path) -> None:
     """Removes a log, packed or not."""
-    file = log_file(job, number)
-    with _locks[job % len(_locks)]:
+    with _lock_of(file):
         for one in (file, _index(file)):
             one.unlink(missing_ok=True)
             _packed(one).unlink(missing_ok=True)
         _forget_end(file)
+
+
+def _lock_of(file: Path) -> threading.Lock:
+    return _locks[hash(file) % len(_locks)]
 
 
 def _unpack(file: Path) -> None:

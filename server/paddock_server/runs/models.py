@@ -100,7 +100,7 @@ class WorkFolder(models.Model):
     path = models.CharField(max_length=1000)
     kind = models.CharField(max_length=10, choices=FOLDER_KINDS)
     pipeline = models.CharField(max_length=100, blank=True, db_index=True)
-    attempt = models.CharField(max_length=40, blank=True)
+    attempt = models.CharField(max_length=64, blank=True)
     size = models.BigIntegerField(default=0)
     files = models.BigIntegerField(default=0)
     used_at = models.DateTimeField(null=True)

@@ -100,7 +100,10 @@ class TimesSerializer(serializers.Serializer):
 class OtherRunSerializer(serializers.Serializer):
     """A run to compare with: of the same job of its pipeline, with the other result."""
 
-    name = serializers.CharField(source="wire_name")
+    name = serializers.CharField()
+    identity = serializers.CharField(
+        help_text="What tells it from another with the same numbers; it is also on the host."
+    )
     state = serializers.ChoiceField(choices=ATTEMPT_STATES)
     host = serializers.CharField(source="host.name")
     at = serializers.DateTimeField(source="offered_at")

@@ -62,7 +62,7 @@ def attempt_of(actor: Actor, job: int, number: int) -> Attempt:
 
 
 def _not_kept(attempt: Attempt) -> str:
-    return f"What attempt {attempt.wire_name} left was kept until {attempt.removed_at:%Y-%m-%d}."
+    return f"What attempt {attempt.name} left was kept until {attempt.removed_at:%Y-%m-%d}."
 
 
 class PlainText(BaseRenderer):
@@ -106,7 +106,7 @@ class LogView(APIView):
             raise NotThere(f"{_not_kept(attempt)} Its log was removed then.")
         if attempt and not offset:
             with contextlib.suppress(FileNotFoundError):
-                name, to_save = f"job-{attempt.wire_name}.log", "download" in request.query_params
+                name, to_save = f"job-{attempt.name}.log", "download" in request.query_params
                 return sent(log_store.open_log(attempt.log_file), PLAIN_TEXT, name, to_save=to_save)
         data = log_store.read(attempt, offset or 0) if attempt else b""
         return harmless(HttpResponse(data, content_type=PLAIN_TEXT))
@@ -197,7 +197,7 @@ class ProofView(APIView):
             json_dumps_params={"indent": 2},
             content_type="application/vnd.in-toto+json",
         )
-        response.headers["Content-Disposition"] = f'attachment; filename="job-{attempt.wire_name}.intoto.json"'
+        response.headers["Content-Disposition"] = f'attachment; filename="job-{attempt.name}.intoto.json"'
         return response
 
 

@@ -111,7 +111,7 @@ def _set_attempt(job: Job, written: lifecycle.SetAttempt) -> None:
 
 def _send_offer(job: Job, attempt: Attempt) -> None:
     try:
-        secrets = values_for(job.secrets, job.pipeline, attempt.host.paddock.name, attempt.wire_name)
+        secrets = values_for(job.secrets, job.pipeline, attempt.host.paddock.name, attempt.name)
     except NotNow as error:
         # Nothing was sent: it ends as one that could not be started, with the reason.
         advance(job, lifecycle.Ended(attempt.number, lifecycle.Outcome.NOT_STARTED, None, error.detail))

@@ -109,7 +109,8 @@ class Job(models.Model):
 
 
 class Attempt(models.Model):
-    """One try of a job on one host. ``tools`` are the installations that its terms were bound to; ``why`` says why it
+    """One try of a job on one host. ``identity`` is random and signed: job and number may come again in a restored
+    database, the identity never does; one from before there were identities has none. ``tools`` are the installations that its terms were bound to; ``why`` says why it
     went to this host; ``facts`` are what the host was then. ``variables`` are the names of its environment, ``values``
     those of a few that are no secret. ``processor`` in seconds, ``memory`` in bytes at most; ``left`` are the processes
     that outlived it. Its log is packed some time after its end, and removed with its files when the paddock no longer
@@ -117,6 +118,7 @@ class Attempt(models.Model):
 
     job = models.ForeignKey(Job, models.CASCADE, related_name="attempts")
     number = models.PositiveIntegerField()
+    identity = models.CharField(max_length=32, blank=True)
     host = models.ForeignKey("hosts.Host", models.PROTECT, related_name="attempts")
     state = models.CharField(max_length=20, choices=ATTEMPT_STATES, db_index=True)
     account = models.CharField(max_length=200, blank=True)
@@ -148,16 +150,17 @@ class Attempt(models.Model):
         ]
 
     @property
-    def wire_name(self) -> str:
-        """What the attempt is called between server and agent, and its folder on the host."""
+    def name(self) -> str:
+        """What people call it."""
         return f"{self.job_id}-{self.number}"
 
     @property
+    def wire_name(self) -> str:
+        """What it is called between server and agent, and its folder on the host: with its identity, so that another
+        attempt with the same numbers, of a database that was restored since, is never taken for it."""
+        return f"{self.name}-{self.identity}" if self.identity else self.name
+
+    @property
     def log_file(self) -> Path:
-        """Where its log is kept."""
-        return log_file(self.job_id, self.number)
-
-
-def log_file(job: int, number: int) -> Path:
-    """Where the log of one attempt is kept; a folder holds a thousand jobs."""
-    return Path(settings.LOGS) / f"{job // 1000:06}" / f"{job}-{number}.log"
+        """Where its log is kept; a folder holds a thousand jobs."""
+        return Path(settings.LOGS) / f"{self.job_id // 1000:06}" / f"{self.wire_name}.log"

@@ -3648,6 +3648,8 @@ export interface components {
         /** @description A run to compare with: of the same job of its pipeline, with the other result. */
         OtherRun: {
             name: string;
+            /** @description What tells it from another with the same numbers; it is also on the host. */
+            identity: string;
             state: components["schemas"]["AttemptStateEnum"];
             host: string;
             /** Format: date-time */

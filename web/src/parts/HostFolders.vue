@@ -57,7 +57,7 @@ function clear(paths: string[]): Promise<void> {
         <tr v-for="one in bySize" :key="one.path" :data-kind="one.kind">
           <td class="size"><span class="bar" :style="{ width: `${Math.round((one.size / largest) * 70)}px` }" />{{ size(one.size) }}</td>
           <td><MachineText :text="one.path" /></td>
-          <td>{{ one.kind }}, {{ one.pipeline || 'of an earlier agent' }}<RouterLink v-if="one.attempt" :to="{ name: 'run', params: { id: one.attempt.split('-')[0] }, query: { attempt: one.attempt.split('-')[1] } }" class="attempt">{{ one.attempt }}</RouterLink></td>
+          <td>{{ one.kind }}, {{ one.pipeline || 'of an earlier agent' }}<RouterLink v-if="one.attempt" :to="{ name: 'run', params: { id: one.attempt.split('-')[0] }, query: { attempt: one.attempt.split('-')[1] } }" class="attempt">{{ one.attempt.split('-').slice(0, 2).join('-') }}</RouterLink></td>
           <td><strong v-if="one.in_use">in use</strong><TimeAgo v-else-if="one.used_at" :at="one.used_at" /></td>
           <td><Button v-if="mayClear && !one.in_use" size="small" type="text" :aria-label="`Remove ${one.path}`" @click="clear([one.path])">Remove</Button></td>
         </tr>

@@ -9,11 +9,12 @@ from django.conf import settings
 from django.db import transaction
 
 from paddock_agent import wire
-from paddock_core.lifecycle import LIVE
+from paddock_core.lifecycle import LIVE, AttemptState
 from paddock_core.link_state import Seen, heartbeat_for
 
 from ...hosts.models import Host
 from ...link import connections
+from ...time_line.identity import current_time_line
 from ...toolchains.catalogue import catalogue, public_key
 from ...toolchains.probes import send_probes
 from ...work.actions.take_report import attempt_called, lose_lease
@@ -24,6 +25,8 @@ from .note_link import note_link
 LATEST = 4e9
 """Seconds since the epoch: in 2096 this will be somebody's surprise."""
 LIVE_STATES = [state.value for state in LIVE]
+RESTARTED = "The agent came back without it: it was killed or restarted while the script ran."
+OFFER_NOT_TAKEN = "The agent connected again without it: the offer did not reach it, so nothing of it ran."
 
 
 @transaction.atomic
@@ -36,9 +39,13 @@ def greet(host_id: int, hello: wire.Hello, address: str) -> wire.Welcome:
     host.save(update_fields=["facts", "address"])
     note_link(host, Seen.HELLO)
     _note_certificate(host, hello.certificate_ends)
+    line = current_time_line()
+    is_of_another_line = bool(line and hello.time_line and hello.time_line != line.identity)
     for attempt in Attempt.objects.select_related("job", "host__paddock").filter(host=host, state__in=LIVE_STATES):
-        if attempt.wire_name not in hello.attempts:
-            lose_lease(attempt, "The agent came back without it: it was killed or restarted while the script ran.")
+        if is_of_another_line:
+            lose_lease(attempt, "The server's database was restored to an earlier state while the host had it.")
+        elif attempt.wire_name not in hello.attempts:
+            lose_lease(attempt, RESTARTED if attempt.state == AttemptState.RUNNING.value else OFFER_NOT_TAKEN)
     for name in hello.attempts:
         known = attempt_called(host, name)
         if known is None or known.state not in LIVE_STATES:
@@ -52,6 +59,7 @@ def greet(host_id: int, hello: wire.Hello, address: str) -> wire.Welcome:
         heartbeat=heartbeat_for(host.grace, settings.HEARTBEAT_SECONDS),
         services=host.watched_services,
         signer=public_key(),
+        time_line=line.identity if line else "",
         warm_days=host.paddock.warm_days,
     )
 

@@ -15,7 +15,7 @@ AT_A_TIME = 200
 def logs_to_pack(now: datetime) -> list[Attempt]:
     """Of attempts that are over: the oldest, at most AT_A_TIME."""
     ended = Attempt.objects.filter(packed_at=None, ended_at__lt=now - PACKED_AFTER)
-    return list(ended.only("job_id", "number").order_by("ended_at")[:AT_A_TIME])
+    return list(ended.only("job_id", "number", "identity").order_by("ended_at")[:AT_A_TIME])
 
 
 def note_packed(attempts: Sequence[Attempt], now: datetime) -> None:

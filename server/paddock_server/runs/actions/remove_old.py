@@ -38,7 +38,7 @@ def old_runs(now: datetime) -> list[tuple[Paddock, list[Attempt]]]:
 def remove_files(attempts: Sequence[Attempt]) -> None:
     """Touches no database: many files take their time, and others wait for that."""
     for attempt in attempts:
-        log_store.remove(attempt.job_id, attempt.number)
+        log_store.remove(attempt.log_file)
         remove_outputs(attempt)
 
 

@@ -31,7 +31,7 @@ def take_folders(host: Host, told: wire.WorkFolders) -> None:
             path=one.path,
             kind=one.kind,
             pipeline=one.pipeline[:100],
-            attempt=one.attempt[:40],
+            attempt=one.attempt[:64],
             size=one.size,
             files=one.files,
             used_at=datetime.fromtimestamp(one.used_at, UTC) if 0 < one.used_at < 4e9 else None,

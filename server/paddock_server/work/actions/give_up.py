@@ -20,7 +20,7 @@ def give_up(actor: Actor, attempt: Attempt) -> None:
     host is connected: that one can be cancelled."""
     actor.demand(Role.OPERATOR, attempt.host.paddock.name, "Giving up an attempt")
     if attempt.state not in [state.value for state in LIVE]:
-        raise NotNow(f"Attempt {attempt.wire_name} is over: it is {attempt.state}.")
+        raise NotNow(f"Attempt {attempt.name} is over: it is {attempt.state}.")
     if connections.is_connected(attempt.host_id):
         raise NotNow(f"{attempt.host.name} is connected: cancel the job instead.")
     lose_lease(attempt, f"{actor.name} gave it up, since {attempt.host.name} was not there.")

@@ -15,6 +15,7 @@ from ...health.meters import JOB_WAIT
 from ...hosts.models import Host
 from ...logbook.write import write
 from ...people.actor import SERVER
+from ...time_line.identity import new_identity
 from ..advance import advance
 from ..models import Attempt, Job
 
@@ -25,9 +26,11 @@ def place(job_id: int, host: Host, binding: Sequence[Installation], why: str = "
     job = Job.objects.get(pk=job_id)
     if job.state != JobState.WAITING.value:
         return
+    number = job.attempts.count() + 1
     Attempt.objects.create(
         job=job,
-        number=job.attempts.count() + 1,
+        number=number,
+        identity=new_identity(job.pk, number),
         host=host,
         state=AttemptState.OFFERED.value,
         tools=[{name: getattr(one, name) for name in wire.BoundTool.__struct_fields__} for one in binding],
@@ -37,4 +40,4 @@ def place(job_id: int, host: Host, binding: Sequence[Installation], why: str = "
     )
     JOB_WAIT.observe((timezone.now() - job.submitted_at).total_seconds())
     advance(job, Placed())
-    write(SERVER, "offered", "job", str(job.pk), host.paddock.name, host=host.name, attempt=job.attempts.count())
+    write(SERVER, "offered", "job", str(job.pk), host.paddock.name, host=host.name, attempt=number)

@@ -18,15 +18,18 @@ from ..models import Attempt
 
 Report = wire.AttemptStarted | wire.AttemptRefused | wire.AttemptEnded
 
-_NAME = re.compile(r"([1-9][0-9]{0,17})-([1-9][0-9]{0,8})")
+_NAME = re.compile(r"([1-9][0-9]{0,17})-([1-9][0-9]{0,8})(?:-([0-9a-f]{32}))?")
 
 
 def attempt_called(host: Host, name: str) -> Attempt | None:
-    """The attempt of this name on this host. An agent's word on another host's attempts counts for nothing."""
+    """The attempt of this name on this host. An agent's word on another host's attempts counts for nothing, and so does
+    what it says of an attempt with the same numbers and another identity."""
     match = _NAME.fullmatch(name)
     if match is None:
         return None
-    return Attempt.objects.select_related("job").filter(host=host, job_id=match.group(1), number=match.group(2)).first()
+    job, number, identity = match.groups(default="")
+    attempts = Attempt.objects.select_related("job").filter(host=host, identity=identity)
+    return attempts.filter(job_id=job, number=number).first()
 
 
 @transaction.atomic

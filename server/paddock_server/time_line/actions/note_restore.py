@@ -1,0 +1,27 @@
+"""Finds out from an agent that the database was set back while nobody looked."""
+
+from __future__ import annotations
+
+from django.db import transaction
+
+from paddock_agent import wire
+
+from ...work.models import Attempt
+from ..identity import current_time_line, job_given_out
+from .begin import begin_time_line
+
+
+@transaction.atomic
+def note_restore(hello: wire.Hello) -> bool:
+    """Begins a new time line where the agent has an attempt that the present one gave out and that the database does
+    not know. True if it did."""
+    line = current_time_line()
+    if line is None or hello.time_line != line.identity:
+        return False
+    signed = {name: job for name in hello.attempts if (job := job_given_out(name))}
+    known = set(Attempt.objects.filter(identity__in=[name[-32:] for name in signed]).values_list("identity", flat=True))
+    missing = [job for name, job in signed.items() if name[-32:] not in known]
+    if not missing:
+        return False
+    begin_time_line(f"A host has an attempt of job {max(missing)} that the database does not know.", max(missing))
+    return True
