@@ -59,6 +59,7 @@ class Agent:
         self._watched = Watched(system)
         self._time_line = TimeLine(home)
         self._every = 15.0
+        self._asked = asyncio.Event()
 
     def stop(self) -> None:
         """Asks the agent to end its scripts, say goodbye and return from ``run``."""
@@ -196,7 +197,10 @@ class Agent:
     async def _send_heartbeats(self, connection: ClientConnection) -> None:
         while True:
             await _send(connection, heartbeat(self._system, self._identity.work_folder))
-            await asyncio.sleep(max(0.05, self._every))
+            self._asked.clear()
+            with contextlib.suppress(TimeoutError):
+                async with asyncio.timeout(max(0.05, self._every)):
+                    await self._asked.wait()
 
     async def _tell_services(self, connection: ClientConnection) -> None:
         """Tells how the watched services are, when that has changed; and what came of starting and stopping them."""
@@ -249,6 +253,8 @@ class Agent:
                 self._watched.watch(services)
             case wire.HeartbeatEvery(seconds=seconds):
                 self._every = seconds
+            case wire.StillThere():
+                self._asked.set()
             case wire.TryService(name=name, verb=verb):
                 self._watched.try_soon(name, verb)
             case wire.Dismiss(why=why):

@@ -14,6 +14,7 @@ class Oddity(StrEnum):
     SAME_MACHINE = "same machine twice"
     SAME_NAME = "name of an earlier host"
     OUTSIDE = "outside the paddock's networks"
+    NO_MACHINE = "no machine id"
     OTHER_MACHINE = "another machine than the one that joined"
 
 
@@ -49,6 +50,9 @@ def suspicions(newcomer: Known, others: Sequence[Known], networks: Sequence[str]
                 " It is the same machine." if newcomer.machine == other.machine else " It is another machine."
             )  # fmt: skip
             found.append(Suspicion(Oddity.SAME_NAME, f"An earlier host was called {other.name} too.{same}"))
+    if not newcomer.machine:
+        sentence = "Its system has no machine id: a copy of this machine could not be told from it."
+        found.append(Suspicion(Oddity.NO_MACHINE, sentence))
     if is_outside(newcomer.address, networks):
         sentence = f"It calls from {newcomer.address}, which is outside the paddock's networks ({', '.join(networks)})."
         found.append(Suspicion(Oddity.OUTSIDE, sentence))
@@ -67,5 +71,12 @@ def is_outside(address: str, networks: Sequence[str]) -> bool:
 
 
 def calls_from_elsewhere(joined: str, calling: str) -> bool:
-    """Whether an identity that joined from one machine now calls from another; unknown machines tell nothing."""
-    return bool(joined and calling and joined != calling)
+    """Whether an identity that joined from one machine now calls from another, or from one that hides which it is. One
+    that never said tells nothing."""
+    return bool(joined and joined != calling)
+
+
+def is_an_earlier_boot(boots: Sequence[str], calling: str) -> bool:
+    """Whether a boot comes back that another has followed: no machine returns to one, so two of them take turns.
+    ``boots`` are those that were seen before, the last one at the end."""
+    return bool(calling) and calling in boots[:-1] and boots[-1] != calling

@@ -2,7 +2,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from paddock_core.suspicion import Known, Oddity, calls_from_elsewhere, is_outside, suspicions
+from paddock_core.suspicion import Known, Oddity, calls_from_elsewhere, is_an_earlier_boot, is_outside, suspicions
 
 NEW = Known("knot-01", "m1", "10.0.0.7")
 
@@ -32,10 +32,31 @@ def test_an_earlier_host_of_that_name_says_whether_it_is_the_same_machine():
 
 
 @pytest.mark.parametrize(
-    ("joined", "calling", "odd"), [("a", "b", True), ("a", "a", False), ("", "b", False), ("a", "", False)]
+    ("joined", "calling", "odd"), [("a", "b", True), ("a", "a", False), ("", "b", False), ("", "", False), ("a", "", True)]
 )
 def test_an_identity_that_calls_from_elsewhere(joined, calling, odd):
     assert calls_from_elsewhere(joined, calling) is odd
+
+
+def test_a_newcomer_without_a_machine_id_is_odd():
+    assert [one.oddity for one in suspicions(Known("knot-01", ""), [], [])] == [Oddity.NO_MACHINE]
+
+
+@pytest.mark.parametrize(
+    ("boots", "calling", "in_turns"),
+    [
+        ([], "a", False),
+        (["a"], "a", False),
+        (["a"], "b", False),
+        (["a", "b"], "a", True),
+        (["a", "b"], "b", False),
+        (["a", "b", "c"], "a", True),
+        (["a", "b", "a"], "a", False),
+        (["", "b"], "", False),
+    ],
+)
+def test_no_machine_returns_to_an_earlier_boot(boots, calling, in_turns):
+    assert is_an_earlier_boot(boots, calling) is in_turns
 
 
 @given(st.text(max_size=20) | st.ip_addresses().map(str))

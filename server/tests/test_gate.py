@@ -148,9 +148,9 @@ def test_a_pass_is_replaced_by_one_of_its_kind(administrator, viewer, shoreline)
 def test_a_clone_is_turned_off_while_the_right_machine_is_connected_and_noted_when_it_is_not(administrator, new_host):
     host = new_host("avocet-01", facts=facts("m1"))
     assert note_caller(host.pk, "m1", "10.0.0.7", is_connected=True) == ""
-    assert note_caller(host.pk, "", "10.0.0.7", is_connected=True) == ""
+    assert "copy of its key" in note_caller(host.pk, "", "10.0.0.7", is_connected=True), "it hides which machine it is"
     assert "copy of its key" in note_caller(host.pk, "m2", "10.0.0.8", is_connected=True)
-    assert Entry.objects.filter(verb="turned off a clone of").count() == 1
+    assert Entry.objects.filter(verb="turned off a clone of").count() == 2
     assert oddities(administrator, "avocet-01") == []
     for _ in range(2):
         assert note_caller(host.pk, "m2", "10.0.0.8", is_connected=False) == ""
@@ -158,3 +158,53 @@ def test_a_clone_is_turned_off_while_the_right_machine_is_connected_and_noted_wh
     assert Entry.objects.filter(verb="noted another machine at").count() == 1
     note_caller(host.pk, "m1", "10.0.0.7", is_connected=False)
     assert oddities(administrator, "avocet-01") == []
+
+
+JOINED = facts("m1")
+
+
+def join_with(administrator, pass_gives, asks, **fence):
+    administrator.patch("/api/v1/paddocks/shoreline/", fence, format="json")
+    body = {"paddock": "shoreline", "name": "batch", **pass_gives}
+    secret = administrator.post("/api/v1/passes/", body, format="json").json()["secret"]
+    asked = wire.JoinRequest(secret, JOINED, "dunlin-01", **asks)
+    answer = Client().post("/agent/v1/join", msgspec.json.encode(asked), content_type="application/json")
+    assert answer.status_code == 201, answer.content
+    return administrator.get("/api/v1/hosts/dunlin-01/").json()
+
+
+@pytest.mark.parametrize("at_once", [False, True])
+def test_what_a_machine_says_of_itself_gives_it_nothing(administrator, shoreline, at_once):
+    asks = {"labels": ["release-signing", "bench-rig", "Bench-Rig"], "slots": 900}
+    host = join_with(administrator, {"labels": ["bench-rig"], "slots": 2}, asks, admits_at_once=at_once)
+    assert (host["labels"], host["slots"]) == (["bench-rig"], 2)
+    assert (host["asked_labels"], host["asked_slots"]) == (["release-signing"], 900)
+    assert host["standing"] == ("admitted" if at_once else "at the gate")
+
+
+@pytest.mark.parametrize(("gives", "asks", "slots"), [(4, 3, 3), (4, 4, 4), (4, 5, 4), (0, 0, 4), (0, 1, 1), (0, 9, 4)])
+def test_fewer_slots_than_a_pass_gives_are_a_machines_own_choice(administrator, shoreline, gives, asks, slots):
+    host = join_with(administrator, {"slots": gives}, {"slots": asks})
+    assert (host["slots"], host["asked_slots"]) == (slots, asks if asks > slots else 0)
+
+
+def test_a_machine_that_boasts_of_its_size_gets_no_slots_for_that(administrator, shoreline, monkeypatch):
+    boast = msgspec.structs.replace(JOINED, cores=2**52, memory=2**52)
+    monkeypatch.setitem(globals(), "JOINED", boast)
+    assert join_with(administrator, {}, {})["slots"] == 64
+
+
+def test_an_administrator_gives_what_was_asked_for_or_not(administrator, shoreline):
+    host = join_with(administrator, {"labels": ["bench-rig"]}, {"labels": ["chart-plotter"], "slots": 7})
+    admitted = administrator.post(f"/api/v1/hosts/{host['name']}/admit/", {"as_asked": True}, format="json").json()
+    assert (admitted["labels"], admitted["slots"]) == (["bench-rig", "chart-plotter"], 7)
+    assert (admitted["asked_labels"], admitted["asked_slots"]) == ([], 0)
+    assert Entry.objects.get(verb="admitted").details == {"labels": ["chart-plotter"], "slots": 7}
+
+
+def test_a_label_that_no_term_could_name_is_refused_at_joining(administrator, shoreline):
+    body = {"paddock": "shoreline", "name": "batch"}
+    secret = administrator.post("/api/v1/passes/", body, format="json").json()["secret"]
+    asked = wire.JoinRequest(secret, JOINED, "dunlin-01", labels=["<b>"])
+    answer = Client().post("/agent/v1/join", msgspec.json.encode(asked), content_type="application/json")
+    assert answer.status_code == 400

@@ -229,6 +229,10 @@ class HeartbeatEvery(FromServer, tag="heartbeat every", frozen=True, kw_only=Tru
     seconds: float
 
 
+class StillThere(FromServer, tag="still there", frozen=True, kw_only=True):
+    """Send a heartbeat at once: another machine calls with the same key."""
+
+
 class TryService(FromServer, tag="try service", frozen=True, kw_only=True):
     """Start or stop a watched service: ``verb`` is start or stop."""
 
@@ -258,6 +262,7 @@ ServerMessage = (
     | Restart
     | WatchServices
     | HeartbeatEvery
+    | StillThere
     | TryService
     | Dismiss
 )

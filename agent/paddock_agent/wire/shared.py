@@ -7,9 +7,9 @@ from typing import Annotated
 import msgspec
 from msgspec import Meta
 
-VERSION = 2
+VERSION = 3
 """The version of this protocol. A server refuses an agent that speaks a newer one, and sends an older one nothing that
-is newer than it. 2: an attempt waits for Underway."""
+is newer than it. 2: an attempt waits for Underway. 3: the agent answers StillThere."""
 
 LARGEST_MESSAGE = 1024 * 1024
 LARGEST_CHUNK = 128 * 1024

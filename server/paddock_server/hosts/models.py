@@ -86,7 +86,8 @@ class Guessing(models.Model):
 
 
 class Host(models.Model):
-    """A machine with our agent. Its record stays after it was turned away; its name is free again then."""
+    """A machine with our agent. Its record stays after it was turned away; its name is free again then.
+    ``asked_labels`` and ``asked_slots`` are what it asked for at joining beyond what its pass gives."""
 
     class Standing(models.TextChoices):
         AT_THE_GATE = "at the gate"
@@ -121,6 +122,8 @@ class Host(models.Model):
     facts = models.JSONField(default=dict)
     labels = models.JSONField(default=list)
     slots = models.PositiveIntegerField(default=1)
+    asked_labels = models.JSONField(default=list)
+    asked_slots = models.PositiveIntegerField(default=0)
     reserved = models.BooleanField(default=False)
     services = models.JSONField(default=list)
     surveyed_at = models.DateTimeField(null=True)

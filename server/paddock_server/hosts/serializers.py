@@ -273,6 +273,9 @@ class HostSerializer(serializers.ModelSerializer):
     link = serializers.ChoiceField(choices=LINK_CHOICES)
     facts = FactsSerializer()
     labels = serializers.ListField(child=serializers.CharField())
+    asked_labels = serializers.ListField(
+        child=serializers.CharField(), help_text="Asked for by the machine at joining, beyond those of its pass."
+    )
     installations = InstallationSerializer(many=True)
     broken = BrokenSerializer(many=True)
     details = DetailsSerializer()
@@ -308,6 +311,8 @@ class HostSerializer(serializers.ModelSerializer):
             "facts",
             "labels",
             "slots",
+            "asked_labels",
+            "asked_slots",
             "reserved",
             "working",
             "surveyed_at",
@@ -395,6 +400,12 @@ def _watch_word(host: Host) -> str:
 
 class ReasonSerializer(serializers.Serializer):
     reason = serializers.CharField(max_length=300, default="", allow_blank=True)
+
+
+class AdmitSerializer(ReasonSerializer):
+    """``as_asked`` gives it the labels and slots that it asked for at joining."""
+
+    as_asked = serializers.BooleanField(default=False)
 
 
 class HoldSerializer(ReasonSerializer):

@@ -42,6 +42,7 @@ from .queries import (
     with_work,
 )
 from .serializers import (
+    AdmitSerializer,
     ChangeHostSerializer,
     ChangePaddockSerializer,
     GateAnswerSerializer,
@@ -206,9 +207,9 @@ def _after(action: Callable[..., None], request: Request, name: str, **more: obj
 class AdmitView(APIView):
     """Let a host in from the gate."""
 
-    @extend_schema(request=ReasonSerializer, responses=HostSerializer)
+    @extend_schema(request=AdmitSerializer, responses=HostSerializer)
     def post(self, request: Request, name: str) -> Response:
-        return _after(admit, request, name, **validated(ReasonSerializer, request))
+        return _after(admit, request, name, **validated(AdmitSerializer, request))
 
 
 class TurnAwayView(APIView):

@@ -79,9 +79,9 @@ async def agent_link(scope: Scope, receive: Receive, send: Send) -> None:
             await send({"type": "websocket.send", "text": wire.encode(wire.Dismiss(why=clone)).decode()})
             await _close(send, REPLACED, "a clone")
             return
-        if twin := twins.refused(connection, hello):
-            if twin.has_come_before:
-                said = f"A second agent with its key called from {address}, on the same machine."
+        if twin := await twins.refused(connection, hello):
+            if twin.is_news:
+                said = f"A second agent with its key called from {address}, {twin.sentence}."
                 await database_sync_to_async(note_strange)(host, "clone", said)
             await _close(send, TWIN, "another agent with this key is connected")
             return
@@ -89,6 +89,9 @@ async def agent_link(scope: Scope, receive: Receive, send: Send) -> None:
             connections.close_all()
             await _close(send, REPLACED, "the database was restored")
             return
+        if twins.comes_in_turns(host.pk, hello.facts.boot):
+            said = f"Two machines take turns with its key: now the one that calls from {address} is back."
+            await database_sync_to_async(note_strange)(host, "clone", said)
         connections.enter(connection)
         entered = True
         vitals.forget(host.pk)

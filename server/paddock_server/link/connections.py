@@ -113,6 +113,11 @@ def silent(now: float) -> list[Connection]:
     return [one for one in _connections.values() if now - one.heard > one.grace]
 
 
+def heard_since(moment: float) -> list[Connection]:
+    """The connections that were heard after ``moment``, by the monotonic clock, and have been welcomed."""
+    return [one for one in _connections.values() if one.heard > moment and one.early is None]
+
+
 def number() -> int:
     """How many agents are connected."""
     return len(_connections)

@@ -8,21 +8,26 @@ import time
 
 from channels.db import database_sync_to_async
 
-from paddock_core.link_state import Seen
+from paddock_core.link_state import Link, Seen
 
 from ..health.actions.note_link import note_link
-from ..hosts.models import Host
+from ..hosts.models import LIVING, Host
 from . import connections, leases, running
 
 log = logging.getLogger("paddock.link")
 
 LOOK_EVERY = 0.5
+HEAL_EVERY = 15.0
 
 
 async def keep_listening() -> None:
     """Looks for silence, for ever: one pass over the connections, without the database."""
+    healed_at = time.monotonic()
     while True:
         await asyncio.sleep(LOOK_EVERY)
+        if time.monotonic() - healed_at >= HEAL_EVERY:
+            healed_at = time.monotonic()
+            await _heal(healed_at)
         for connection in connections.silent(time.monotonic()):
             try:
                 if connections.leave(connection) and not running.server.stopping:
@@ -31,6 +36,27 @@ async def keep_listening() -> None:
             except Exception:
                 log.exception("A silence could not be noted; others are listened to still.")
             connection.put(None)
+
+
+async def _heal(now: float) -> None:
+    """An agent that is heard is connected, whatever the database says: something else wrote there, or a note failed."""
+    try:
+        heard = [one.host_id for one in connections.heard_since(now - HEAL_EVERY)]
+        for host_id in await database_sync_to_async(_taken_for_away)(heard):
+            if connections.is_connected(host_id):
+                await database_sync_to_async(note_heard)(host_id)
+    except Exception:
+        log.exception("Links could not be set right; it is tried again.")
+
+
+def _taken_for_away(host_ids: list[int]) -> list[int]:
+    away = Host.objects.filter(standing__in=LIVING).exclude(link=Link.CONNECTED.value)
+    return sorted(set(away.values_list("pk", flat=True)) & set(host_ids))
+
+
+def note_heard(host_id: int) -> None:
+    """The host's agent is connected."""
+    note_link(Host.objects.select_related("paddock").get(pk=host_id), Seen.HELLO)
 
 
 def _note_silence(host_id: int) -> None:

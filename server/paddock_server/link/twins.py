@@ -1,42 +1,95 @@
-"""Two agents of one machine with one key: the one that is connected stays, the other is refused.
+"""Two agents with one key: the one that is connected and answers stays, the other is refused.
 
-An agent that was killed and is started again is another run too, but the old one's socket is gone then, or soon is. So
-the first refusal is nothing to tell; who comes again while the other one lives is a twin.
+Who comes back after a cut, after a kill, or after its machine was started anew, is no second agent: the old socket is
+gone then, or does not answer. So before anybody is refused, the one that is connected is asked.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import asyncio
+import time
+from dataclasses import dataclass, field
 
 from paddock_agent import wire
+from paddock_core.suspicion import is_an_earlier_boot
 
 from . import connections
 from .connections import Connection
 
-MOST_KNOWN = 1000
+MOST_KNOWN = 5000
+BOOTS_KEPT = 10
+ANSWER_PATIENCE = 5.0
+"""Seconds that an agent that is asked has for its answer."""
+STILL_THERE = 3
+"""The version of the link from which on an agent answers when it is asked."""
+LOOK_INTERVAL = 0.05
+
+
+@dataclass
+class _Seen:
+    """What was seen of the agents of one host: the last that was refused, and the boots of those that came in."""
+
+    refused: str = ""
+    boots: list[str] = field(default_factory=list)
+
+
+_seen: dict[int, _Seen] = {}
 
 
 @dataclass(frozen=True)
 class Twin:
-    """An agent that was refused."""
+    """An agent that was refused. ``is_news``: it is to be told to people."""
 
-    has_come_before: bool
-
-
-_refused: dict[int, str] = {}
+    is_news: bool
+    sentence: str
 
 
-def refused(connection: Connection, hello: wire.Hello) -> Twin | None:
-    """Whether another run of the agent is connected and at work. None for the same run, which comes back after a cut,
-    and after the machine was started anew, when the old socket only has not noticed."""
+async def refused(connection: Connection, hello: wire.Hello) -> Twin | None:
+    """Why this agent may not come in, None where it may. Waits for the answer of one that is connected."""
     connection.run, connection.boot = hello.run, hello.facts.boot
     other = connections.of(connection.host_id)
-    if other is None or not hello.run or not other.run or other.run == hello.run or other.boot != hello.facts.boot:
+    if other is None or not hello.run or not other.run or other.run == hello.run:
         return None
-    if other.is_quiet():
+    is_another_boot = other.boot != hello.facts.boot
+    if other.is_quiet() or (is_another_boot and not await _answers(other)):
         return None
-    has_come_before = _refused.get(connection.host_id) == hello.run
-    if len(_refused) >= MOST_KNOWN:
-        _refused.clear()
-    _refused[connection.host_id] = hello.run
-    return Twin(has_come_before)
+    seen = _of(connection.host_id)
+    # Of one machine the first refusal is nothing: an agent that was killed has a socket that only looks alive.
+    is_news = is_another_boot or seen.refused == hello.run
+    seen.refused = hello.run
+    where = "from another start of a machine: a copied disk" if is_another_boot else "on the same machine"
+    return Twin(is_news, where)
+
+
+def comes_in_turns(host_id: int, boot: str) -> bool:
+    """Notes the boot of an agent that comes in; whether it is an earlier one, so that two machines take turns."""
+    boots = _of(host_id).boots
+    in_turns = is_an_earlier_boot(boots, boot)
+    if boot and boots[-1:] != [boot]:
+        boots.append(boot)
+        del boots[:-BOOTS_KEPT]
+    return in_turns
+
+
+async def _answers(other: Connection) -> bool:
+    """Whether the agent that is connected says something within its patience. An older one is not asked: it has until
+    its next heartbeat."""
+    asked_at = time.monotonic()
+    patience = ANSWER_PATIENCE
+    if other.protocol >= STILL_THERE:
+        other.put(wire.StillThere())
+    else:
+        patience += other.pace.every
+    while time.monotonic() - asked_at < min(patience, other.grace):
+        if other.heard > asked_at:
+            return True
+        if connections.of(other.host_id) is not other:
+            return False
+        await asyncio.sleep(LOOK_INTERVAL)
+    return False
+
+
+def _of(host_id: int) -> _Seen:
+    if host_id not in _seen and len(_seen) >= MOST_KNOWN:
+        _seen.clear()
+    return _seen.setdefault(host_id, _Seen())

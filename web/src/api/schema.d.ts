@@ -2216,6 +2216,13 @@ export interface components {
          * @enum {string}
          */
         ActionEnum: "start afresh" | "start service" | "have it started" | "hold";
+        /** @description ``as_asked`` gives it the labels and slots that it asked for at joining. */
+        AdmitRequest: {
+            /** @default  */
+            reason?: string;
+            /** @default false */
+            as_asked?: boolean;
+        };
         /** @description A remedy to carry out. ``jobs`` are those that it is for. */
         ApplyRequest: {
             kind: components["schemas"]["RemedyKindEnum"];
@@ -3173,6 +3180,9 @@ export interface components {
             facts: components["schemas"]["Facts"];
             labels: string[];
             readonly slots: number;
+            /** @description Asked for by the machine at joining, beyond those of its pass. */
+            asked_labels: string[];
+            readonly asked_slots: number;
             readonly reserved: boolean;
             working: number;
             /** Format: date-time */
@@ -3641,10 +3651,11 @@ export interface components {
          * @description * `same machine twice` - same machine twice
          *     * `name of an earlier host` - name of an earlier host
          *     * `outside the paddock's networks` - outside the paddock's networks
+         *     * `no machine id` - no machine id
          *     * `another machine than the one that joined` - another machine than the one that joined
          * @enum {string}
          */
-        OddityEnum: "same machine twice" | "name of an earlier host" | "outside the paddock's networks" | "another machine than the one that joined";
+        OddityEnum: "same machine twice" | "name of an earlier host" | "outside the paddock's networks" | "no machine id" | "another machine than the one that joined";
         /** @description A run to compare with: of the same job of its pipeline, with the other result. */
         OtherRun: {
             name: string;
@@ -5904,7 +5915,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["ReasonRequest"];
+                "application/json": components["schemas"]["AdmitRequest"];
             };
         };
         responses: {

@@ -6,7 +6,7 @@ import { useSession } from '../api/session'
 import { useYard } from '../api/yard'
 import { useDoing } from './doing'
 import HandItem from './HandItem.vue'
-import { count, size } from './wording'
+import { asked, count, size } from './wording'
 
 const yard = useYard()
 const session = useSession()
@@ -36,8 +36,9 @@ async function decide(name: string, work: () => Promise<unknown>): Promise<void>
   busy.value = ''
 }
 
-function admit(host: Schemas['Host']): Promise<void> {
-  return decide(host.name, () => answered(api.POST('/api/v1/hosts/{name}/admit/', { params: { path: { name: host.name } } })))
+function admit(host: Schemas['Host'], asAsked = false): Promise<void> {
+  const params = { path: { name: host.name } }
+  return decide(host.name, () => answered(api.POST('/api/v1/hosts/{name}/admit/', { params, body: { as_asked: asAsked } })))
 }
 
 function admitAll(): Promise<void> {
@@ -77,9 +78,13 @@ async function turnAway(): Promise<void> {
       <template v-if="host.link === 'never seen'">Its agent has not connected yet.</template>
       <template v-else-if="host.link !== 'connected'">Its agent is {{ host.link }} now.</template>
       <template v-else-if="host.surveyed_at">{{ count(host.installations.length, 'installation') }} found.</template>
+      <span v-if="asked(host)" class="asked" data-asked>It asks for {{ asked(host) }}, which its pass does not give.</span>
       <strong v-for="odd in host.suspicions" :key="odd.sentence" class="odd trouble">{{ odd.sentence }}</strong>
       <template v-if="session.may('administrator', host.paddock)" #actions>
         <Button type="primary" :loading="busy === host.name" @click="admit(host)">Admit</Button>
+        <Popconfirm v-if="asked(host)" :title="`Admit ${host.name} and give it ${asked(host)}?`" ok-text="Admit it so" cancel-text="Not yet" @confirm="admit(host, true)">
+          <Button :disabled="busy === host.name" data-act="admit-as-asked">Admit as asked…</Button>
+        </Popconfirm>
         <Button :disabled="busy === host.name" @click="turning = host">Turn away…</Button>
       </template>
     </HandItem>
@@ -91,7 +96,8 @@ async function turnAway(): Promise<void> {
 </template>
 
 <style scoped>
-.odd {
+.odd,
+.asked {
   display: block;
   margin-top: 3px;
 }

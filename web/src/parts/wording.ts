@@ -78,3 +78,9 @@ export function inDays(seconds: number): string {
 export function timeOfDay(moment: string): string {
   return new Date(moment).toLocaleTimeString('en-GB')
 }
+
+/** What a machine asked for at joining beyond what its pass gives, as "the label bench-rig and 8 slots"; empty for nothing. */
+export function asked(host: { asked_labels: readonly string[]; asked_slots: number }): string {
+  const labels = host.asked_labels.length ? [`the ${host.asked_labels.length === 1 ? 'label' : 'labels'} ${host.asked_labels.join(', ')}`] : []
+  return [...labels, ...(host.asked_slots ? [count(host.asked_slots, 'slot')] : [])].join(' and ')
+}

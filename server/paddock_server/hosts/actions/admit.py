@@ -15,19 +15,36 @@ from ...people.actor import Actor
 from ...people.models import Role
 from ...work import dispatcher
 from ..models import Host
+from ..wording import clean_labels
 
 
 @transaction.atomic
-def admit(actor: Actor, host: Host, reason: str = "") -> None:
-    """Raises NotNow for a host that does not stand at the gate."""
+def admit(actor: Actor, host: Host, reason: str = "", as_asked: bool = False) -> None:
+    """With ``as_asked`` it gets the labels and slots that it asked for at joining, else only those of its pass. Raises
+    NotNow for a host that does not stand at the gate."""
     actor.demand(Role.ADMINISTRATOR, host.paddock.name, "Admitting a host")
     if host.standing != Host.Standing.AT_THE_GATE:
         raise NotNow(f"{host.name} does not stand at the gate: it was {host.standing}.")
     host.standing = Host.Standing.ADMITTED
     host.decided_at, host.decided_by = timezone.now(), actor.name
-    host.save(update_fields=["standing", "decided_at", "decided_by"])
-    write(actor, "admitted", "host", host.name, host.paddock.name, **({"reason": reason} if reason else {}))
+    given = _give_asked(host) if as_asked else {}
+    host.asked_labels, host.asked_slots = [], 0
+    host.save()
+    details = {**given, **({"reason": reason} if reason else {})}
+    write(actor, "admitted", "host", host.name, host.paddock.name, **details)
     feed.tell("host", host.name, host.paddock.name)
     connections.send(host.pk, wire.Admitted())
     prove_if_ready(host)
     dispatcher.wake_after_commit()
+
+
+def _give_asked(host: Host) -> dict[str, object]:
+    """Gives the host what it asked for; what the logbook is to say of that."""
+    given: dict[str, object] = {}
+    if host.asked_labels:
+        host.labels = clean_labels([*host.labels, *host.asked_labels])
+        given["labels"] = host.asked_labels
+    if host.asked_slots:
+        host.slots = given["slots"] = host.asked_slots
+        connections.send(host.pk, wire.Slots(slots=host.slots))
+    return given

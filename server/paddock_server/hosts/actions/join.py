@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 
 import msgspec
 from django.core.exceptions import ValidationError
@@ -22,6 +23,8 @@ from ...people.actor import Actor
 from ..models import LIVING, NAME, EntryPass, Host
 from ..wording import clean_labels
 
+MOST_SUGGESTED_SLOTS = 64
+
 
 @transaction.atomic
 def join(request: wire.JoinRequest, address: str) -> tuple[Host, str]:
@@ -30,28 +33,45 @@ def join(request: wire.JoinRequest, address: str) -> tuple[Host, str]:
     name = name_for(request.name, request.facts.hostname)
     demand_free(name)
     key = secret.make("key")
+    asked = clean_labels(request.labels)
     host = Host.objects.create(
         name=name,
         paddock=entry_pass.paddock,
         key_digest=secret.digest(key),
         facts=msgspec.to_builtins(request.facts),
-        labels=clean_labels([*entry_pass.labels, *request.labels]),
-        slots=request.slots or entry_pass.slots or wire.default_slots(request.facts.cores, request.facts.memory),
+        labels=clean_labels(entry_pass.labels),
+        slots=entry_pass.slots or suggested_slots(request.facts),
         joined_with=entry_pass,
         address=address,
         machine=request.facts.machine,
     )
+    _tick_off(host, request.sheet)
+    _note_asked(host, asked, request.slots)
     if entry_pass.paddock.admits_at_once and not is_outside(address, entry_pass.paddock.networks):
         host.standing = Host.Standing.ADMITTED
         host.decided_at, host.decided_by = timezone.now(), f"the fence of {entry_pass.paddock.name}"
         host.save(update_fields=["standing", "decided_at", "decided_by"])
     EntryPass.objects.filter(pk=entry_pass.pk).update(used=F("used") + 1)
-    _tick_off(host, request.sheet)
     pass_holder = Actor(f"the pass {entry_pass.name}", None)
     write(pass_holder, "joined", "host", name, host.paddock.name, address=address, standing=host.standing)
     feed.tell("host", name, host.paddock.name)
     feed.tell("pass", entry_pass.pk, host.paddock.name)
     return host, key
+
+
+def suggested_slots(facts: wire.Facts) -> int:
+    """What a machine is good for by its own word, which may be wrong: never more than MOST_SUGGESTED_SLOTS."""
+    return min(MOST_SUGGESTED_SLOTS, wire.default_slots(facts.cores, facts.memory))
+
+
+def _note_asked(host: Host, labels: Sequence[str], slots: int) -> None:
+    """What the machine asks for beyond what its pass and its sheet give is only noted: an administrator decides. Fewer
+    slots than it was given it may have."""
+    if 0 < slots < host.slots:
+        host.slots = slots
+    host.asked_labels = [label for label in labels if label not in host.labels]
+    host.asked_slots = slots if slots > host.slots else 0
+    host.save(update_fields=["slots", "asked_labels", "asked_slots"])
 
 
 def _tick_off(host: Host, code: str) -> None:
