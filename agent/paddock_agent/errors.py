@@ -39,6 +39,10 @@ class CommandFailed(AgentError):
     """A command could not be run at all: not there, not allowed, or past its time."""
 
 
+class BadPattern(AgentError):
+    """A pattern of files that is too long, or has too many stars."""
+
+
 class BadReading(AgentError):
     """A reading of the catalogue that cannot be used. ``column`` counts characters from 1."""
 

@@ -28,16 +28,3 @@ def folder_trouble(folder: str, family: str) -> str:
         shown = "a space" if odd.group() == " " else f"“{odd.group()}”"
         return f"It has {shown} in it, and tools stumble over that."
     return ""
-
-
-def file_pattern(pattern: str) -> re.Pattern[str]:
-    """A pattern of paths, or of a folder with all below it, as a regular expression."""
-    parts = []
-    for part in pattern.strip("/").split("/"):
-        if part == "**":
-            parts.append("(?:[^/]+/)*")
-        elif part not in ("", "."):
-            parts.append("".join({"*": "[^/]*", "?": "[^/]"}.get(one, re.escape(one)) for one in part) + "/")
-    whole = "".join(parts)
-    # The last name may be that of a folder: then everything below it is meant.
-    return re.compile((whole[:-1] + "(?:/.*)?" if whole.endswith("/") else whole + ".*"), re.DOTALL)

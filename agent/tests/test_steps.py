@@ -18,7 +18,7 @@ from paddock_agent.attempts import attempt as module
 from paddock_agent.attempts.folders import DAY, FRESH, WARM, WorkFolders, called, to_remove
 from paddock_agent.attempts.masking import COVER, Masker
 from paddock_agent.errors import CommandFailed
-from paddock_agent.limits import file_pattern
+from paddock_agent.file_pattern import file_pattern
 from paddock_agent.system.real import RealSystem
 from paddock_agent.wire import Checkout, FolderState, Step
 
@@ -289,7 +289,7 @@ async def test_files_are_kept_by_pattern_and_nothing_leads_out(host, tmp_path):
     ],
 )
 def test_patterns(pattern, matching, other):
-    matches = file_pattern(pattern).fullmatch
+    matches = file_pattern(pattern).matches
     assert [one for one in matching if not matches(one)] == []
     assert [one for one in other if matches(one)] == []
 

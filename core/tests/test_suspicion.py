@@ -32,7 +32,8 @@ def test_an_earlier_host_of_that_name_says_whether_it_is_the_same_machine():
 
 
 @pytest.mark.parametrize(
-    ("joined", "calling", "odd"), [("a", "b", True), ("a", "a", False), ("", "b", False), ("", "", False), ("a", "", True)]
+    ("joined", "calling", "odd"),
+    [("a", "b", True), ("a", "a", False), ("", "b", False), ("", "", False), ("a", "", True)],
 )
 def test_an_identity_that_calls_from_elsewhere(joined, calling, odd):
     assert calls_from_elsewhere(joined, calling) is odd

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection
-from functools import lru_cache
 
 from .errors import Invalid
 
@@ -14,14 +13,25 @@ _PATTERN = re.compile(r"[A-Za-z0-9 ._/+*-]{1,100}")
 
 
 def matches_any(name: str, patterns: Collection[str]) -> bool:
-    """Whether a name matches one of the patterns."""
-    return any(_expression(pattern).fullmatch(name) for pattern in patterns)
+    """Whether a name matches one of the patterns, whatever its case."""
+    return any(_matches(name.casefold(), pattern.casefold()) for pattern in patterns)
 
 
-@lru_cache(maxsize=4096)
-def _expression(pattern: str) -> re.Pattern[str]:
-    # Each star takes no more than it must before the next fixed part, so that no name can make it backtrack.
-    return re.compile("".join(".*" if part == ANY else re.escape(part) for part in re.split(r"(\*)", pattern)), re.I)
+def _matches(name: str, pattern: str) -> bool:
+    """Each fixed part is looked for once, from where the one before ends: no name makes it go back."""
+    first, *others = pattern.split(ANY)
+    if not others:
+        return name == pattern
+    *middle, last = others
+    place, end = len(first), len(name) - len(last)
+    if place > end or not name.startswith(first) or not name.endswith(last):
+        return False
+    for part in middle:
+        found = name.find(part, place, end)
+        if found < 0:
+            return False
+        place = found + len(part)
+    return True
 
 
 def clean_patterns(patterns: Collection[str]) -> list[str]:

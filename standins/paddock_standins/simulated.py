@@ -14,7 +14,7 @@ import zlib
 from collections.abc import Callable, Collection, Mapping, Sequence
 
 from paddock_agent.errors import CommandFailed
-from paddock_agent.limits import file_pattern
+from paddock_agent.file_pattern import file_pattern
 from paddock_agent.services.windows_control import ServiceControl
 from paddock_agent.system.paths import path_folders, path_separator, paths_of
 from paddock_agent.system.port import (
@@ -398,7 +398,7 @@ class SimulatedSystem(System):
         """See the port."""
         inside = folder + paths_of(self).sep
         written = {one[len(inside) :].replace("\\", "/"): one for one in self._written if one.startswith(inside)}
-        matches = file_pattern(pattern).fullmatch
+        matches = file_pattern(pattern).matches
         found = [(below, place) for below, place in sorted(written.items()) if matches(below)]
         return [FoundFile(below, place, len(self._written[place].encode())) for below, place in found]
 

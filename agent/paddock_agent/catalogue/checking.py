@@ -11,6 +11,7 @@ from .definition import Places, Tool
 from .reading import Reading
 
 LARGEST_FILE = 64 * 1024
+MAX_FOLDER_STARS = 4
 FAMILIES = ("linux", "macos", "windows")
 
 
@@ -70,6 +71,8 @@ def _is_absolute(folder: str, family: str) -> None:
         absolute = folder.startswith(("/", "~/"))
     if not absolute:
         raise BadTool(f"{family}.folders: {folder} is no whole path")
+    if folder.count("*") > MAX_FOLDER_STARS:
+        raise BadTool(f"{family}.folders: {folder} has more than {MAX_FOLDER_STARS} stars: it would search whole disks")
 
 
 @functools.lru_cache(maxsize=2000)

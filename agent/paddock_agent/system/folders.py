@@ -10,8 +10,8 @@ import sys
 from collections.abc import Iterator
 from pathlib import Path
 
-from ..errors import CommandFailed
-from ..limits import file_pattern
+from ..errors import BadPattern, CommandFailed
+from ..file_pattern import file_pattern
 from .port import FoundFile
 
 MOST_LOOKED_AT = 200_000
@@ -63,11 +63,16 @@ def find(folder: Path, pattern: str) -> list[FoundFile]:
     if not folder.is_dir():
         raise CommandFailed(f"the folder {folder} is not there any more")
     root = os.path.realpath(folder)
-    matches = file_pattern(pattern).fullmatch
+    try:
+        matches = file_pattern(pattern).matches
+    except BadPattern as error:
+        raise CommandFailed(str(error)) from None
     found = []
-    for number, entry in enumerate(_walk(Path(root))):
+    for number, entry in enumerate(_walk(Path(root), with_folders=True)):
         if number > MOST_LOOKED_AT:
             raise CommandFailed(f"it has more than {MOST_LOOKED_AT} entries; name a folder in the pattern")
+        if entry.is_dir(follow_symlinks=False):
+            continue
         below = os.path.relpath(entry.path, root).replace(os.sep, "/")
         if matches(below):
             place = os.path.realpath(entry.path)
@@ -78,8 +83,8 @@ def find(folder: Path, pattern: str) -> list[FoundFile]:
     return sorted(found, key=lambda one: one.path)
 
 
-def _walk(folder: Path) -> Iterator[os.DirEntry[str]]:
-    """All entries below a folder, without following links."""
+def _walk(folder: Path, *, with_folders: bool = False) -> Iterator[os.DirEntry[str]]:
+    """All entries below a folder but its folders, or with them, without following links."""
     waiting = [str(folder)]
     while waiting:
         try:
@@ -87,7 +92,7 @@ def _walk(folder: Path) -> Iterator[os.DirEntry[str]]:
                 for entry in entries:
                     if entry.is_dir(follow_symlinks=False):
                         waiting.append(entry.path)
-                    else:
+                    if with_folders or not entry.is_dir(follow_symlinks=False):
                         yield entry
         except OSError:
             continue

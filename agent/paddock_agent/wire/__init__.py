@@ -9,7 +9,8 @@ of them in a way that makes a repeat harmless.
 """
 
 # Both sides go by these limits, and say in the same words what is wrong with a service.
-from ..limits import LONGEST_WORK_FOLDER, default_slots, file_pattern, folder_trouble
+from ..file_pattern import file_pattern
+from ..limits import LONGEST_WORK_FOLDER, default_slots, folder_trouble
 from ..services.diagnosis import diagnose
 from ..services.port import Cause, ServiceState
 from .calls import (

@@ -32,6 +32,8 @@ SHARED = (
     "terms", "prefer", "shell", "slots", "time_limit", "retry_when_lost", "priority", "environment", "secrets",
     "work_folder",
 )  # fmt: skip
+MAX_PATTERN_LENGTH, MAX_STARS = 400, 10
+"""Of a pattern of files. The agent, which matches it, counts a ``**`` as one star and so takes all of these."""
 JOB = (*SHARED, "script", "steps", "after", "outputs", "tests", "waits_for_new_host")
 
 
@@ -237,6 +239,9 @@ class _Reader(StepReading):
             parts = re.split(r"[/\\]", path)
             if path.startswith(("/", "\\", "~")) or ".." in parts or re.match(r"[A-Za-z]:", path):
                 self.wrong((*at, place), f"{path[:60]}: it has to lie in the work folder; write its path from there.")
+            if len(path) > MAX_PATTERN_LENGTH or path.count("*") > MAX_STARS:
+                most = f"{MAX_PATTERN_LENGTH} characters and {MAX_STARS} stars"
+                self.wrong((*at, place), f"{path[:60]}: a pattern of files has at most {most}.")
         return tuple(found)
 
     def texts(self, value: object, at: Pointer, what: str) -> list[str]:

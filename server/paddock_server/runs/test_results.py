@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from paddock_agent.errors import BadPattern
 from paddock_agent.wire import file_pattern
 from paddock_core.runs.junit import Case, UnreadableTests, newly_failing, read_junit
 
@@ -15,7 +16,7 @@ def read_results(output: Output) -> None:
     """Reads a file that has come whole, if it is one of the job's tests. One that cannot be read is said so."""
     attempt = output.attempt
     patterns = attempt.job.tests
-    if not any(file_pattern(one).fullmatch(output.path) for one in patterns):
+    if not any(_is_meant(output.path, one) for one in patterns):
         return
     try:
         found = read_junit(output.file.read_bytes())
@@ -34,6 +35,13 @@ def read_results(output: Output) -> None:
         ),
         batch_size=500,
     )  # fmt: skip
+
+
+def _is_meant(path: str, pattern: str) -> bool:
+    try:
+        return file_pattern(pattern).matches(path)
+    except BadPattern:  # of a job from before patterns were bounded
+        return False
 
 
 def cases_before(attempt: Attempt) -> list[Case] | None:

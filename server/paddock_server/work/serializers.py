@@ -6,6 +6,7 @@ from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
 from paddock_core.pipeline_file import FileMistakes, read_steps
+from paddock_core.pipeline_file.reading import MAX_STARS
 
 from .models import ATTEMPT_STATES, JOB_STATES, Attempt, Job, Submission
 
@@ -30,6 +31,8 @@ class Paths(serializers.ListField):
                 raise serializers.ValidationError(
                     f"{path[:60]}: it has to lie in the work folder; write its path from there."
                 )
+            if path.count("*") > MAX_STARS:
+                raise serializers.ValidationError(f"{path[:60]}: a pattern has at most {MAX_STARS} stars.")
         return paths
 
 
