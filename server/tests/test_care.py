@@ -14,7 +14,7 @@ from people import somebody
 from paddock_agent import wire
 from paddock_server.care.keeper import look
 from paddock_server.care.models import Care, CareFeed
-from paddock_server.care.times import times_between
+from paddock_server.care.times import look_ahead, times_between
 from paddock_server.hosts.models import Host
 from paddock_server.logbook.models import Entry
 from paddock_server.people.models import Grant, Role
@@ -100,7 +100,7 @@ def test_care_that_is_over_or_to_come_holds_nobody(operator, new_host):
 @pytest.mark.parametrize(
     ("more", "said"),
     [
-        ({"rule": "FREQ=SECONDLY"}, "daily, weekly"), ({"rule": "EVERY DAY"}, "cannot be read"),
+        ({"rule": "FREQ=SECONDLY"}, "daily, weekly"), ({"rule": "EVERY DAY"}, "has the part"),
         ({"zone": "Atlantis/Here"}, "no time zone"), ({"place": "nowhere"}, "no host and no paddock"),
         ({"ends_at": "2020-01-01T00:00:00Z"}, "ends after it starts"),
         ({"rule": "FREQ=DAILY;BYHOUR=1,2,3"}, "at one time of the day"),
@@ -203,6 +203,7 @@ def test_the_address_of_a_feed_is_told_once_and_ends_when_another_is_made(viewer
 def test_times_lie_in_the_stretch_in_order_and_last_as_long_as_planned(start, length, often):
     first = datetime(2026, 1, 5, 22, tzinfo=ZoneInfo("Europe/Lisbon"))
     care = Care(starts_at=first, ends_at=first + timedelta(hours=3), zone="Europe/Lisbon", rule=f"FREQ={often}")
+    look_ahead(care, first)
     begin = first + timedelta(days=start)
     found = list(times_between(care, begin, begin + timedelta(days=length)))
     assert found == sorted(found)

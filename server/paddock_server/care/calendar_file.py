@@ -12,7 +12,7 @@ from icalendar import Calendar, Event
 
 from ..errors import Invalid
 from .models import Care
-from .times import checked_rule
+from .recurrence import checked_rule
 
 LARGEST = 1_000_000
 MOST = 1000
@@ -40,7 +40,7 @@ def read_calendar(text: str, zone: ZoneInfo) -> list[ReadCare]:
     try:
         calendar = Calendar.from_ical(text)
         events = calendar.walk("VEVENT")
-    except (ValueError, IndexError, KeyError, TypeError, AttributeError) as error:
+    except (ValueError, IndexError, KeyError, TypeError, AttributeError, OverflowError, RecursionError) as error:
         raise Invalid(f"This is no iCalendar file: {str(error)[:200]}") from None
     if not events:
         raise Invalid("There is no event in this file.")
@@ -50,7 +50,7 @@ def read_calendar(text: str, zone: ZoneInfo) -> list[ReadCare]:
     for number, event in enumerate(events, 1):
         try:
             found.append(_read(event, zone))
-        except (Invalid, ValueError, TypeError, AttributeError) as error:
+        except (Invalid, ValueError, TypeError, AttributeError, OverflowError) as error:
             said = error.detail if isinstance(error, Invalid) else str(error)
             what = str(event.get("SUMMARY", ""))[:60]
             errors.append({"pointer": f"/events/{number}", "detail": f"Event {number} ({what}): {said}"[:400]})

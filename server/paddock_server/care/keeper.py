@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import logging
+from collections.abc import Iterator
 from datetime import timedelta
 
 from channels.db import database_sync_to_async
@@ -15,7 +17,9 @@ from ..hosts.actions.hold import drain, hold, resume
 from ..hosts.models import Host
 from ..link import feed
 from ..people.actor import SERVER
+from .actions.note_ahead import note_ahead
 from .models import Care, CareTime
+from .recurrence import HORIZON
 from .times import times_between
 
 EVERY = 5.0
@@ -33,14 +37,28 @@ async def keep_caring() -> None:
 
 
 def look() -> None:
-    """Once over all plans and all holds that end."""
+    """Once over all holds that end and all plans. One that fails is logged, and costs only itself."""
     now = timezone.now()
-    for care in Care.objects.select_related("paddock", "host__paddock"):
-        for starts, ends in times_between(care, now, now + timedelta(seconds=1)):
-            _care_for(care, *CareTime.objects.get_or_create(care=care, starts_at=starts, defaults={"ends_at": ends}))
-    CareTime.objects.filter(ends_at__lte=now, over_at=None).update(over_at=now)
     for host in Host.objects.select_related("paddock").exclude(holding="").filter(hold_until__lte=now):
-        resume(SERVER, host)
+        with _costs_only_itself(f"the hold of {host.name}"):
+            resume(SERVER, host)
+    CareTime.objects.filter(ends_at__lte=now, over_at=None).update(over_at=now)
+    for care in Care.objects.select_related("paddock", "host__paddock"):
+        with _costs_only_itself(f"the plan {care.pk} ({care.what})"):
+            if care.rule and (care.ahead_until is None or care.ahead_until - now < HORIZON / 2):
+                note_ahead(care, now)
+            for starts, ends in times_between(care, now, now + timedelta(seconds=1)):
+                _care_for(
+                    care, *CareTime.objects.get_or_create(care=care, starts_at=starts, defaults={"ends_at": ends})
+                )
+
+
+@contextlib.contextmanager
+def _costs_only_itself(what: str) -> Iterator[None]:
+    try:
+        yield
+    except Exception:
+        log.exception("%s could not be looked at; it is tried again.", what[:200])
 
 
 @transaction.atomic

@@ -8,7 +8,8 @@ HOWS = [("drain", "drain"), ("hold", "hold")]
 
 class Care(models.Model):
     """Care that is planned for a paddock or for one host, once or by a rule (RFC 5545) that says when it comes again.
-    ``zone`` is where its clock hangs: care at eight stays at eight when summer time begins."""
+    ``zone`` is where its clock hangs: care at eight stays at eight when summer time begins. ``ahead`` are the times of
+    its rule by that clock, in order, as they were computed up to ``ahead_until``."""
 
     what = models.CharField(max_length=200)
     paddock = models.ForeignKey("hosts.Paddock", models.CASCADE, related_name="care")
@@ -19,6 +20,8 @@ class Care(models.Model):
     zone = models.CharField(max_length=64, default="UTC")
     rule = models.CharField(max_length=500, blank=True)
     left_out = models.JSONField(default=list)
+    ahead = models.JSONField(default=list)
+    ahead_until = models.DateTimeField(null=True)
     uid = models.CharField(max_length=300, unique=True)
     made_by = models.CharField(max_length=200)
     made_at = models.DateTimeField(auto_now_add=True)

@@ -1,16 +1,15 @@
-"""When planned care is: its times within a stretch, whatever its rule."""
+"""When planned care is: its times within a stretch, and those ahead of a plan."""
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
-from itertools import islice
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
-
-from dateutil.rrule import DAILY, rruleset, rrulestr
 
 from ..errors import Invalid
 from .models import Care
+from .recurrence import FIRST_YEAR, HORIZON, LAST_YEAR, wall_times
 
 MOST = 500
 LONGEST = timedelta(days=60)
@@ -24,24 +23,25 @@ def zone_called(name: str) -> ZoneInfo:
         raise Invalid(f"There is no time zone {name[:64]!r}: write it as Europe/Lisbon.") from None
 
 
-def checked_rule(text: str) -> str:
-    """The rule as it is kept. Raises Invalid for one that cannot be read, or that comes more often than daily."""
-    rule = text.strip().removeprefix("RRULE:")
-    if not rule:
-        return ""
-    if len(rule) > 500 or "\n" in rule:
-        raise Invalid("A rule is one line, as FREQ=WEEKLY;BYDAY=SU.")
-    try:
-        read = rrulestr(rule, dtstart=datetime(2026, 1, 1))
-    except (ValueError, TypeError, KeyError, AttributeError) as error:
-        raise Invalid(f"The rule {rule[:80]!r} cannot be read: {error}. Write it as FREQ=WEEKLY;BYDAY=SU.") from None
-    if (
-        isinstance(read, rruleset)
-        or read._freq > DAILY
-        or any(part.startswith(("BYHOUR", "BYMINUTE", "BYSECOND")) for part in rule.split(";"))
-    ):  # more often than a day is no care
-        raise Invalid("Care comes again daily, weekly, monthly or yearly, at one time of the day.")
-    return rule
+def demand_moment(moment: datetime, pointer: str) -> None:
+    """Raises Invalid for a year that nobody means."""
+    if not FIRST_YEAR <= moment.year < LAST_YEAR:
+        detail = f"Care lies between {FIRST_YEAR} and {LAST_YEAR}, not in {moment.year}."
+        raise Invalid(detail, errors=[{"pointer": pointer, "detail": detail}])
+
+
+def look_ahead(care: Care, now: datetime) -> None:
+    """Computes the times of a plan with a rule, unsaved. Raises Invalid for a rule without any."""
+    care.ahead, care.ahead_until = [], None
+    if care.rule:
+        zone = ZoneInfo(care.zone)
+        until = max(now, care.starts_at) + HORIZON
+        walls = wall_times(care.rule, _on_the_wall(care.starts_at, zone), _on_the_wall(until, zone))
+        care.ahead, care.ahead_until = [wall.isoformat() for wall in walls], until
+
+
+def _on_the_wall(moment: datetime, zone: ZoneInfo) -> datetime:
+    return moment.astimezone(zone).replace(tzinfo=None, microsecond=0)
 
 
 def times_between(care: Care, start: datetime, end: datetime) -> Iterator[tuple[datetime, datetime]]:
@@ -52,14 +52,11 @@ def times_between(care: Care, start: datetime, end: datetime) -> Iterator[tuple[
             yield care.starts_at, care.ends_at
         return
     zone = ZoneInfo(care.zone)
-    first = care.starts_at.astimezone(zone).replace(tzinfo=None)
-    # A rule that ends at a moment says so in UTC; here all is by the clock on the wall.
-    rule = rrulestr(care.rule.replace("Z;", ";").removesuffix("Z"), dtstart=first)
-    near = (start - lasts).astimezone(zone).replace(tzinfo=None)
     left_out = set(care.left_out)
-    for wall in islice(rule.xafter(near, inc=True), MOST):
-        begins = wall.replace(tzinfo=zone).astimezone(UTC)
+    near = bisect_left(care.ahead, _on_the_wall(start - lasts - timedelta(hours=2), zone).isoformat())
+    for wall in care.ahead[near : near + MOST]:
+        begins = datetime.fromisoformat(wall).replace(tzinfo=zone).astimezone(UTC)
         if begins >= end:
             return
-        if begins + lasts > start and wall.isoformat() not in left_out:
+        if begins + lasts > start and wall not in left_out:
             yield begins, begins + lasts

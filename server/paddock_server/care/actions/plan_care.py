@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from datetime import datetime, timedelta
 
 from django.db import transaction
+from django.utils import timezone
 
 from ...errors import Invalid
 from ...hosts.models import LIVING, Host, Paddock
@@ -16,7 +17,8 @@ from ...people.actor import Actor
 from ...people.models import Role
 from ..calendar_file import ReadCare
 from ..models import Care
-from ..times import LONGEST, checked_rule, zone_called
+from ..recurrence import checked_rule
+from ..times import LONGEST, demand_moment, look_ahead, zone_called
 
 
 @transaction.atomic
@@ -40,10 +42,14 @@ def plan_care(
         detail = f"Care lasts from a minute to {LONGEST.days} days, and ends after it starts."
         raise Invalid(detail, errors=[{"pointer": "/ends_at", "detail": detail}])
     zone_called(zone)
+    demand_moment(starts_at, "/starts_at")
     given = {
         "what": what, "paddock": paddock, "host": host, "how": how, "starts_at": starts_at, "ends_at": ends_at,
         "zone": zone, "rule": checked_rule(rule), "left_out": list(left_out)[:500],
     }  # fmt: skip
+    planned = Care(starts_at=starts_at, zone=zone, rule=given["rule"])
+    look_ahead(planned, timezone.now())
+    given |= {"ahead": planned.ahead, "ahead_until": planned.ahead_until}
     before = Care.objects.filter(uid=uid).select_related("paddock").first() if uid else None
     if before:
         actor.demand(Role.OPERATOR, before.paddock.name, "Changing planned care")

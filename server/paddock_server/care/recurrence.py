@@ -1,0 +1,101 @@
+"""Rules by which planned care comes again: a small part of RFC 5545's, computed once, for a bounded stretch of time.
+
+A rule comes from a person or a calendar file. What it may say is listed here, and nothing else; what it takes to
+compute is bounded by the days between its start and the end of the stretch.
+"""
+
+from __future__ import annotations
+
+import re
+from datetime import datetime, timedelta
+from itertools import islice
+
+from dateutil.rrule import rrulestr
+
+from ..errors import Invalid
+
+HORIZON = timedelta(days=731)
+"""How far ahead the times of a rule are computed."""
+FIRST_YEAR, LAST_YEAR = 2000, 2100
+MAX_TIMES = 1000
+"""Times of one plan that are kept: the last of them."""
+MAX_LENGTH = 500
+FREQUENCIES = ("DAILY", "WEEKLY", "MONTHLY", "YEARLY")
+HOW = "Write it as FREQ=WEEKLY;BYDAY=SU."
+
+_WEEKDAY = r"[+-]?\d{0,2}(?:MO|TU|WE|TH|FR|SA|SU)"
+_PARTS = {
+    "FREQ": re.compile(r"|".join(FREQUENCIES)),
+    "INTERVAL": re.compile(r"[1-9]\d{0,2}"),
+    "COUNT": re.compile(r"[1-9]\d{0,3}"),
+    "UNTIL": re.compile(r"\d{8}(?:T\d{6}Z?)?"),
+    "BYDAY": re.compile(rf"{_WEEKDAY}(?:,{_WEEKDAY}){{0,20}}"),
+    "BYMONTHDAY": re.compile(r"-?\d{1,2}(?:,-?\d{1,2}){0,30}"),
+    "BYMONTH": re.compile(r"\d{1,2}(?:,\d{1,2}){0,11}"),
+    "BYSETPOS": re.compile(r"-?\d{1,2}(?:,-?\d{1,2}){0,10}"),
+    "WKST": re.compile(r"MO|TU|WE|TH|FR|SA|SU"),
+}
+_NUMBERS = {"BYMONTHDAY": (1, 31), "BYMONTH": (1, 12), "BYSETPOS": (1, 31)}
+
+
+def checked_rule(text: str) -> str:
+    """The rule as it is kept, "" for none. Raises Invalid for one that says what is not understood here."""
+    rule = text.strip().upper().removeprefix("RRULE:")
+    if not rule:
+        return ""
+    if len(rule) > MAX_LENGTH or "\n" in rule:
+        raise Invalid(f"A rule is one line of at most {MAX_LENGTH} characters. {HOW}")
+    parts: dict[str, str] = {}
+    for part in rule.rstrip(";").split(";"):
+        name, _, value = part.partition("=")
+        if name in ("BYHOUR", "BYMINUTE", "BYSECOND") or (
+            name == "FREQ" and value in ("HOURLY", "MINUTELY", "SECONDLY")
+        ):
+            raise Invalid("Care comes again daily, weekly, monthly or yearly, at one time of the day.")
+        if name not in _PARTS:
+            raise Invalid(
+                f"The rule {rule[:80]!r} has the part {name[:20]!r}; understood are {', '.join(_PARTS)}. {HOW}"
+            )
+        if name in parts:
+            raise Invalid(f"The rule {rule[:80]!r} says {name} twice.")
+        if not _PARTS[name].fullmatch(value) or not _is_within(name, value):
+            raise Invalid(f"The rule {rule[:80]!r} cannot be read: {name} is {value[:40]!r}. {HOW}")
+        parts[name] = value
+    if "FREQ" not in parts:
+        raise Invalid(f"The rule {rule[:80]!r} does not say how often. {HOW}")
+    return ";".join(f"{name}={value}" for name, value in parts.items())
+
+
+def _is_within(name: str, value: str) -> bool:
+    low, high = _NUMBERS.get(name, (0, 0))
+    if name == "BYDAY":
+        return all(not (number := re.sub(r"[^0-9]", "", day)) or 1 <= int(number) <= 53 for day in value.split(","))
+    return not high or all(low <= abs(int(number)) <= high for number in value.split(","))
+
+
+def wall_times(rule: str, first: datetime, end: datetime) -> list[datetime]:
+    """The times of a checked rule from ``first`` up to ``end``, by the clock on the wall (without a zone), the last
+    MAX_TIMES of them. Raises Invalid where there is none at all."""
+    said = dict(part.split("=", 1) for part in rule.split(";"))
+    count = int(said.pop("COUNT", MAX_TIMES * 100))
+    if until := said.pop("UNTIL", ""):
+        # A rule that ends at a moment says so in UTC; here all is by the clock on the wall.
+        end = min(end, _until(until, rule))
+    try:
+        # Whatever the rule says, the search ends there.
+        read = rrulestr(";".join(f"{name}={value}" for name, value in said.items()), dtstart=first).replace(until=end)
+        times = list(islice(read, count))
+    except (ValueError, TypeError, OverflowError) as error:
+        raise Invalid(f"The rule {rule[:80]!r} cannot be read: {error}. {HOW}") from None
+    if not times:
+        raise Invalid(f"The rule {rule[:80]!r} has no time within two years: there is no such day.")
+    return times[-MAX_TIMES:]
+
+
+def _until(value: str, rule: str) -> datetime:
+    try:
+        if "T" in value:
+            return datetime.strptime(value.rstrip("Z"), "%Y%m%dT%H%M%S")
+        return datetime.strptime(value, "%Y%m%d") + timedelta(days=1, seconds=-1)
+    except (ValueError, OverflowError):
+        raise Invalid(f"The rule {rule[:80]!r} ends at {value}, which is no date.") from None
