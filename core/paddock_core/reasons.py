@@ -251,7 +251,7 @@ def _unmet(term: Term, index: FleetIndex, words: FleetWords) -> str:
             largest = about_size(max(host.memory for host in words.admitted))
             return f"No host has {about_size(term.least)} of memory: the most is {largest}."
         case DiskTerm():
-            most = max((host.disk_free or 0 for host in index.hosts_in(index.state("admitted"))), default=0)
+            most = max((host.disk_free or 0 for host in words.admitted), default=0)
             return f"No host has {about_size(term.least)} of disk free now: the most is {about_size(most)}."
         case DisplayTerm():
             return "No host has a display."

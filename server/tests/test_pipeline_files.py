@@ -277,7 +277,7 @@ def test_fit_and_watch_at_a_terminal(terminal, new_host):
     Job.objects.filter(pk=job.pk).update(state="failed")
     assert terminal("watch", str(job.pk))[0] == 1
     code, said = terminal("why", "999")
-    assert (code, "There is no job 999." in said.err) == (1, True)
+    assert (code, "There is no job 999" in said.err) == (1, True)
 
 
 def test_without_a_token_or_a_server_the_terminal_says_what_to_do(monkeypatch, capsys):

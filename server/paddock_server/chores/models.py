@@ -27,11 +27,13 @@ WORK = tuple(field.name for field in Work._meta.local_fields)
 
 
 class Chore(Work):
-    """Work that was kept under a name; one that is not ``kept`` was made for one run."""
+    """Work that was kept under a name; one that is not ``kept`` was made for one run. People of ``paddocks`` may see it
+    and start it there before it ever ran there."""
 
     name = models.CharField(max_length=100)
     purpose = models.CharField(max_length=500, blank=True)
     kept = models.BooleanField(default=True)
+    paddocks = models.JSONField(default=list)
     made_by = models.CharField(max_length=200)
     made_at = models.DateTimeField(auto_now_add=True)
 

@@ -1,6 +1,6 @@
 from __future__ import annotations
 
-from django.db.models import Prefetch, QuerySet
+from django.db.models import Prefetch, Q, QuerySet
 from drf_spectacular.utils import extend_schema, extend_schema_field
 from rest_framework import generics, serializers
 from rest_framework.request import Request
@@ -10,6 +10,7 @@ from rest_framework.views import APIView
 from ..errors import Invalid, NotAllowed, NotThere
 from ..hosts.models import Host
 from ..hosts.queries import visible_hosts
+from ..json_lists import listed
 from ..people.actor import Actor, person
 from ..people.models import Role
 from ..work.actions.submit import read_asked
@@ -28,12 +29,18 @@ class ChoreSerializer(serializers.ModelSerializer):
     stop_after = serializers.IntegerField(min_value=0, max_value=5000, default=1)
     time_limit = serializers.IntegerField(min_value=1, max_value=24 * 3600, default=3600)
     kept = serializers.BooleanField(default=True)
+    paddocks = serializers.ListField(
+        child=serializers.CharField(max_length=63),
+        max_length=200,
+        required=False,
+        help_text="Whose people may see it and start it there; those who see everything always may.",
+    )
 
     class Meta:
         model = Chore
         fields = [
             "id", "name", "purpose", "script", "shell", "wanted", "at_once", "stop_after", "drain", "time_limit",
-            "kept", "made_by", "made_at",
+            "kept", "paddocks", "made_by", "made_at",
         ]  # fmt: skip
         read_only_fields = ["id", "made_by", "made_at"]
 
@@ -121,10 +128,20 @@ def _demand_viewer(actor: Actor) -> None:
         raise NotAllowed("Seeing chores needs the role viewer. Ask an administrator for it.")
 
 
-def _chore(pk: int) -> Chore:
-    chore = Chore.objects.filter(pk=pk).first()
+def visible_chores(actor: Actor) -> QuerySet[Chore]:
+    """The chores that ran in the actor's paddocks or are meant for them, and their own. Raises NotAllowed."""
+    _demand_viewer(actor)
+    inside = actor.where(Role.VIEWER)
+    if inside is None:
+        return Chore.objects.all()
+    ran = ChoreHost.objects.filter(host__paddock__name__in=inside).values("run__chore")
+    return Chore.objects.filter(Q(made_by=actor.name) | Q(pk__in=ran) | listed("paddocks", inside))
+
+
+def _chore(actor: Actor, pk: int) -> Chore:
+    chore = visible_chores(actor).filter(pk=pk).first()
     if chore is None:
-        raise NotThere(f"There is no chore {pk}.")
+        raise NotThere(f"There is no chore {pk}, or none that you may see.")
     return chore
 
 
@@ -173,8 +190,8 @@ class ChoresView(APIView):
     @extend_schema(responses=ChoreSerializer(many=True))
     def get(self, request: Request) -> Response:
         """The chores that are kept."""
-        _demand_viewer(person(request.user))
-        return Response(ChoreSerializer(Chore.objects.filter(kept=True), many=True).data)
+        seen = visible_chores(person(request.user)).filter(kept=True)
+        return Response(ChoreSerializer(seen, many=True).data)
 
     @extend_schema(request=ChoreSerializer, responses={201: ChoreSerializer})
     def post(self, request: Request) -> Response:
@@ -193,8 +210,7 @@ class ChoreView(APIView):
     @extend_schema(responses=ChoreSerializer)
     def get(self, request: Request, pk: int) -> Response:
         """One chore."""
-        _demand_viewer(person(request.user))
-        return Response(ChoreSerializer(_chore(pk)).data)
+        return Response(ChoreSerializer(_chore(person(request.user), pk)).data)
 
     @extend_schema(request=ChoreSerializer, responses=ChoreSerializer)
     def put(self, request: Request, pk: int) -> Response:
@@ -202,7 +218,8 @@ class ChoreView(APIView):
         given = ChoreSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         wanted = given.validated_data.pop("wanted")
-        kept = keep_chore(person(request.user), given.validated_data, wanted, chore=_chore(pk))
+        actor = person(request.user)
+        kept = keep_chore(actor, given.validated_data, wanted, chore=_chore(actor, pk))
         return Response(ChoreSerializer(kept).data)
 
 
@@ -226,7 +243,7 @@ class StartChoreView(APIView):
         given.is_valid(raise_exception=True)
         actor = person(request.user)
         hosts, how = chosen_hosts(actor, given.validated_data["hosts"], given.validated_data["terms"])
-        return Response(ChoreRunSheetSerializer(start_chore(actor, _chore(pk), hosts, how)).data, status=201)
+        return Response(ChoreRunSheetSerializer(start_chore(actor, _chore(actor, pk), hosts, how)).data, status=201)
 
 
 class ChoreRunsView(generics.ListAPIView):

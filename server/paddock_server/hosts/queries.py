@@ -20,7 +20,7 @@ from ..people.actor import Actor
 from ..people.models import Role
 from ..work.fleet import hosts_refusing, readiness, slots_working
 from ..work.models import Attempt
-from .models import LIVING, Host, Paddock
+from .models import LIVING, EntryPass, Host, Paddock
 
 TRACE_HOURS = 24
 TRACE_STEPS = 48
@@ -77,6 +77,14 @@ def paddock_called(actor: Actor, name: str) -> Paddock:
     return paddock
 
 
+def pass_numbered(actor: Actor, pk: int) -> EntryPass:
+    """An entry pass of a paddock that the actor may see. Raises NotThere."""
+    found = EntryPass.objects.select_related("paddock").filter(pk=pk, paddock__in=visible_paddocks(actor)).first()
+    if found is None:
+        raise NotThere(f"There is no pass {pk}, or none that you may see.")
+    return found
+
+
 def with_work(hosts: Iterable[Host]) -> list[Host]:
     """Sets ``working`` (slots at work) and ``readiness`` on each host."""
     working, refusing = slots_working(), hosts_refusing()
@@ -87,26 +95,35 @@ def with_work(hosts: Iterable[Host]) -> list[Host]:
     return hosts
 
 
-def with_suspicions(hosts: list[Host]) -> list[Host]:
-    """Sets ``suspicions`` on each host: at the gate everything odd, inside only that it calls from elsewhere."""
+def with_suspicions(hosts: list[Host], actor: Actor) -> list[Host]:
+    """Sets ``suspicions`` on each host: at the gate everything odd, inside only that it calls from elsewhere. A host
+    that the actor may not see is not named."""
     at_gate = [host for host in hosts if host.standing == Host.Standing.AT_THE_GATE]
     alike: list[Host] = []
     if at_gate:
-        names = Host.objects.annotate(folded=Lower("name")).filter(folded__in=[host.name.lower() for host in at_gate])
-        machines = Host.objects.filter(machine__in=[host.machine for host in at_gate if host.machine])
+        names = (
+            Host.objects.select_related("paddock")
+            .annotate(folded=Lower("name"))
+            .filter(folded__in=[host.name.lower() for host in at_gate])
+        )
+        machines = Host.objects.select_related("paddock").filter(
+            machine__in=[host.machine for host in at_gate if host.machine]
+        )
         alike = list({host.pk: host for host in [*names, *machines]}.values())
     for host in hosts:
         host.suspicions = []
         if host.calls_from_elsewhere:
             host.suspicions.append(Suspicion(Oddity.OTHER_MACHINE, host.calls_from_elsewhere))
         if host in at_gate:
-            others = [_known(other) for other in alike if other.pk != host.pk]
-            host.suspicions += suspicions(_known(host), others, host.paddock.networks)
+            others = [_known(other, actor) for other in alike if other.pk != host.pk]
+            host.suspicions += suspicions(_known(host, actor), others, host.paddock.networks)
     return hosts
 
 
-def _known(host: Host) -> Known:
-    return Known(host.name, host.machine, host.address, host.standing in LIVING)
+def _known(host: Host, actor: Actor) -> Known:
+    may_see = actor.may(Role.VIEWER, host.paddock.name)
+    shown = host.name if may_see or host.standing not in LIVING else "a host of another paddock"
+    return Known(shown, host.machine, host.address, host.standing in LIVING)
 
 
 def with_traces(hosts: list[Host], now: datetime) -> list[Host]:

@@ -2,7 +2,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from django.db.models import Count, Q
+from django.db.models import Count, Q, QuerySet
 from django.utils import timezone
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import generics, serializers
@@ -15,9 +15,10 @@ from paddock_core.lifecycle import JobState
 from ..api.reading import validated
 from ..errors import ActionError
 from ..health.queries import worst_by_host
-from ..people.actor import person
+from ..people.actor import Actor, person
 from ..people.models import Role
 from ..work.models import Job
+from ..work.visible import visible_jobs
 from .actions.admit import admit
 from .actions.ask_survey import ask_survey
 from .actions.change import change
@@ -35,6 +36,7 @@ from .models import LIVING, EntryPass, Host
 from .queries import (
     host_called,
     paddock_called,
+    pass_numbered,
     visible_hosts,
     visible_paddocks,
     with_suspicions,
@@ -77,13 +79,20 @@ class YardView(APIView):
             for paddock in visible_paddocks(actor)
         ]
         states = dict(
-            Job.objects.filter(state__in=[JobState.WAITING.value, JobState.RUNNING.value, JobState.OFFERED.value])
+            _jobs_seen_by(actor)
+            .filter(state__in=[JobState.WAITING.value, JobState.RUNNING.value, JobState.OFFERED.value])
+            .order_by()
             .values_list("state")
             .annotate(number=Count("id"))
         )
         waiting = states.pop(JobState.WAITING.value, 0)
         shown = {"paddocks": paddocks, "waiting": waiting, "running": sum(states.values())}
         return Response(YardSerializer(shown).data)
+
+
+def _jobs_seen_by(actor: Actor) -> QuerySet[Job]:
+    """None for people without a role, who see an empty yard."""
+    return visible_jobs(actor).prefetch_related(None) if actor.may_anywhere(Role.VIEWER) else Job.objects.none()
 
 
 class PaddocksView(generics.ListCreateAPIView):
@@ -145,8 +154,8 @@ class ReplacePassView(APIView):
 
     @extend_schema(request=None, responses={201: NewPassSerializer})
     def post(self, request: Request, pk: int) -> Response:
-        old = generics.get_object_or_404(EntryPass.objects.select_related("paddock"), pk=pk)
-        made, secret = replace_pass(person(request.user), old)
+        actor = person(request.user)
+        made, secret = replace_pass(actor, pass_numbered(actor, pk))
         made.secret = secret
         return Response(NewPassSerializer(made).data, status=201)
 
@@ -157,7 +166,7 @@ class RevokePassView(APIView):
     @extend_schema(request=None, responses=PassSerializer)
     def post(self, request: Request, pk: int) -> Response:
         actor = person(request.user)
-        found = generics.get_object_or_404(EntryPass.objects.select_related("paddock"), pk=pk)
+        found = pass_numbered(actor, pk)
         revoke_pass(actor, found)
         return Response(PassSerializer(found).data)
 
@@ -176,12 +185,13 @@ class HostsView(generics.ListAPIView):
         return hosts
 
     def paginate_queryset(self, queryset):
-        return with_suspicions(with_work(super().paginate_queryset(queryset)))
+        return with_suspicions(with_work(super().paginate_queryset(queryset)), person(self.request.user))
 
 
 def _sheet(request: Request, name: str) -> Response:
-    host = host_called(person(request.user), name)
-    return Response(HostSerializer(with_suspicions(with_work([host]))[0]).data)
+    actor = person(request.user)
+    host = host_called(actor, name)
+    return Response(HostSerializer(with_suspicions(with_work([host]), actor)[0]).data)
 
 
 class HostView(APIView):

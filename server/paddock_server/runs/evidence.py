@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
+from django.db.models import QuerySet
+
 from paddock_core.runs.compare import Evidence
 from paddock_core.runs.proof import Run
 
@@ -50,9 +52,10 @@ def _took(step: StepRun) -> float:
     return max(0.0, (step.ended_at - step.began_at).total_seconds())
 
 
-def other_run(attempt: Attempt) -> Attempt | None:
-    """The last run before of the same job of its pipeline that ended otherwise: what a failure is held against."""
-    runs = Attempt.objects.filter(
+def other_run(attempt: Attempt, seen: QuerySet[Attempt]) -> Attempt | None:
+    """The last run before, of those that may be seen, of the same job of its pipeline that ended otherwise: what a
+    failure is held against."""
+    runs = seen.filter(
         job__pipeline=attempt.job.pipeline, job__name=attempt.job.name, pk__lt=attempt.pk, ended_at__isnull=False
     ).select_related("host")
     passed = runs.filter(state="passed")

@@ -11,7 +11,7 @@ from ..work.actions.run_again import Where
 from ..work.models import ATTEMPT_STATES, Attempt
 from ..work.serializers import AttemptSerializer
 from .actions.remove_old import kept_until
-from .evidence import other_run, steps_of, times
+from .evidence import steps_of, times
 from .models import FOLDER_KINDS, STEP_OUTCOMES, TEST_OUTCOMES, Output, TestCase, WorkFolder
 
 GROUPS = [(one, one) for one in IN_ORDER]
@@ -101,9 +101,6 @@ class OtherRunSerializer(serializers.Serializer):
     """A run to compare with: of the same job of its pipeline, with the other result."""
 
     name = serializers.CharField()
-    identity = serializers.CharField(
-        help_text="What tells it from another with the same numbers; it is also on the host."
-    )
     state = serializers.ChoiceField(choices=ATTEMPT_STATES)
     host = serializers.CharField(source="host.name")
     at = serializers.DateTimeField(source="offered_at")
@@ -113,6 +110,9 @@ class AttemptSheetSerializer(AttemptSerializer):
     """One attempt with all its evidence. Memory in bytes, processor time in seconds, both of all that it started."""
 
     job = serializers.IntegerField(source="job_id")
+    identity = serializers.CharField(
+        source="wire_name", help_text="What it is called between server and agent, and no other attempt ever is."
+    )
     paddock = serializers.CharField(source="host.paddock.name")
     facts = serializers.DictField()
     variables = serializers.ListField(child=serializers.CharField())
@@ -123,7 +123,7 @@ class AttemptSheetSerializer(AttemptSerializer):
     left_out = serializers.SlugRelatedField(many=True, read_only=True, slug_field="said")
     tests = serializers.SerializerMethodField()
     times = serializers.SerializerMethodField()
-    compare_with = serializers.SerializerMethodField()
+    compare_with = OtherRunSerializer(allow_null=True)
     kept_until = serializers.SerializerMethodField(help_text="When its log and its files are removed.")
     removed_at = serializers.DateTimeField(allow_null=True, help_text="When they were.")
     log_size = serializers.IntegerField(source="log.size")
@@ -131,7 +131,7 @@ class AttemptSheetSerializer(AttemptSerializer):
 
     class Meta(AttemptSerializer.Meta):
         fields = [
-            *AttemptSerializer.Meta.fields, "job", "paddock", "facts", "warm", "variables", "values", "commit",
+            *AttemptSerializer.Meta.fields, "job", "identity", "paddock", "facts", "warm", "variables", "values", "commit",
             "processor", "memory", "left", "steps", "outputs", "left_out", "tests", "times",
             "compare_with", "kept_until", "removed_at", "log_size", "log_lines",
         ]  # fmt: skip
@@ -174,11 +174,6 @@ class AttemptSheetSerializer(AttemptSerializer):
                 "cases": bad[:200],
             }
         ).data
-
-    @extend_schema_field(OtherRunSerializer(allow_null=True))
-    def get_compare_with(self, attempt: Attempt) -> dict[str, object] | None:
-        other = other_run(attempt)
-        return OtherRunSerializer(other).data if other else None
 
     @extend_schema_field(TimesSerializer)
     def get_times(self, attempt: Attempt) -> dict[str, float | None]:

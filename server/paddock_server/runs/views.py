@@ -26,10 +26,11 @@ from ..work.actions.run_again import Where, run_again
 from ..work.lately import lately
 from ..work.models import Attempt
 from ..work.serializers import JobSheetSerializer
-from ..work.views import job_numbered
+from ..work.views import shown_job
+from ..work.visible import job_numbered, visible_attempts
 from . import log_store
 from .actions.take_folders import clear_folders
-from .evidence import evidence, run_of
+from .evidence import evidence, other_run, run_of
 from .log_lines import MOST_FOUND, MOST_LINES, Log
 from .serializers import (
     AttemptSheetSerializer,
@@ -50,14 +51,14 @@ _NAME = re.compile(r"([1-9][0-9]{0,17})-([1-9][0-9]{0,8})")
 def attempt_of(actor: Actor, job: int, number: int) -> Attempt:
     """Raises NotThere."""
     found = (
-        job_numbered(actor, job)
-        .attempts.select_related("job__submission__source", "host__paddock")
+        visible_attempts(actor)
+        .select_related("job__submission__source", "host__paddock")
         .prefetch_related("steps", "outputs", "left_out")
-        .filter(number=number)
+        .filter(job=job_numbered(actor, job), number=number)
         .first()
     )
     if found is None:
-        raise NotThere(f"Job {job} has no attempt {number}.")
+        raise NotThere(f"Job {job} has no attempt {number}, or none that you may see.")
     return found
 
 
@@ -96,9 +97,10 @@ class LogView(APIView):
         responses={(200, "text/plain"): OpenApiTypes.STR},
     )
     def get(self, request: Request, pk: int) -> HttpResponseBase:
-        job = job_numbered(person(request.user), pk)
+        actor = person(request.user)
+        job = job_numbered(actor, pk)
         number, offset = (whole_number(request, name) for name in ("attempt", "offset"))
-        attempts = job.attempts.filter(number=number) if number else job.attempts.all()
+        attempts = visible_attempts(actor).filter(job=job, **({"number": number} if number else {}))
         attempt = attempts.order_by("-number").first()
         if attempt is None and number:
             raise NotThere(f"Job {pk} has no attempt {number}.")
@@ -117,8 +119,10 @@ class AttemptView(APIView):
 
     @extend_schema(responses=AttemptSheetSerializer)
     def get(self, request: Request, pk: int, number: int) -> Response:
-        attempt = attempt_of(person(request.user), pk, number)
+        actor = person(request.user)
+        attempt = attempt_of(actor, pk, number)
         attempt.log = Log(attempt)
+        attempt.compare_with = other_run(attempt, visible_attempts(actor))
         return Response(AttemptSheetSerializer(attempt).data)
 
 
@@ -210,7 +214,7 @@ class RunAgainView(APIView):
         given.is_valid(raise_exception=True)
         actor = person(request.user)
         again = run_again(actor, job_numbered(actor, pk), Where(given.validated_data["where"]))
-        return Response(JobSheetSerializer(again).data, status=201)
+        return shown_job(actor, again.pk, 201)
 
 
 class GiveUpView(APIView):
@@ -220,7 +224,7 @@ class GiveUpView(APIView):
     def post(self, request: Request, pk: int, number: int) -> Response:
         actor = person(request.user)
         give_up(actor, attempt_of(actor, pk, number))
-        return Response(JobSheetSerializer(job_numbered(actor, pk)).data)
+        return shown_job(actor, pk)
 
 
 class CompareRunsView(APIView):

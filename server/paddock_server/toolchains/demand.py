@@ -17,7 +17,7 @@ from paddock_core.verdicts import meeting_term
 from ..bring_up.actions.prove import PIPELINE
 from ..people.actor import Actor
 from ..work.fleet import terms_of
-from ..work.views import visible_jobs
+from ..work.visible import visible_jobs
 
 WINDOW = timedelta(days=30)
 

@@ -28,8 +28,9 @@ from ..work.fleet import fleet, terms_of
 from ..work.models import Attempt
 from .catalogue import catalogue
 from .demand import asked_by_tool, asked_lately, stopped_without
-from .models import Installation, SurveyChange
+from .models import Installation, Kit, SurveyChange
 from .standings import IN_KIT, all_standings
+from .visible import visible_kits
 
 LATELY = timedelta(days=7)
 RESULTS_AROUND = timedelta(days=7)
@@ -59,7 +60,7 @@ def columns(actor: Actor) -> dict[str, Any]:
         for one in host.broken:
             found[one["tool"]].append((places[host.pk], None, False))
     known, asked = catalogue(), asked_by_tool(asked_lately(actor))
-    missed, kits = _missed(seen, by_name)
+    missed, kits = _missed(visible_kits(actor), seen, by_name)
     changed = _changed_lately(places)
     names = sorted(set(found) | set(asked) | set(missed))
     tools = []
@@ -102,11 +103,13 @@ def _day(day: date | None) -> str | None:
     return day.isoformat() if day else None
 
 
-def _missed(seen: Sequence[core.Host], by_name: Mapping[str, int]) -> tuple[Counter[str], list[dict[str, Any]]]:
+def _missed(
+    put_on: Iterable[Kit], seen: Sequence[core.Host], by_name: Mapping[str, int]
+) -> tuple[Counter[str], list[dict[str, Any]]]:
     """How many hosts lack each tool that a kit asks of them; and each kit with how its hosts stand."""
     missed: Counter[str] = Counter()
     kits = []
-    for kit, standing in all_standings(seen):
+    for kit, standing in all_standings(put_on, seen):
         shown = {host: one for host, one in standing.items() if host in by_name}
         terms = terms_of(tuple(kit.terms))
         for one in shown.values():
@@ -264,7 +267,7 @@ def in_kit(host: Host) -> list[dict[str, Any]]:
     """The kits that are put on a host, with how it stands to each."""
     seen = [one for one in fleet({host.paddock.name}) if one.name == host.name]
     found = []
-    for kit, standing in all_standings(seen):
+    for kit, standing in all_standings(Kit.objects.prefetch_related("paddocks"), seen):
         if (one := standing.get(host.name)) is not None:
             terms = terms_of(tuple(kit.terms))
             found.append(

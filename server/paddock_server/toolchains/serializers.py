@@ -5,6 +5,8 @@ from rest_framework import serializers
 from paddock_core.kits import Stands
 
 from ..hosts.models import LABEL, NAME
+from ..people.actor import Actor
+from ..people.models import Role
 from .models import WHATS, Kit
 
 STANDS = [(one.value, one.value) for one in Stands]
@@ -250,7 +252,8 @@ class KitSerializer(serializers.ModelSerializer):
 
     def to_representation(self, kit: Kit):
         shown = {name: getattr(kit, name) for name in self.Meta.fields if name != "paddocks"}
-        return shown | {"paddocks": sorted(one.name for one in kit.paddocks.all())}
+        actor: Actor = self.context["actor"]
+        return shown | {"paddocks": sorted(one.name for one in kit.paddocks.all() if actor.may(Role.VIEWER, one.name))}
 
 
 class KitTrialSerializer(serializers.Serializer):

@@ -26,9 +26,9 @@ def standings(kit: Kit, hosts: Iterable[core.Host]) -> dict[str, Standing]:
     return {one.name: standing(terms, one) for one in meant(hosts, paddocks, kit.labels)}
 
 
-def all_standings(hosts: Sequence[core.Host]) -> list[tuple[Kit, dict[str, Standing]]]:
-    """The same for all kits."""
-    return [(kit, standings(kit, hosts)) for kit in Kit.objects.prefetch_related("paddocks")]
+def all_standings(kits: Iterable[Kit], hosts: Sequence[core.Host]) -> list[tuple[Kit, dict[str, Standing]]]:
+    """The same for several kits."""
+    return [(kit, standings(kit, hosts)) for kit in kits]
 
 
 def effect_of(

@@ -29,15 +29,13 @@ from ..api.reading import validated
 from ..errors import Invalid, NotThere
 from ..hosts.models import Host
 from ..hosts.queries import host_called, visible_hosts
-from ..people.actor import Actor, person
-from ..people.models import Role
+from ..people.actor import person
 from ..work.actions.submit import read_terms
 from ..work.fleet import fleet, terms_of
 from .actions.accept_change import accept_changes
-from .actions.keep_kit import Wanted, keep_kit, kit_called, remove_kit
+from .actions.keep_kit import Wanted, keep_kit, remove_kit
 from .catalogue import catalogue
 from .demand import asked_lately
-from .models import Kit
 from .queries import changes_of, columns, in_kit, inventories, tool_page
 from .serializers import (
     AcceptSerializer,
@@ -55,6 +53,7 @@ from .serializers import (
 )
 from .snapshots import snapshot_at, snapshot_of
 from .standings import effect_of
+from .visible import kit_called, visible_kits
 
 LEAST_COMPARED, MOST_COMPARED = 2, 4
 
@@ -195,13 +194,14 @@ class KitsView(APIView):
 
     @extend_schema(operation_id="kits_list", responses=KitSerializer(many=True))
     def get(self, request: Request) -> Response:
-        _demand_viewer(person(request.user))
-        return Response(KitSerializer(Kit.objects.prefetch_related("paddocks"), many=True).data)
+        actor = person(request.user)
+        return Response(KitSerializer(visible_kits(actor), many=True, context={"actor": actor}).data)
 
     @extend_schema(request=KitSerializer, responses={201: KitSerializer})
     def post(self, request: Request) -> Response:
-        kit = keep_kit(person(request.user), Wanted(**validated(KitSerializer, request)))
-        return Response(KitSerializer(kit).data, status=201)
+        actor = person(request.user)
+        kit = keep_kit(actor, Wanted(**validated(KitSerializer, request)))
+        return Response(KitSerializer(kit, context={"actor": actor}).data, status=201)
 
 
 class KitView(APIView):
@@ -209,23 +209,20 @@ class KitView(APIView):
 
     @extend_schema(responses=KitSerializer)
     def get(self, request: Request, name: str) -> Response:
-        _demand_viewer(person(request.user))
-        return Response(KitSerializer(kit_called(name)).data)
+        actor = person(request.user)
+        return Response(KitSerializer(kit_called(actor, name), context={"actor": actor}).data)
 
     @extend_schema(request=KitSerializer, responses=KitSerializer)
     def put(self, request: Request, name: str) -> Response:
-        kit = keep_kit(person(request.user), Wanted(**validated(KitSerializer, request)), kit_called(name))
-        return Response(KitSerializer(kit).data)
+        actor = person(request.user)
+        kit = keep_kit(actor, Wanted(**validated(KitSerializer, request)), kit_called(actor, name))
+        return Response(KitSerializer(kit, context={"actor": actor}).data)
 
     @extend_schema(responses={204: None})
     def delete(self, request: Request, name: str) -> Response:
-        remove_kit(person(request.user), kit_called(name))
+        actor = person(request.user)
+        remove_kit(actor, kit_called(actor, name))
         return Response(status=204)
-
-
-def _demand_viewer(actor: Actor) -> None:
-    if not actor.may_anywhere(Role.VIEWER):
-        raise NotThere("There is nothing here that you may see.")
 
 
 class KitTrialView(APIView):
@@ -236,7 +233,7 @@ class KitTrialView(APIView):
         actor = person(request.user)
         asked = validated(KitTrialSerializer, request)
         read = read_terms(asked["terms"])
-        kit = kit_called(asked["kit"]) if asked["kit"] else None
+        kit = kit_called(actor, asked["kit"]) if asked["kit"] else None
         found, standings = effect_of(kit, [str(term) for term in read], asked["paddocks"], asked["labels"])
         visible = set(visible_hosts(actor).values_list("name", flat=True))
         answer = {
@@ -257,9 +254,10 @@ class KitStandingsView(APIView):
 
     @extend_schema(responses=EffectSerializer)
     def get(self, request: Request, name: str) -> Response:
-        kit = kit_called(name)
+        actor = person(request.user)
+        kit = kit_called(actor, name)
         found, standings = effect_of(kit, kit.terms, [one.name for one in kit.paddocks.all()], kit.labels)
-        visible = set(visible_hosts(person(request.user)).values_list("name", flat=True))
+        visible = set(visible_hosts(actor).values_list("name", flat=True))
         terms = terms_of(tuple(kit.terms))
         shown = [_host_standing(host, one, terms) for host, one in sorted(standings.items()) if host in visible]
         sides = {side: [h for h in getattr(found, side) if h in visible] for side in ("stay_in", "stay_out")}

@@ -15,8 +15,9 @@ from .board_serializers import ApplySerializer, BoardSerializer, LetInSerializer
 from .fence import Fences
 from .fleet import kept_fleet
 from .serializers import JobSheetSerializer
-from .views import job_numbered, visible_jobs
-from .why import BLOCKED, groups_of, shown_remedy, steps_for
+from .views import shown_job
+from .visible import job_numbered, visible_jobs
+from .why import BLOCKED, groups_of, shown_remedy, steps_for, with_seen_reasons
 
 MOST_JOBS_OF_A_STEP = 2000
 
@@ -28,7 +29,7 @@ class BoardView(APIView):
     def get(self, request: Request) -> Response:
         actor = person(request.user)
         seen = visible_jobs(actor).prefetch_related(None)
-        waiting = list(seen.filter(state=JobState.WAITING.value).defer("script"))
+        waiting = with_seen_reasons(actor, seen.filter(state=JobState.WAITING.value).defer("script"))
         with kept_fleet() as index:
             steps = steps_for(waiting, actor, index, Fences())
         return Response(
@@ -61,7 +62,7 @@ class LetInView(APIView):
         given.is_valid(raise_exception=True)
         wanted = given.validated_data
         let_in(actor, job_numbered(actor, pk), wanted["paddock"], for_good=wanted["for_good"])
-        return Response(JobSheetSerializer(job_numbered(actor, pk)).data)
+        return shown_job(actor, pk)
 
 
 class RemedyView(APIView):

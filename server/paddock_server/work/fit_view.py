@@ -1,5 +1,7 @@
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -14,6 +16,7 @@ from ..errors import NotAllowed
 from ..hosts.queries import paddock_called
 from ..people.actor import Actor, person
 from ..people.models import Role
+from ..toolchains.visible import visible_kits
 from ..toolchains.words import words as known_words
 from .actions.submit import read_asked
 from .board_serializers import FitRequestSerializer, FitSerializer, WordsSerializer
@@ -21,8 +24,8 @@ from .fence import Fences
 from .fleet import asked_of, kept_fleet
 from .models import Job
 from .round import requirement_for
-from .views import job_numbered
-from .why import seen_by, shown_fit, shown_lines
+from .visible import job_numbered
+from .why import seen_by, shown_fit, shown_lines, with_seen_reasons
 
 MOST_WORDS = 2000
 
@@ -45,7 +48,7 @@ class FitView(APIView):
         requirement = Requirement(asked.terms, wanted["slots"], reach, let_in)
         with kept_fleet() as index:
             # As FitSerializer describes it; going through it would cost more than all the rest for thousands of hosts.
-            shown = shown_fit(requirement, asked.prefers, index, pipeline, show_all=wanted["all"])
+            shown = shown_fit(requirement, asked.prefers, index, pipeline, None, wanted["all"], _is_restricted(actor))
             return Response({**shown, "lines": shown_lines(wanted["terms"], requirement, index)})
 
 
@@ -54,6 +57,10 @@ def _reach(actor: Actor) -> frozenset[str] | None:
         raise NotAllowed("Asking what fits needs the role viewer. Ask an administrator for it.")
     seen = actor.where(Role.VIEWER)
     return None if seen is None else frozenset(seen)
+
+
+def _is_restricted(actor: Actor) -> bool:
+    return actor.where(Role.VIEWER) is not None
 
 
 class JobFitView(APIView):
@@ -70,11 +77,15 @@ class JobFitView(APIView):
         prefers = asked_of(tuple(f"prefer {one}" for one in job.prefers)).prefers
         show_all = request.query_params.get("all") == "true"
         with kept_fleet() as index:
-            return Response(shown_fit(requirement, prefers, index, job.pipeline, _kept_reason(job), show_all))
+            shown = shown_fit(
+                requirement, prefers, index, job.pipeline, _kept_reason(job, actor), show_all, _is_restricted(actor)
+            )
+            return Response(shown)
 
 
-def _kept_reason(job: Job) -> Reason | None:
+def _kept_reason(job: Job, actor: Actor) -> Reason | None:
     """What the last round said, where that is more than the hosts tell: another job comes first."""
+    (job,) = with_seen_reasons(actor, [job])
     if job.reason_kind not in (ReasonKind.AFTER.value, ReasonKind.MORE_SLOTS.value):
         return None
     return Reason(ReasonKind(job.reason_kind), job.reason, job.reason_term, job.reason_nearest or None)
@@ -85,19 +96,21 @@ class WordsView(APIView):
 
     @extend_schema(responses=WordsSerializer)
     def get(self, request: Request) -> Response:
-        reach = _reach(person(request.user))
+        actor = person(request.user)
+        reach = _reach(actor)
+        kits = {name.lower() for name in visible_kits(actor).values_list("name", flat=True)} & set(known_words().kits)
         with kept_fleet() as index:
-            return Response(_words(index, reach))
+            return Response(_words(index, reach, kits))
 
 
-def _words(index: FleetIndex, reach: frozenset[str] | None) -> dict[str, object]:
+def _words(index: FleetIndex, reach: frozenset[str] | None, kits: Iterable[str]) -> dict[str, object]:
     words = index.words(reach)
     after = {
         "os": _of_fields(words.admitted, "os", OS_NAMES),
         "arch": _of_fields(words.admitted, "arch", ARCH_NAMES),
         "tool": words.tools,
         "label": words.labels,
-        "kit": dict.fromkeys(known_words().kits, 0),
+        "kit": dict.fromkeys(kits, 0),
         "host": dict.fromkeys(words.hosts, 1),
         "paddock": {name: sum(host.paddock == name for host in words.admitted) for name in words.paddocks},
         "service": words.services,

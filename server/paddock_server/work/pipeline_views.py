@@ -2,7 +2,6 @@ from __future__ import annotations
 
 from django.http import JsonResponse
 from drf_spectacular.utils import extend_schema
-from rest_framework import generics
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -10,7 +9,6 @@ from rest_framework.views import APIView
 from ..errors import NotThere
 from ..hosts.join_view import ForAgents
 from ..people.actor import person
-from ..people.models import Role
 from .actions.keep_source import keep_source, remove_source, renew_secret, submit_source, take_push
 from .actions.submit_file import lint_file, submit_file
 from .models import Job, Source, Submission
@@ -24,6 +22,8 @@ from .pipeline_serializers import (
     SubmissionSheetSerializer,
 )
 from .pipelines import all_pipelines, one_pipeline
+from .visible import source_numbered, visible_jobs, visible_sources, visible_submissions
+from .why import with_seen_reasons
 
 
 def _text(request: Request) -> str:
@@ -60,10 +60,11 @@ class SubmissionView(APIView):
     @extend_schema(responses=SubmissionSheetSerializer)
     def get(self, request: Request, pk: int) -> Response:
         actor = person(request.user)
-        submission = Submission.objects.select_related("source").filter(pk=pk).first()
-        if submission is None or not actor.may_anywhere(Role.VIEWER):
-            raise NotThere(f"There is no submission {pk}.")
-        return Response(_sheet(submission, list(submission.jobs.order_by("pk"))))
+        submission = visible_submissions(actor).select_related("source").filter(pk=pk).first()
+        if submission is None:
+            raise NotThere(f"There is no submission {pk}, or none that you may see.")
+        jobs = with_seen_reasons(actor, visible_jobs(actor).filter(submission=submission).order_by("pk"))
+        return Response(_sheet(submission, jobs))
 
 
 class SourcesView(APIView):
@@ -71,8 +72,7 @@ class SourcesView(APIView):
 
     @extend_schema(responses=SourceSerializer(many=True))
     def get(self, request: Request) -> Response:
-        seen = Source.objects.all() if person(request.user).may_anywhere(Role.VIEWER) else Source.objects.none()
-        return Response(SourceSerializer(seen, many=True).data)
+        return Response(SourceSerializer(visible_sources(person(request.user)), many=True).data)
 
     @extend_schema(request=SourceSerializer, responses={201: NewSourceSerializer})
     def post(self, request: Request) -> Response:
@@ -89,7 +89,8 @@ class SourceView(APIView):
     @extend_schema(responses={204: None})
     def delete(self, request: Request, pk: int) -> Response:
         """Remove it; what it sent stays."""
-        remove_source(person(request.user), generics.get_object_or_404(Source, pk=pk))
+        actor = person(request.user)
+        remove_source(actor, source_numbered(actor, pk))
         return Response(status=204)
 
 
@@ -98,8 +99,9 @@ class SourceSecretView(APIView):
 
     @extend_schema(request=None, responses=NewSourceSerializer)
     def post(self, request: Request, pk: int) -> Response:
-        source = generics.get_object_or_404(Source, pk=pk)
-        source.secret = renew_secret(person(request.user), source)
+        actor = person(request.user)
+        source = source_numbered(actor, pk)
+        source.secret = renew_secret(actor, source)
         return Response(NewSourceSerializer(source).data)
 
 
@@ -108,8 +110,8 @@ class SubmitSourceView(APIView):
 
     @extend_schema(request=None, responses={201: SubmissionSheetSerializer})
     def post(self, request: Request, pk: int) -> Response:
-        source = generics.get_object_or_404(Source, pk=pk)
-        return Response(_sheet(*submit_source(person(request.user), source)), status=201)
+        actor = person(request.user)
+        return Response(_sheet(*submit_source(actor, source_numbered(actor, pk))), status=201)
 
 
 class HookView(ForAgents):

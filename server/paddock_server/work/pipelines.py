@@ -21,7 +21,7 @@ from .fleet import kept_fleet
 from .lately import lately
 from .models import Attempt, Job
 from .round import readable
-from .views import visible_jobs
+from .visible import visible_attempts, visible_jobs
 from .why import seen_by
 
 WINDOW = timedelta(days=30)
@@ -36,7 +36,7 @@ def all_pipelines(actor: Actor) -> list[dict[str, object]]:
     for job in _jobs(actor):
         by_name[job.pipeline].append(job)
     hosts: dict[str, set[int]] = defaultdict(set)
-    ran = Attempt.objects.filter(job__submitted_at__gt=timezone.now() - WINDOW, started_at__isnull=False)
+    ran = visible_attempts(actor).filter(job__submitted_at__gt=timezone.now() - WINDOW, started_at__isnull=False)
     for pipeline, host in ran.values_list("job__pipeline", "host").distinct():
         hosts[pipeline].add(host)
     fences = Fences()
@@ -50,7 +50,7 @@ def one_pipeline(actor: Actor, name: str) -> dict[str, object]:
     if not jobs:
         raise NotThere(f"No job of a pipeline called {name} was sent in the last 30 days.")
     attempts: dict[int, list[Attempt]] = defaultdict(list)
-    for attempt in Attempt.objects.filter(job__in=[job.pk for job in jobs]).select_related("host"):
+    for attempt in visible_attempts(actor).filter(job__in=[job.pk for job in jobs]).select_related("host"):
         attempts[attempt.job_id].append(attempt)
     fences = Fences()
     seen = {paddock.name for paddock in visible_paddocks(actor)}

@@ -8,14 +8,15 @@ from rest_framework.views import APIView
 
 from paddock_core.lifecycle import ENDED, LIVE
 
-from ..errors import Invalid, NotAllowed, NotThere
+from ..errors import Invalid
 from ..people.actor import Actor, person
-from ..people.models import Role
 from .actions.cancel import cancel
 from .actions.change_job import change_priority, correct_terms
 from .actions.submit import WantedJob, submit
-from .models import JOB_STATES, Attempt, Job
+from .models import JOB_STATES, Job
 from .serializers import ChangeJobSerializer, JobSerializer, JobSheetSerializer, SubmitSerializer
+from .visible import job_numbered, visible_attempts, visible_jobs
+from .why import with_seen_reasons
 
 GROUPS = {
     "live": [state.value for state in LIVE],
@@ -24,19 +25,10 @@ GROUPS = {
 }
 
 
-def visible_jobs(actor: Actor):
-    """Jobs are seen by everybody who may see anything. Raises NotAllowed for people without a role."""
-    if not actor.may_anywhere(Role.VIEWER):
-        raise NotAllowed("Seeing jobs needs the role viewer. Ask an administrator for it.")
-    return Job.objects.prefetch_related("attempts__host")
-
-
-def job_numbered(actor: Actor, pk: int) -> Job:
-    """Raises NotThere."""
-    job = visible_jobs(actor).filter(pk=pk).first()
-    if job is None:
-        raise NotThere(f"There is no job {pk}.")
-    return job
+def shown_job(actor: Actor, pk: int, status: int = 200) -> Response:
+    """The sheet of a job, as the actor may see it. Raises NotThere."""
+    (job,) = with_seen_reasons(actor, [job_numbered(actor, pk)])
+    return Response(JobSheetSerializer(job).data, status=status)
 
 
 class JobsView(generics.ListAPIView):
@@ -67,8 +59,12 @@ class JobsView(generics.ListAPIView):
         if pipeline := asked.get("pipeline"):
             jobs = jobs.filter(pipeline=pipeline)
         if host := asked.get("host"):
-            jobs = jobs.filter(pk__in=Attempt.objects.filter(host__name__iexact=host).values("job"))
+            tried = visible_attempts(person(self.request.user)).filter(host__name__iexact=host)
+            jobs = jobs.filter(pk__in=tried.values("job"))
         return jobs
+
+    def paginate_queryset(self, queryset):
+        return with_seen_reasons(person(self.request.user), super().paginate_queryset(queryset))
 
     @extend_schema(request=SubmitSerializer, responses={201: JobSheetSerializer})
     def post(self, request: Request) -> Response:
@@ -76,8 +72,8 @@ class JobsView(generics.ListAPIView):
         given = SubmitSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         wanted = {"lines": given.validated_data.pop("terms"), **given.validated_data}
-        job = submit(person(request.user), WantedJob(**wanted))
-        return Response(JobSheetSerializer(job).data, status=201)
+        actor = person(request.user)
+        return shown_job(actor, submit(actor, WantedJob(**wanted)).pk, 201)
 
 
 class JobView(APIView):
@@ -85,7 +81,7 @@ class JobView(APIView):
 
     @extend_schema(responses=JobSheetSerializer)
     def get(self, request: Request, pk: int) -> Response:
-        return Response(JobSheetSerializer(job_numbered(person(request.user), pk)).data)
+        return shown_job(person(request.user), pk)
 
     @extend_schema(request=ChangeJobSerializer, responses=JobSheetSerializer)
     def patch(self, request: Request, pk: int) -> Response:
@@ -98,7 +94,7 @@ class JobView(APIView):
             change_priority(actor, job, priority)
         if (terms := given.validated_data.get("terms")) is not None:
             correct_terms(actor, job, terms)
-        return Response(JobSheetSerializer(job_numbered(actor, pk)).data)
+        return shown_job(actor, pk)
 
 
 class CancelView(APIView):
@@ -108,4 +104,4 @@ class CancelView(APIView):
     def post(self, request: Request, pk: int) -> Response:
         actor = person(request.user)
         cancel(actor, job_numbered(actor, pk))
-        return Response(JobSheetSerializer(job_numbered(actor, pk)).data)
+        return shown_job(actor, pk)

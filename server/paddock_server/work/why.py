@@ -12,6 +12,7 @@ import numpy as np
 from paddock_core.fit import NEAR_FIT_LACKS, FitRow, Fitting, Requirement, fit_row
 from paddock_core.fleet_index import FleetIndex, unpacked
 from paddock_core.fleet_index import count as count_bits
+from paddock_core.lifecycle import JobState
 from paddock_core.reasons import Reason, ReasonKind, funnel, lacking_terms, why_waiting
 from paddock_core.remedies import NearFit, Remedies, Remedy, RemedyKind
 from paddock_core.terms import Term, read_line
@@ -23,8 +24,10 @@ from ..people.models import Role
 from ..toolchains.words import words as known_words
 from .actions.apply_remedy import can_be_done
 from .fence import Fences
+from .fleet import kept_fleet
 from .models import Job
-from .round import readable
+from .round import readable, set_reason
+from .visible import visible_jobs
 
 MOST_ROWS = 60
 """Hosts that fit, and as many near fits, that are shown unless all are asked for."""
@@ -52,8 +55,10 @@ def shown_fit(
     pipeline: str = "",
     reason: Reason | None = None,
     show_all: bool = False,
+    is_restricted: bool = False,
 ) -> dict[str, object]:
-    """As FitSerializer describes it."""
+    """As FitSerializer describes it; who ``is_restricted`` to some paddocks is not told how many hosts there are in
+    all."""
     fitting = Fitting(requirement, index)
     reason = reason or why_waiting(requirement, index)
     remedies = Remedies(requirement, index, pipeline)
@@ -83,7 +88,10 @@ def shown_fit(
         "reason_kind": reason.kind.value,
         "reason_term": reason.term,
         "reason_nearest": reason.nearest or "",
-        "funnel": [{"name": step.name, "left": step.left, "term": step.term} for step in funnel(requirement, index)],
+        "funnel": [
+            {"name": step.name, "left": step.left, "term": step.term}
+            for step in funnel(requirement, index)[1 if is_restricted else 0 :]
+        ],
         "hosts": [_shown_row(row, prefers, requirement, mended.get(row.host.name)) for row in rows],
     }
 
@@ -147,6 +155,28 @@ def seen_by(requirement: Requirement, actor: Actor) -> Requirement:
         return requirement
     reach = frozenset(seen) if requirement.reach is None else requirement.reach & frozenset(seen)
     return replace(requirement, reach=reach)
+
+
+def with_seen_reasons(actor: Actor, jobs: Iterable[Job]) -> list[Job]:
+    """The jobs, with reasons that the actor may read. A reason speaks of hosts, and of jobs that come first: for who may
+    see only some paddocks it is said anew of those alone, unsaved."""
+    listed = list(jobs)
+    waiting = [job for job in listed if job.state == JobState.WAITING.value]
+    if not waiting or actor.where(Role.VIEWER) is None:
+        return listed
+    requirements, unreadable = readable(waiting, Fences())
+    first = {pk for job in waiting for pk in job.after}
+    seen_first = set(visible_jobs(actor).filter(pk__in=first).values_list("pk", flat=True)) if first else set()
+    with kept_fleet() as index:
+        for job in waiting:
+            if job.reason_kind == ReasonKind.AFTER.value:
+                if not set(job.after) <= seen_first:
+                    set_reason(job, Reason(ReasonKind.AFTER, "It runs after another job."))
+                continue
+            found = unreadable.get(job.pk) or why_waiting(seen_by(requirements[job.pk], actor), index)
+            kept = index.host(job.kept_host)
+            set_reason(job, found, job.kept_host if kept and actor.may(Role.VIEWER, kept.paddock) else "")
+    return listed
 
 
 def steps_for(jobs: Iterable[Job], actor: Actor, index: FleetIndex, fences: Fences) -> list[Step]:

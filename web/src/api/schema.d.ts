@@ -2296,6 +2296,8 @@ export interface components {
             /** Format: date-time */
             readonly ended_at: string | null;
             job: number;
+            /** @description What it is called between server and agent, and no other attempt ever is. */
+            identity: string;
             paddock: string;
             facts: {
                 [key: string]: unknown;
@@ -2314,7 +2316,7 @@ export interface components {
             readonly left_out: string[];
             readonly tests: components["schemas"]["TestSummary"] | null;
             readonly times: components["schemas"]["Times"];
-            readonly compare_with: components["schemas"]["OtherRun"] | null;
+            compare_with: components["schemas"]["OtherRun"] | null;
             /**
              * Format: date-time
              * @description When its log and its files are removed.
@@ -2631,6 +2633,8 @@ export interface components {
             time_limit?: number;
             /** @default true */
             kept?: boolean;
+            /** @description Whose people may see it and start it there; those who see everything always may. */
+            paddocks?: string[];
             readonly made_by: string;
             /** Format: date-time */
             readonly made_at: string;
@@ -2681,6 +2685,8 @@ export interface components {
             time_limit?: number;
             /** @default true */
             kept?: boolean;
+            /** @description Whose people may see it and start it there; those who see everything always may. */
+            paddocks?: string[];
         };
         /** @description A run in a line: how many hosts are in which state. */
         ChoreRun: {
@@ -3659,8 +3665,6 @@ export interface components {
         /** @description A run to compare with: of the same job of its pipeline, with the other result. */
         OtherRun: {
             name: string;
-            /** @description What tells it from another with the same numbers; it is also on the host. */
-            identity: string;
             state: components["schemas"]["AttemptStateEnum"];
             host: string;
             /** Format: date-time */

@@ -9,7 +9,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from ...errors import Invalid, NotNow
-from ...hosts.models import Host
+from ...hosts.models import Host, Paddock
 from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
@@ -32,10 +32,19 @@ def keep_chore(actor: Actor, given: Mapping[str, Any], wanted: Sequence[str], *,
             setattr(kept, field, given[field])
     kept.wanted = terms
     kept.kept = given.get("kept", True)
+    kept.paddocks = _known_paddocks(given.get("paddocks", kept.paddocks))
     kept.save()
     write(actor, "changed" if chore else "kept", "chore", kept.name, wanted=terms)
     feed.tell("chore", kept.pk)
     return kept
+
+
+def _known_paddocks(names: Sequence[str]) -> list[str]:
+    known = set(Paddock.objects.filter(name__in=names).values_list("name", flat=True))
+    if missing := sorted(set(names) - known):
+        detail = f"There is no paddock called {missing[0]}."
+        raise Invalid(detail, errors=[{"pointer": "/paddocks", "detail": detail}])
+    return sorted(known)
 
 
 @transaction.atomic

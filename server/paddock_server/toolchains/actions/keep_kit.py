@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from django.db import transaction
 
-from ...errors import Invalid, NotThere
+from ...errors import Invalid
 from ...hosts.models import Paddock
 from ...link import feed
 from ...logbook.write import write
@@ -78,14 +78,6 @@ def _heard_of(kit: Kit) -> None:
     transaction.on_commit(words.forget)
     feed.tell("kit", kit.name)
     dispatcher.wake_after_commit()
-
-
-def kit_called(name: str) -> Kit:
-    """One kit, whatever the case. Raises NotThere."""
-    kit = Kit.objects.filter(name__iexact=name).first()
-    if kit is None:
-        raise NotThere(f"There is no kit called {name}.")
-    return kit
 
 
 def _demand(actor: Actor, paddocks: Sequence[str], labels: Sequence[str]) -> None:

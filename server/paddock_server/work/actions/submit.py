@@ -26,6 +26,7 @@ from ..fence import Fences
 from ..fleet import kept_fleet
 from ..models import Job, Submission
 from ..round import behind_others, requirement_for, set_reason
+from ..visible import visible_jobs
 
 
 @dataclass(frozen=True)
@@ -100,7 +101,7 @@ def submit(
         raise NotAllowed("Submitting a job needs the role operator. Ask an administrator for it.")
     asked = read_asked(wanted.lines)
     after = list(dict.fromkeys(wanted.after))
-    _demand_to_come_after(after)
+    _demand_to_come_after(actor, after)
     from_source = submission is not None and submission.source_id is not None
     for place, step in enumerate(wanted.steps):
         if step.checkout and not step.checkout.url:
@@ -199,8 +200,8 @@ def read_terms(texts: Sequence[str]) -> tuple[Term, ...]:
     return asked.terms
 
 
-def _demand_to_come_after(jobs: Sequence[int]) -> None:
-    states = dict(Job.objects.filter(pk__in=jobs).values_list("pk", "state"))
+def _demand_to_come_after(actor: Actor, jobs: Sequence[int]) -> None:
+    states = dict(visible_jobs(actor).filter(pk__in=jobs).values_list("pk", "state")) if jobs else {}
     for pk in jobs:
         if pk not in states:
             raise Invalid(f"There is no job {pk} that this one could come after.")
