@@ -14,11 +14,13 @@ django.setup()
 
 from channels.auth import AuthMiddlewareStack  # noqa: E402
 from channels.routing import ProtocolTypeRouter, URLRouter  # noqa: E402
-from channels.security.websocket import AllowedHostsOriginValidator  # noqa: E402
-from django.urls import path  # noqa: E402
+from django.urls import path, re_path  # noqa: E402
 
 from .care.keeper import keep_caring  # noqa: E402
 from .chores.keeper import keep_rolling  # noqa: E402
+from .front.bodies import Bodies  # noqa: E402
+from .front.headers import Headers  # noqa: E402
+from .front.origin import OwnOrigin, no_such_socket  # noqa: E402
 from .health.keepers import keep_finding, keep_reading  # noqa: E402
 from .link import running  # noqa: E402
 from .link.agents import agent_link  # noqa: E402
@@ -31,12 +33,14 @@ from .telling.deliveries import keep_telling  # noqa: E402
 from .time_line.keeper import keep_marking  # noqa: E402
 from .work.dispatcher import keep_dispatching  # noqa: E402
 
-_feed = AllowedHostsOriginValidator(AuthMiddlewareStack(FeedConsumer.as_asgi()))
+_feed = OwnOrigin(AuthMiddlewareStack(FeedConsumer.as_asgi()))
 
 _router = ProtocolTypeRouter(
     {
-        "http": with_short_way(get_asgi_application()),
-        "websocket": URLRouter([path("agent/v1/link", agent_link), path("api/v1/feed/", _feed)]),
+        "http": Headers(Bodies(with_short_way(get_asgi_application()))),
+        "websocket": URLRouter(
+            [path("agent/v1/link", agent_link), path("api/v1/feed/", _feed), re_path(r"^", no_such_socket)]
+        ),
     }
 )
 

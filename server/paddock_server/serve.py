@@ -9,10 +9,13 @@ import sys
 from types import FrameType
 
 import uvicorn
+from django.conf import settings
 
 from paddock_agent import wire
 
 from .data_folder import FolderInUse, FolderOpen, close_to_others, locked
+from .front.doors import Doors, bounds_for, raise_file_limit
+from .front.protocol import LARGEST_HEAD, BoundedHttp, BoundedSocket
 from .link import running
 
 SHUTDOWN_PATIENCE = 5
@@ -27,8 +30,6 @@ class _Server(uvicorn.Server):
 
 def serve(bind: str, port: int) -> int:
     """Serves until it is stopped. Returns the exit code: 1 where it cannot, which it says."""
-    from django.conf import settings
-
     try:
         close_to_others(settings.DATA)
         with locked(settings.DATA):
@@ -55,12 +56,18 @@ def _listen(bind: str, port: int) -> int:
     except OSError as error:
         print(_cannot_listen(bind, port, error), file=sys.stderr)  # noqa: T201
         return 1
+    BoundedHttp.doors = Doors(bounds_for(raise_file_limit()), settings.PROXIES)
     config = uvicorn.Config(
         "paddock_server.asgi:application",
+        http=BoundedHttp,
+        h11_max_incomplete_event_size=2 * LARGEST_HEAD,
+        # Nobody's word on who the client is counts but a named proxy's.
+        proxy_headers=bool(settings.PROXIES),
+        forwarded_allow_ips=settings.PROXIES,
         log_config=None,
         access_log=False,
         server_header=False,
-        ws="websockets-sansio",
+        ws=BoundedSocket,
         ws_max_size=wire.LARGEST_MESSAGE,
         # Pings keep ways through networks open; who is silent too long is told by the grace of its paddock.
         ws_ping_interval=20,

@@ -48,13 +48,14 @@ INSTALLED_APPS = [
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
-    "paddock_server.web.content_security",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
-    "django.middleware.clickjacking.XFrameOptionsMiddleware",
 ]
+
+PROXIES = [one.strip() for one in os.environ.get("PADDOCK_PROXIES", "").split(",") if one.strip()]
+"""Addresses of reverse proxies: what they say of the client is believed, and what nobody else says."""
 
 ROOT_URLCONF = "paddock_server.urls"
 ASGI_APPLICATION = "paddock_server.asgi.application"
@@ -85,6 +86,10 @@ CHANNEL_LAYERS = {"default": {"BACKEND": "channels.layers.InMemoryChannelLayer"}
 AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+    {
+        "NAME": "django.contrib.auth.password_validation.UserAttributeSimilarityValidator",
+        "OPTIONS": {"user_attributes": ("username",), "max_similarity": 0.7},
+    },
 ]
 SESSION_COOKIE_NAME = "paddock_session"
 SESSION_COOKIE_SAMESITE = "Strict"
@@ -92,7 +97,6 @@ CSRF_COOKIE_NAME = "paddock_csrf"
 CSRF_COOKIE_SAMESITE = "Strict"
 CSRF_FAILURE_VIEW = "paddock_server.api.problems.csrf_failure"
 SECURE_CONTENT_TYPE_NOSNIFF = True
-X_FRAME_OPTIONS = "DENY"
 
 USE_TZ = True
 TIME_ZONE = "UTC"
@@ -118,6 +122,7 @@ REST_FRAMEWORK = {
     "DEFAULT_PAGINATION_CLASS": "paddock_server.api.paging.Pages",
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
     "DEFAULT_THROTTLE_RATES": {"login": "20/min", "join": "600/min", "report": "3000/min", "hook": "300/min"},
+    "NUM_PROXIES": 0,  # whose word on the client counts is settled before: see PROXIES
     "EXCEPTION_HANDLER": "paddock_server.api.problems.handle",
 }
 SPECTACULAR_SETTINGS = {
@@ -164,7 +169,8 @@ LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
     "formatters": {"plain": {"format": "%(asctime)s %(levelname)s %(name)s: %(message)s"}},
-    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain"}},
+    "filters": {"bounded": {"()": "paddock_server.front.log_bound.BoundedLines"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain", "filters": ["bounded"]}},
     "root": {"handlers": ["console"], "level": "WARNING"},
     "loggers": {
         "paddock": {"level": "INFO"},

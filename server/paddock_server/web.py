@@ -1,30 +1,12 @@
-"""The web application's page, and what browsers are told to allow on it."""
+"""The web application's page, and whether the server can serve."""
 
 from __future__ import annotations
-
-from collections.abc import Callable
 
 from django.conf import settings
 from django.db import connection
 from django.http import HttpRequest, HttpResponse, JsonResponse
 
-POLICY = (
-    "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; "
-    "connect-src 'self' ws: wss:; worker-src 'self' blob:; object-src 'none'; base-uri 'none'; frame-ancestors 'none'"
-)
-
 NOT_BUILT = "The web part is not built yet. `make web` builds it; `make demo` and `make test` do so by themselves."
-
-
-def content_security(get_response: Callable[[HttpRequest], HttpResponse]) -> Callable[[HttpRequest], HttpResponse]:
-    """Middleware: nothing is loaded from anywhere else, and no script stands in a page."""
-
-    def middleware(request: HttpRequest) -> HttpResponse:
-        response = get_response(request)
-        response.headers.setdefault("Content-Security-Policy", POLICY)
-        return response
-
-    return middleware
 
 
 def page(request: HttpRequest, *_: object, **__: object) -> HttpResponse:

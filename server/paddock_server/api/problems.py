@@ -13,6 +13,7 @@ from rest_framework.views import set_rollback
 
 from ..errors import ActionError
 
+WRONG_NAME = "The server does not go by the name in this address. PADDOCK_HOSTS lists, with commas, those that it has."
 log = logging.getLogger("paddock.api")
 
 CONTENT_TYPE = "application/problem+json"
@@ -78,10 +79,7 @@ def not_found(request: HttpRequest, *_: object, **__: object) -> HttpResponse:
 def bad_request(request: HttpRequest, exception: Exception | None = None) -> HttpResponse:
     """For what Django refuses before any view sees it."""
     if isinstance(exception, DisallowedHost):
-        detail = (
-            "The server does not go by the name in this address. PADDOCK_HOSTS lists, with commas, those that it has."
-        )
-        return respond(400, "Not a name of this server", detail)
+        return respond(400, "Not a name of this server", WRONG_NAME)
     return respond(400, "Bad request", "The server cannot make sense of this request.")
 
 

@@ -1,0 +1,117 @@
+"""Bodies of requests: taken in as a whole before Django sees them, none larger than its address takes."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import json
+from typing import Any
+
+from ..api.problems import CONTENT_TYPE, problem
+
+LARGEST_BODY = 2 * 1024 * 1024
+BODIES_TOGETHER = 64 * 1024 * 1024
+"""Bytes of bodies in the server's memory at one time."""
+_BY_ADDRESS = {
+    "/api/v1/session/": 16 * 1024,
+    "/hooks/": 128 * 1024,
+    "/agent/v1/outputs/": LARGEST_BODY + 1024,
+    "/agent/": 512 * 1024,
+    "/metrics": 0,
+    "/healthz": 0,
+}
+DRAIN_SECONDS, DRAIN_BYTES = 2.0, 16 * 1024 * 1024
+"""A client that sends more than it may hears so only if it is let send a while."""
+
+
+def largest_at(path: str) -> int:
+    """How many bytes a body at this address may have."""
+    return next((most for start, most in _BY_ADDRESS.items() if path.startswith(start)), LARGEST_BODY)
+
+
+class _TooLarge(Exception):
+    pass
+
+
+class _Gone(Exception):
+    """The client went away."""
+
+
+class Bodies:
+    """The ASGI application ``inner``, which gets whole bodies only."""
+
+    def __init__(self, inner: Any) -> None:
+        self._inner = inner
+        self._together = 0
+
+    async def __call__(self, scope: Any, receive: Any, send: Any) -> None:
+        if scope["type"] != "http":
+            await self._inner(scope, receive, send)
+            return
+        most = largest_at(scope["path"])
+        parts: list[bytes] = []
+        try:
+            try:
+                await self._take(scope, receive, most, parts)
+            except _TooLarge:
+                detail = f"A request to this address has at most {most} bytes."
+                await _refuse(send, receive, 413, "Content Too Large", detail)
+                return
+            except MemoryError:
+                await _refuse(send, receive, 503, "Service Unavailable", "The server takes in too much at this moment.")
+                return
+            except _Gone:
+                return
+            await self._inner(scope, _replay(b"".join(parts), receive), send)
+        finally:
+            self._together -= sum(map(len, parts))
+
+    async def _take(self, scope: Any, receive: Any, most: int, parts: list[bytes]) -> None:
+        announced = dict(scope["headers"]).get(b"content-length", b"")
+        if announced.isdigit() and int(announced[:20]) > most:
+            raise _TooLarge
+        size, more = 0, True
+        while more:
+            event = await receive()
+            if event["type"] == "http.disconnect":
+                raise _Gone
+            part, more = event.get("body", b""), event.get("more_body", False)
+            size += len(part)
+            if size > most:
+                raise _TooLarge
+            if part:
+                if self._together + len(part) > BODIES_TOGETHER:
+                    raise MemoryError
+                self._together += len(part)
+                parts.append(bytes(part))
+
+
+def _replay(body: bytes, receive: Any) -> Any:
+    given = [{"type": "http.request", "body": body, "more_body": False}]
+
+    async def again() -> Any:
+        return given.pop() if given else await receive()
+
+    return again
+
+
+async def _refuse(send: Any, receive: Any, status: int, title: str, detail: str) -> None:
+    body = json.dumps(problem(status, title, detail)).encode()
+    headers = [
+        (b"content-type", CONTENT_TYPE.encode()),
+        (b"content-length", str(len(body)).encode()),
+        (b"connection", b"close"),
+    ]
+    if status == 503:
+        headers.append((b"retry-after", b"5"))
+    await send({"type": "http.response.start", "status": status, "headers": headers})
+    await send({"type": "http.response.body", "body": body, "more_body": True})
+    with contextlib.suppress(TimeoutError):
+        async with asyncio.timeout(DRAIN_SECONDS):
+            drained = 0
+            while drained < DRAIN_BYTES:
+                event = await receive()
+                if event["type"] != "http.request" or not event.get("more_body"):
+                    break
+                drained += len(event.get("body", b""))
+    await send({"type": "http.response.body", "body": b""})

@@ -1,0 +1,81 @@
+"""What every answer tells browsers: what a page may load, who may frame it, what may be stored; and which names the
+server goes by, for static files too."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from django.conf import settings
+from django.http.request import split_domain_port, validate_host
+
+from ..api.problems import CONTENT_TYPE, WRONG_NAME, problem
+
+POLICY = (
+    "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; "
+    "connect-src 'self'; worker-src 'self' blob:; object-src 'none'; base-uri 'none'; form-action 'self'; "
+    "frame-ancestors 'none'"
+)
+_ALWAYS = {
+    b"content-security-policy": POLICY.encode(),
+    b"x-frame-options": b"DENY",
+    b"x-content-type-options": b"nosniff",
+    b"referrer-policy": b"same-origin",
+    b"cross-origin-opener-policy": b"same-origin",
+    b"permissions-policy": b"camera=(), geolocation=(), microphone=()",
+}
+_PRIVATE = ("/api/", "/agent/", "/hooks/", "/care/", "/metrics")
+"""Addresses whose answers are for who asked alone."""
+
+
+class Headers:
+    """The ASGI application ``inner``, whose answers have what a browser has to know."""
+
+    def __init__(self, inner: Any) -> None:
+        self._inner = inner
+
+    async def __call__(self, scope: Any, receive: Any, send: Any) -> None:
+        if scope["type"] != "http":
+            await self._inner(scope, receive, send)
+            return
+        is_private = scope["path"].startswith(_PRIVATE)
+
+        async def with_headers(event: Any) -> None:
+            if event["type"] == "http.response.start":
+                there = {name.lower() for name, _ in event.get("headers", ())}
+                more = [(name, value) for name, value in _ALWAYS.items() if name not in there]
+                if is_private and b"cache-control" not in there:
+                    more.append((b"cache-control", b"no-store"))
+                event = {**event, "headers": [*event.get("headers", ()), *more]}
+            await send(event)
+
+        if not is_our_name(scope):
+            await _wrong_name(with_headers)
+            return
+        await self._inner(scope, receive, with_headers)
+
+
+def host_of(scope: Any) -> str:
+    """The Host header, "" for none."""
+    for name, value in scope["headers"]:
+        if name == b"host":
+            host: str = value.decode("latin-1")
+            return host
+    return ""
+
+
+def is_our_name(scope: Any) -> bool:
+    """Whether the request is for a name that this server goes by. A program that names none is let pass: it is no
+    browser that somebody led here."""
+    host = host_of(scope)
+    if not host:
+        return True
+    domain, _ = split_domain_port(host)
+    return bool(domain) and validate_host(domain, settings.ALLOWED_HOSTS)
+
+
+async def _wrong_name(send: Any) -> None:
+    body = json.dumps(problem(400, "Not a name of this server", WRONG_NAME)).encode()
+    headers = [(b"content-type", CONTENT_TYPE.encode()), (b"content-length", str(len(body)).encode())]
+    await send({"type": "http.response.start", "status": 400, "headers": headers})
+    await send({"type": "http.response.body", "body": body})

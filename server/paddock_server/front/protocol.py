@@ -1,0 +1,153 @@
+"""Uvicorn's protocols with bounds: on the size of a request's head, and on the time for its head, body and answer."""
+
+from __future__ import annotations
+
+import asyncio
+from typing import Any, ClassVar, cast
+
+import h11
+from uvicorn.protocols.http.h11_impl import H11Protocol
+from uvicorn.protocols.websockets.websockets_sansio_impl import WebSocketsSansIOProtocol
+
+from .doors import Doors
+
+LARGEST_HEAD = 32 * 1024
+"""Bytes of a request's line and headers together."""
+MOST_HEADERS = 100
+HEAD_PATIENCE = 15.0
+"""Seconds from the connection's start, or from the first byte of a next request, to the end of the head."""
+BODY_PATIENCE = 300.0
+BODY_REST = 30.0
+"""Seconds for a whole body, and between two pieces of it."""
+UNREAD_PATIENCE = 120.0
+"""Seconds for which a client may leave its answer unread."""
+
+_REFUSALS = {
+    408: b"Request Timeout",
+    413: b"Content Too Large",
+    431: b"Request Header Fields Too Large",
+    503: b"Service Unavailable",
+}
+
+
+def _refusal(status: int, detail: str) -> bytes:
+    body = f'{{"type":"about:blank","title":"{_REFUSALS[status].decode()}","status":{status},"detail":"{detail}"}}'
+    head = [
+        b"HTTP/1.1 %d %s" % (status, _REFUSALS[status]),
+        b"content-type: application/problem+json",
+        b"content-length: %d" % len(body),
+        b"connection: close",
+    ]
+    if status == 503:
+        head.append(b"retry-after: 5")
+    return b"\r\n".join([*head, b"", body.encode()])
+
+
+class BoundedHttp(H11Protocol):
+    """One HTTP connection. ``doors`` is set when the server is put together."""
+
+    doors: ClassVar[Doors]
+
+    def __init__(self, *given: Any, **named: Any) -> None:
+        super().__init__(*given, **named)
+        self._timer: asyncio.TimerHandle | None = None
+        self._unread: asyncio.TimerHandle | None = None
+        self._body_ends_at = 0.0
+
+    def connection_made(self, transport: asyncio.BaseTransport) -> None:
+        opened = cast(asyncio.Transport, transport)
+        super().connection_made(opened)
+        if not self.doors.enter(opened, self.client[0] if self.client else ""):
+            self._refuse(503, "There are too many connections, from here or in all. Try again in a moment.")
+            return
+        self._wait(HEAD_PATIENCE, "The request did not come in time.")
+
+    def data_received(self, data: bytes) -> None:
+        if self.transport.is_closing():
+            return
+        if self.conn.their_state is h11.IDLE and self._timer is None:
+            self._wait(HEAD_PATIENCE, "The request did not come in time.")
+        if self.conn.their_state is h11.IDLE and self._is_too_large(data):
+            self._refuse(431, f"A request has at most {MOST_HEADERS} headers, of {LARGEST_HEAD // 1024} KiB together.")
+            return
+        super().data_received(data)
+        if self.transport.get_protocol() is not self or self.transport.is_closing():
+            self._stop_timer()
+        elif self.conn.their_state is h11.SEND_BODY:
+            self._wait_for_body()
+        elif self.conn.their_state is not h11.IDLE:
+            self._stop_timer()
+
+    def _is_too_large(self, data: bytes) -> bool:
+        """Whether what has come of a head, with ``data``, is more than a head may be."""
+        come = self.conn.trailing_data[0] + data
+        end = come.find(b"\r\n\r\n")
+        head = len(come) if end < 0 else end
+        return head > LARGEST_HEAD or come.count(b"\n", 0, head) > MOST_HEADERS
+
+    def _wait_for_body(self) -> None:
+        now = self.loop.time()
+        if not self._body_ends_at:
+            self._body_ends_at = now + BODY_PATIENCE
+        # While the application is behind, its not reading is no fault of the client's.
+        rest = BODY_PATIENCE if self.flow.read_paused else BODY_REST
+        self._wait(max(0.0, min(rest, self._body_ends_at - now)), "The body of the request did not come in time.")
+
+    def _wait(self, seconds: float, detail: str) -> None:
+        self._stop_timer(keep_body=True)
+        self._timer = self.loop.call_later(seconds, self._refuse, 408, detail)
+
+    def _stop_timer(self, *, keep_body: bool = False) -> None:
+        if self._timer is not None:
+            self._timer.cancel()
+            self._timer = None
+        if not keep_body:
+            self._body_ends_at = 0.0
+            self.doors.is_asking(self.transport)
+
+    def _refuse(self, status: int, detail: str) -> None:
+        """Says why, unless an answer has begun already, and closes."""
+        if self.cycle is None or self.cycle.response_complete or not self.cycle.response_started:
+            self.transport.write(_refusal(status, detail))
+        if self.cycle is not None and not self.cycle.response_complete:
+            self.cycle.disconnected = True
+            self.cycle.message_event.set()
+        self.transport.close()
+
+    def handle_websocket_upgrade(self, event: h11.Request) -> None:
+        self._stop_timer()
+        if not self.doors.becomes_socket(self.transport):
+            self._refuse(503, "There are too many connections. Try again in a moment.")
+            return
+        super().handle_websocket_upgrade(event)
+
+    def on_response_complete(self) -> None:
+        self.doors.waits(self.transport)
+        super().on_response_complete()
+
+    def pause_writing(self) -> None:
+        super().pause_writing()
+        self._unread = self._unread or self.loop.call_later(UNREAD_PATIENCE, self.transport.abort)
+
+    def resume_writing(self) -> None:
+        super().resume_writing()
+        self._forget_unread()
+
+    def _forget_unread(self) -> None:
+        if self._unread is not None:
+            self._unread.cancel()
+            self._unread = None
+
+    def connection_lost(self, error: Exception | None) -> None:
+        self._stop_timer()
+        self._forget_unread()
+        self.doors.leave(self.transport)
+        super().connection_lost(error)
+
+
+class BoundedSocket(WebSocketsSansIOProtocol):
+    """One WebSocket, which leaves through the same doors."""
+
+    def connection_lost(self, error: Exception | None) -> None:
+        BoundedHttp.doors.leave(self.transport)
+        super().connection_lost(error)
