@@ -12,6 +12,7 @@ from paddock_core.findings import (
     RULES,
     FleetSeen,
     HostSeen,
+    GuessingSeen,
     PassSeen,
     Severity,
     WatchedService,
@@ -114,7 +115,7 @@ def test_each_trouble_ends_in_its_own_finding_and_no_other(code):
 
 
 def test_every_rule_has_a_case():
-    elsewhere = {"network-silent", "pass-ending"}
+    elsewhere = {"network-silent", "pass-ending", "passwords-guessed"}
     assert set(BY_CODE) == set(CASES) | elsewhere
     assert len(BY_CODE) == len(RULES)
 
@@ -244,3 +245,16 @@ def test_a_person_can_put_a_finding_aside():
     assert is_quiet(NOW, False, NOW + 1)
     assert not is_quiet(NOW, False, NOW - 1)
     assert not is_quiet(NOW, False, None)
+
+
+def test_guessing_of_passwords_is_said_with_whom_it_is_about():
+    guessing = (
+        GuessingSeen("harbourmaster", True, 9, NOW - 60, NOW),
+        GuessingSeen("10.0.0.9", False, 40, NOW - 60, NOW),
+    )
+    account, address = evaluate(FleetSeen((), (), guessing), NOW)
+    assert "for harbourmaster" in account.sentence
+    assert "from 10.0.0.9" in address.sentence
+    assert "PADDOCK_PROXIES" in address.remedy.sentence
+    assert account.key != address.key
+    assert (account.hosts, account.paddock) == ((), "")

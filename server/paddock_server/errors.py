@@ -56,6 +56,13 @@ class TooManyTries(ActionError):
     title = "Too many wrong tries"
 
 
+class NotLoggedIn(ActionError):
+    """Name and password do not go together."""
+
+    status = 401
+    title = "Not logged in"
+
+
 class PassUnknown(PassRefused):
     """There is no such pass at all: a slip, or a guess."""
 

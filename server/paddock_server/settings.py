@@ -52,6 +52,7 @@ MIDDLEWARE = [
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "paddock_server.web.SaidTrouble",
 ]
 
 PROXIES = [one.strip() for one in os.environ.get("PADDOCK_PROXIES", "").split(",") if one.strip()]
@@ -121,7 +122,7 @@ REST_FRAMEWORK = {
     "DEFAULT_PARSER_CLASSES": ["rest_framework.parsers.JSONParser"],
     "DEFAULT_PAGINATION_CLASS": "paddock_server.api.paging.Pages",
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
-    "DEFAULT_THROTTLE_RATES": {"login": "20/min", "join": "600/min", "report": "3000/min", "hook": "300/min"},
+    "DEFAULT_THROTTLE_RATES": {"join": "600/min", "report": "3000/min", "hook": "300/min"},
     "NUM_PROXIES": 0,  # whose word on the client counts is settled before: see PROXIES
     "EXCEPTION_HANDLER": "paddock_server.api.problems.handle",
 }

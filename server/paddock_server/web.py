@@ -2,9 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from pathlib import Path
+
 from django.conf import settings
 from django.db import connection
 from django.http import HttpRequest, HttpResponse, JsonResponse
+
+from . import storage_trouble
+from .api.problems import respond
+from .storage_trouble import Trouble, trouble_of
 
 NOT_BUILT = "The web part is not built yet. `make web` builds it; `make demo` and `make test` do so by themselves."
 
@@ -20,7 +27,33 @@ def page(request: HttpRequest, *_: object, **__: object) -> HttpResponse:
 
 
 def healthz(request: HttpRequest) -> HttpResponse:
-    """200 once the server can serve: it answers, and so does its database."""
+    """200 while the server can serve: its database answers, and can be written. Else why not."""
+    trouble = storage_trouble.look(settings.DATA, Path(connection.settings_dict["NAME"]))
+    if trouble:
+        return answer(trouble)
     with connection.cursor() as cursor:
         cursor.execute("SELECT 1")
     return JsonResponse({"status": "ok"})
+
+
+class SaidTrouble:
+    """Middleware: storage trouble in views outside the API becomes an answer that says so."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self._get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        return self._get_response(request)
+
+    def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:
+        """Django's hook for what a view raised."""
+        trouble = trouble_of(error)
+        return answer(trouble) if trouble else None
+
+
+def answer(trouble: Trouble) -> HttpResponse:
+    """The problem as an answer."""
+    response = respond(trouble.status, trouble.title, trouble.detail)
+    if trouble.retry_after:
+        response.headers["Retry-After"] = str(trouble.retry_after)
+    return response

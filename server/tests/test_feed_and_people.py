@@ -42,7 +42,7 @@ def test_the_feed_tells_only_of_paddocks_that_the_person_may_see(shoreline, orch
         await browser.wait()
         return heard
 
-    assert async_to_sync(talk)() == [{"noun": "host", "name": "avocet-01"}, {"noun": "host", "name": "anywhere"}]
+    assert async_to_sync(talk)() == [{"noun": "host", "name": "avocet-01"}, {"noun": "host", "name": ""}]
 
 
 def test_the_feed_is_closed_to_strangers():

@@ -5,6 +5,7 @@ from __future__ import annotations
 import atexit
 import functools
 import os
+import resource
 import shutil
 import signal
 import socket
@@ -53,8 +54,17 @@ class RealServer:
     """``paddock serve`` on a port of its own, with an administrator called harbourmaster."""
 
     def __init__(
-        self, data: Path, grace: float = 45, bind: str = "127.0.0.1", watch: float = 60, lease: float | None = None
+        self,
+        data: Path,
+        grace: float = 45,
+        bind: str = "127.0.0.1",
+        watch: float = 60,
+        lease: float | None = None,
+        files: int | None = None,
+        proxies: str = "",
     ) -> None:
+        """``files``: how many files the server may open, for tests of what happens when there are no more."""
+        self._files = files
         self.port = free_port()
         self.url = f"http://{bind}:{self.port}"
         self._bind = bind
@@ -66,6 +76,7 @@ class RealServer:
             PADDOCK_LEASE=str(grace if lease is None else lease),
             PADDOCK_WATCH_SECONDS=str(watch),
             PADDOCK_HOSTS=bind,
+            PADDOCK_PROXIES=proxies,
         )
         self._process: subprocess.Popen[bytes] | None = None
         folder, token = new_data()
@@ -83,8 +94,13 @@ class RealServer:
                 env=self.environment,
                 stdout=log,
                 stderr=log,
+                preexec_fn=self._limit_files if self._files else None,
             )
         until(self._is_up, "the server to answer")
+
+    def _limit_files(self) -> None:
+        assert self._files
+        resource.setrlimit(resource.RLIMIT_NOFILE, (self._files, self._files))
 
     def _is_up(self) -> bool:
         assert self._process and self._process.poll() is None, self.log()

@@ -5,7 +5,7 @@ from .evaluate import evaluate, look_at_host, together
 from .finding import Evidence, Finding, Found, Remedy, Rule, Severity
 from .lifetime import Lifetime, after
 from .rules import BY_CODE, RULES
-from .seen import FleetSeen, HostSeen, PassSeen, WatchedService, WatchSeen
+from .seen import FleetSeen, GuessingSeen, HostSeen, PassSeen, WatchedService, WatchSeen
 
 __all__ = [
     "BY_CODE",
@@ -14,6 +14,7 @@ __all__ = [
     "Finding",
     "FleetSeen",
     "Found",
+    "GuessingSeen",
     "HostSeen",
     "Lifetime",
     "PassSeen",

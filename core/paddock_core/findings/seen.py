@@ -133,8 +133,20 @@ class PassSeen:
 
 
 @dataclass(frozen=True)
+class GuessingSeen:
+    """Wrong passwords, so many that it is no slip: from one address, or for one person where ``is_account``."""
+
+    subject: str
+    is_account: bool
+    tries: int
+    first_at: float
+    last_at: float
+
+
+@dataclass(frozen=True)
 class FleetSeen:
     """All hosts, and what belongs to none of them."""
 
     hosts: tuple[HostSeen, ...]
     passes: tuple[PassSeen, ...] = ()
+    guessing: tuple[GuessingSeen, ...] = ()

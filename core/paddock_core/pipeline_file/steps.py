@@ -36,8 +36,10 @@ def why_no_address(url: str, schemes: Sequence[str] = SCHEMES) -> str:
     user, at, host = re.split(r"[/?#]", rest, maxsplit=1)[0].rpartition("@")
     if not host or host.startswith(("-", ":")):
         return "the address has no host"
-    if at and ":" in user:
-        return "the address has a password in it, which everybody could read here"
+    if at and (":" in user or scheme in ("http", "https")):
+        return "the address has a password or a token in it, which everybody could read here: use a secret"
+    if "?" in rest or "#" in rest:
+        return "the address has more than a path, and what is in it everybody could read here: use a secret for a token"
     return ""
 
 

@@ -12,6 +12,7 @@ from rest_framework.response import Response
 from rest_framework.views import set_rollback
 
 from ..errors import ActionError
+from ..storage_trouble import trouble_of
 
 WRONG_NAME = "The server does not go by the name in this address. PADDOCK_HOSTS lists, with commas, those that it has."
 log = logging.getLogger("paddock.api")
@@ -33,6 +34,8 @@ def handle(error: Exception, context: dict[str, object]) -> Response | None:
         error = exceptions.PermissionDenied(str(error) or None)
     if isinstance(error, ActionError):
         body = problem(error.status, error.title, error.detail, **error.extra)
+        if "retry_after" in error.extra:
+            headers["Retry-After"] = str(error.extra["retry_after"])
     elif isinstance(error, exceptions.ValidationError):
         errors = list(_flatten(error.detail))
         detail = "; ".join(f"{e['pointer'].lstrip('/') or 'body'}: {e['detail']}" for e in errors[:5])
@@ -43,6 +46,11 @@ def handle(error: Exception, context: dict[str, object]) -> Response | None:
         if getattr(error, "wait", None):
             headers["Retry-After"] = str(int(error.wait) + 1)  # type: ignore[attr-defined]
         body = problem(error.status_code, http.HTTPStatus(error.status_code).phrase, str(error.detail))
+    elif trouble := trouble_of(error):
+        log.error("The storage gives trouble: %s", error)
+        if trouble.retry_after:
+            headers["Retry-After"] = str(trouble.retry_after)
+        body = problem(trouble.status, trouble.title, trouble.detail)
     else:
         return None
     set_rollback()

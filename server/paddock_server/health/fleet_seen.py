@@ -26,13 +26,14 @@ from paddock_core.findings import (
     look_at_host,
     together,
 )
-from paddock_core.findings.seen import Strange
+from paddock_core.findings.seen import GuessingSeen, Strange
 from paddock_core.lifecycle import AttemptState
 from paddock_core.link_state import FLAPPING_WINDOW, Link
 from paddock_core.proportions import Contrast, Tally, contrasts
 from paddock_core.trend import Trend
 
 from ..hosts.models import LIVING, EntryPass, Host
+from ..people.log_in_guard import ongoing_guessing
 from ..work.models import Attempt
 from . import vitals, watches
 from .looking import stirred
@@ -93,7 +94,7 @@ class SeenFleet:
             )
             self._hosts[pk] = seen
             self._found[pk], self._looked_at[pk] = look_at_host(seen, now), now
-        fleet = FleetSeen(tuple(self._hosts.values()), _passes())
+        fleet = FleetSeen(tuple(self._hosts.values()), _passes(), _guessing())
         return together(fleet, chain.from_iterable(self._found.values()), now)
 
     def _take_changes(self) -> set[int]:
@@ -243,6 +244,13 @@ def _passes() -> tuple[PassSeen, ...]:
     good = EntryPass.objects.filter(revoked_at=None, ends_at__gt=timezone.now()).select_related("paddock")
     return tuple(
         PassSeen(one.name, one.paddock.name, one.ends_at.timestamp(), one.uses - one.used, one.used > 0) for one in good
+    )
+
+
+def _guessing() -> tuple[GuessingSeen, ...]:
+    return tuple(
+        GuessingSeen(one.subject, one.kind == "account", one.tries, one.first_at.timestamp(), one.last_at.timestamp())
+        for one in ongoing_guessing(timezone.now())
     )
 
 

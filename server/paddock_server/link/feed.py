@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+import asyncio
+import contextlib
+import hashlib
 from typing import Any
 
 from channels.db import database_sync_to_async
 from channels.generic.websocket import AsyncJsonWebsocketConsumer
 from channels.layers import get_channel_layer
+from django.contrib.auth.models import User
+from django.contrib.sessions.backends.db import SessionStore
 from django.db import transaction
 
 from ..health import looking
@@ -17,6 +22,13 @@ from . import running
 
 GROUP = "feed"
 NOT_LOGGED_IN = 4401
+ABOUT_JOBS = ("job", "log")
+"""Notes that name a job: who may see only some paddocks may see only some of them."""
+GATHERED_FOR = 0.3
+"""Seconds for which such notes are gathered before they are looked up together."""
+MOST_GATHERED = 500
+LOOKED_AT_EVERY = 30.0
+"""Seconds after which it is looked up again whether the person is still logged in, and what they may see."""
 
 
 def tell(noun: str, name: object, paddock: str = "") -> None:
@@ -36,35 +48,110 @@ def tell_now(noun: str, name: object) -> None:
     _send({"type": "feed.note", "noun": noun, "name": str(name), "paddock": ""})
 
 
-def _send(note: dict[str, str]) -> None:
+def end_session(key: str) -> None:
+    """Ends every feed that was opened with this session, once the transaction is through."""
+    transaction.on_commit(lambda: running.post(_send, {"type": "feed.over"}, _session_group(key)))
+
+
+def _send(note: dict[str, str], group: str = GROUP) -> None:
     layer = get_channel_layer()
     assert layer is not None
-    running.start(layer.group_send(GROUP, note))
+    running.start(layer.group_send(group, note))
+
+
+def _session_group(key: str) -> str:
+    """No key is written where somebody may read it."""
+    return f"session.{hashlib.sha256(key.encode()).hexdigest()[:32]}"
 
 
 class FeedConsumer(AsyncJsonWebsocketConsumer):
-    """One browser. It hears only of paddocks that its person may see."""
+    """One browser. It hears only of what its person may see, and only as long as the person is logged in."""
 
     actor: Actor
 
     async def connect(self) -> None:
-        user = self.scope["user"]
-        if not user.is_authenticated:
+        self._gathered: dict[tuple[str, str], None] = {}
+        self._working: list[asyncio.Task[None]] = []
+        session = self.scope.get("session")
+        self._key: str = (session.session_key or "") if session is not None else ""
+        if not self.scope["user"].is_authenticated or not await self._look_again():
             await self.accept()
             await self.close(NOT_LOGGED_IN)
             return
-        self.actor = await database_sync_to_async(person)(user)
         # Before the browser hears that it is connected, and asks for everything: no note may fall between.
         await self.channel_layer.group_add(GROUP, self.channel_name)
+        if self._key:
+            await self.channel_layer.group_add(_session_group(self._key), self.channel_name)
         await self.accept()
+        self._working = [asyncio.create_task(self._keep_looking()), asyncio.create_task(self._pass_on_gathered())]
 
-    async def receive_json(self, content: Any, **kwargs: Any) -> None:
-        """Nothing is expected from the browser."""
+    async def receive(self, text_data: str | None = None, bytes_data: bytes | None = None, **_: Any) -> None:
+        """Nothing is expected from the browser, and nothing that it sends is read."""
 
     async def disconnect(self, code: int) -> None:
+        for task in self._working:
+            task.cancel()
         await self.channel_layer.group_discard(GROUP, self.channel_name)
+        if self._key:
+            await self.channel_layer.group_discard(_session_group(self._key), self.channel_name)
+
+    async def feed_over(self, _: dict[str, str]) -> None:
+        """The session has ended."""
+        await self.close(NOT_LOGGED_IN)
 
     async def feed_note(self, note: dict[str, str]) -> None:
-        """Passes a note on."""
-        if not note["paddock"] or self.actor.may(Role.VIEWER, note["paddock"]):
-            await self.send_json({"noun": note["noun"], "name": note["name"]})
+        """Passes a note on, with the name of the thing only to who may see it."""
+        noun, name, paddock = note["noun"], note["name"], note["paddock"]
+        if paddock:
+            if self.actor.may(Role.VIEWER, paddock):
+                await self.send_json({"noun": noun, "name": name})
+        elif self.actor.everywhere is not None:
+            await self.send_json({"noun": noun, "name": name})
+        elif noun in ABOUT_JOBS:
+            if len(self._gathered) < MOST_GATHERED:
+                self._gathered[noun, name] = None
+        else:
+            await self.send_json({"noun": noun, "name": ""})
+
+    async def _pass_on_gathered(self) -> None:
+        while True:
+            await asyncio.sleep(GATHERED_FOR)
+            gathered, self._gathered = self._gathered, {}
+            if gathered:
+                seen = await database_sync_to_async(_seen_jobs)(self.actor, {name for _, name in gathered})
+                for noun, name in gathered:
+                    if name in seen:
+                        await self.send_json({"noun": noun, "name": name})
+
+    async def _keep_looking(self) -> None:
+        while True:
+            await asyncio.sleep(LOOKED_AT_EVERY)
+            if not await self._look_again():
+                await self.close(NOT_LOGGED_IN)
+                return
+
+    async def _look_again(self) -> bool:
+        """Whether the person is still logged in; what they may see is read anew."""
+        found = await database_sync_to_async(_still_there)(self.scope["user"].pk, self._key)
+        if found is not None:
+            self.actor = found
+        return found is not None
+
+
+def _still_there(user_pk: int, session_key: str) -> Actor | None:
+    user = User.objects.filter(pk=user_pk, is_active=True).first()
+    if user is None or (session_key and not SessionStore().exists(session_key)):
+        return None
+    return person(user)
+
+
+def _seen_jobs(actor: Actor, names: set[str]) -> set[str]:
+    from ..work.visible import visible_jobs
+
+    if not actor.may_anywhere(Role.VIEWER):
+        return set()
+    numbers = [int(name) for name in names if name.isdecimal()]
+    with contextlib.suppress(ValueError):
+        seen = visible_jobs(actor).prefetch_related(None).filter(pk__in=numbers).values_list("pk", flat=True)
+        return {str(pk) for pk in seen}
+    return set()

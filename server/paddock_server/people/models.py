@@ -23,6 +23,32 @@ class Grant(models.Model):
         ]
 
 
+class WrongLogIns(models.Model):
+    """Wrong passwords from one address, or for one person, whatever the address. It goes some time after the last."""
+
+    KINDS = [("address", "address"), ("account", "account")]
+
+    kind = models.CharField(max_length=10, choices=KINDS)
+    subject = models.CharField(max_length=150)
+    tries = models.PositiveIntegerField(default=0)
+    first_at = models.DateTimeField()
+    last_at = models.DateTimeField(db_index=True)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["kind", "subject"], name="one_count_of_wrong_log_ins")]
+
+
+class KnownPlace(models.Model):
+    """An address from which a person has logged in: others' guessing of the password does not lock them out there."""
+
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="known_places")
+    address = models.CharField(max_length=100)
+    last_at = models.DateTimeField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["user", "address"], name="one_place_a_person")]
+
+
 class Token(models.Model):
     """A program's key to the API, acting for a person. Only the hash of it is kept."""
 

@@ -1,15 +1,15 @@
-from django.contrib.auth import authenticate, login, logout
+from django.contrib.auth import login
 from django.utils.decorators import method_decorator
 from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
-from rest_framework.exceptions import AuthenticationFailed
 from rest_framework.permissions import AllowAny
 from rest_framework.request import Request
 from rest_framework.response import Response
-from rest_framework.throttling import ScopedRateThrottle
 from rest_framework.views import APIView
 
+from .actions.end_session import end_session
+from .actions.log_in import log_in
 from .actor import person
 from .models import Role
 
@@ -37,21 +37,12 @@ def _session(request: Request) -> Response:
     return Response(SessionSerializer({"name": name, "role": actor.everywhere, "paddock_roles": roles}).data)
 
 
-class LoginThrottle(ScopedRateThrottle):
-    """Counts only tries to log in: asking who one is costs nothing."""
-
-    def allow_request(self, request: Request, view: APIView) -> bool:
-        return request.method != "POST" or super().allow_request(request, view)
-
-
 @method_decorator(ensure_csrf_cookie, name="get")
 @method_decorator(csrf_protect, name="post")
 class SessionView(APIView):
     """Who is logged in; log in; log out."""
 
     permission_classes = [AllowAny]
-    throttle_classes = [LoginThrottle]
-    throttle_scope = "login"
 
     @extend_schema(responses=SessionSerializer)
     def get(self, request: Request) -> Response:
@@ -63,9 +54,8 @@ class SessionView(APIView):
         """Log in."""
         given = LoginSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        user = authenticate(request, **given.validated_data)
-        if user is None:
-            raise AuthenticationFailed("Name and password do not go together. Mind capital letters.")
+        name, password = given.validated_data["username"], given.validated_data["password"]
+        user = log_in(request._request, name, password, request.META.get("REMOTE_ADDR", ""))
         login(request._request, user)
         request.user = user
         return _session(request)
@@ -73,5 +63,5 @@ class SessionView(APIView):
     @extend_schema(responses={204: None})
     def delete(self, request: Request) -> Response:
         """Log out."""
-        logout(request._request)
+        end_session(person(request.user), request._request)
         return Response(status=204)

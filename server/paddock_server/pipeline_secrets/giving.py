@@ -8,8 +8,8 @@ from django.utils import timezone
 
 from ..errors import Invalid, NotNow
 from ..patterns import matches_any
+from ..sealing import unseal
 from .models import PipelineSecret
-from .sealing import unseal
 
 ANY = "*"
 

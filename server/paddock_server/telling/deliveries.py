@@ -11,7 +11,9 @@ from channels.db import database_sync_to_async
 from django.db import transaction
 from django.utils import timezone
 
+from ..errors import NotNow
 from ..link import running
+from ..sealing import unseal
 from .models import Delivery
 from .sending import NotSent, send
 
@@ -78,8 +80,9 @@ async def _deliver(pk: int) -> None:
             return
         telling = delivery.telling
         try:
-            await send(telling.kind, telling.target, telling.secret, delivery.subject, delivery.body)
-        except NotSent as failure:
+            signing = unseal(telling.sealed_for, bytes(telling.sealed)) if telling.sealed else ""
+            await send(telling.kind, telling.target, signing, delivery.subject, delivery.body)
+        except (NotSent, NotNow) as failure:
             await database_sync_to_async(note_failure)(pk, str(failure))
         else:
             await database_sync_to_async(note_sent)(pk)

@@ -13,13 +13,14 @@ class Telling(models.Model):
     ``paddocks`` and ``codes`` are those that are told, none for all; ``severity`` the least severe. Within
     ``gather_seconds`` what is found goes into one message. In the quiet hours, from ``quiet_from`` to ``quiet_to``
     minutes after midnight in ``zone`` on ``quiet_days`` (0 is Monday), messages wait for their end, but for urgent ones
-    where ``urgent_anyway``. ``secret`` signs webhooks: it has to be known to sign, so it is kept as it is.
+    where ``urgent_anyway``. ``sealed`` is the secret that signs webhooks, sealed as pipelines' secrets are: a
+    copy of the database alone does not give it away.
     """
 
     name = models.CharField(max_length=100, unique=True)
     kind = models.CharField(max_length=10, choices=KINDS)
     target = models.CharField(max_length=500)
-    secret = models.CharField(max_length=200, blank=True)
+    sealed = models.BinaryField(default=b"")
     severity = models.CharField(max_length=10, choices=SEVERITIES, default="soon")
     paddocks = models.JSONField(default=list)
     codes = models.JSONField(default=list)
@@ -33,6 +34,11 @@ class Telling(models.Model):
     is_on = models.BooleanField(default=True)
     made_by = models.CharField(max_length=200)
     made_at = models.DateTimeField(auto_now_add=True)
+
+    @property
+    def sealed_for(self) -> str:
+        """What its secret is sealed for: a rule keeps its name."""
+        return f"webhook {self.name}"
 
     class Meta:
         ordering = ["name"]

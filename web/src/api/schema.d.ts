@@ -2776,12 +2776,13 @@ export interface components {
          *     * `agent-old` - agent-old
          *     * `certificate-ending` - certificate-ending
          *     * `pass-ending` - pass-ending
+         *     * `passwords-guessed` - passwords-guessed
          *     * `watch-silent` - watch-silent
          *     * `no-watch` - no-watch
          *     * `started-by-hand` - started-by-hand
          * @enum {string}
          */
-        CodesEnum: "network-silent" | "machine-silent" | "agent-ended" | "gone-after-reboot" | "service-missing" | "service-stopped" | "service-disabled" | "service-fails" | "account-cannot-log-on" | "agent-hung" | "agent-stopped" | "flapping" | "watched-service-down" | "disk-full" | "disk-filling" | "work-folder" | "memory-pressure" | "clock-off" | "environment-old" | "fails-here" | "clone" | "misbehaving" | "agent-old" | "certificate-ending" | "pass-ending" | "watch-silent" | "no-watch" | "started-by-hand";
+        CodesEnum: "network-silent" | "machine-silent" | "agent-ended" | "gone-after-reboot" | "service-missing" | "service-stopped" | "service-disabled" | "service-fails" | "account-cannot-log-on" | "agent-hung" | "agent-stopped" | "flapping" | "watched-service-down" | "disk-full" | "disk-filling" | "work-folder" | "memory-pressure" | "clock-off" | "environment-old" | "fails-here" | "clone" | "misbehaving" | "agent-old" | "certificate-ending" | "pass-ending" | "passwords-guessed" | "watch-silent" | "no-watch" | "started-by-hand";
         /** @description The fleet and its tools, as columns. */
         Columns: {
             hosts: components["schemas"]["HostColumns"];

@@ -15,9 +15,9 @@ from ...logbook.write import write
 from ...patterns import clean_patterns
 from ...people.actor import Actor
 from ...people.models import Role
+from ...sealing import seal
 from ..giving import ANY
 from ..models import PipelineSecret
-from ..sealing import seal
 
 SHORTEST, LONGEST = 6, 8000
 

@@ -13,6 +13,7 @@ from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...sealing import seal
 from .. import deliveries
 from ..messages import EVENT_TYPE
 from ..models import Delivery, Telling
@@ -26,7 +27,9 @@ def make_telling(actor: Actor, name: str, kind: str, **wanted: object) -> tuple[
     """The rule, and the secret that signs its webhooks, shown this once; "" for mail."""
     _demand(actor)
     signing = secret.make("webhook") if kind == "webhook" else ""
-    telling = Telling.objects.create(name=name, kind=kind, secret=signing, made_by=actor.name, **wanted)
+    telling = Telling(name=name, kind=kind, made_by=actor.name, **wanted)
+    telling.sealed = seal(telling.sealed_for, signing) if signing else b""
+    telling.save()
     write(actor, "made", "rule", name, kind=kind, target=telling.target)
     feed.tell("telling", telling.pk)
     return telling, signing

@@ -1,4 +1,4 @@
-"""Values sealed for the database: XChaCha20-Poly1305 with a key in a file that only the server's account can read.
+"""Secrets that have to be known again, sealed for the database: XChaCha20-Poly1305 with a key in a file that only the server's account can read.
 
 The secret's name goes into the seal, so that a row whose value was swapped for another's cannot be opened.
 """
@@ -12,8 +12,8 @@ from nacl.exceptions import CryptoError
 from nacl.secret import Aead
 from nacl.utils import random
 
-from ..data_folder import kept_secret
-from ..errors import NotNow
+from .data_folder import kept_secret
+from .errors import NotNow
 
 
 def _box() -> Aead:

@@ -1,0 +1,32 @@
+"""Somebody goes on trying passwords, from one address or for one person."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ..finding import Evidence, Found, Remedy, Rule, Severity
+from ..seen import FleetSeen
+
+CODE = "passwords-guessed"
+
+
+def look_at_all(fleet: FleetSeen, now: float) -> Iterator[Found]:
+    for one in fleet.guessing:
+        whose = f"for {one.subject}" if one.is_account else f"from {one.subject}"
+        look = (
+            f"Ask {one.subject} whether that was them. If not, give them a new password, and look where the tries come "
+            "from: the logbook has the addresses."
+            if one.is_account
+            else f"Look at the machine with the address {one.subject}. If it is a reverse proxy of yours, name it in "
+            "PADDOCK_PROXIES, so that the addresses behind it are told apart."
+        )
+        yield Found(
+            f"{one.tries} wrong passwords were tried {whose}. Each further try has to wait longer.",
+            one.first_at,
+            (Evidence("The first of them.", one.first_at), Evidence("The last of them.", one.last_at)),
+            Remedy(f"{look} The finding closes an hour after the last wrong try."),
+            about=f"{'account' if one.is_account else 'address'} {one.subject}",
+        )
+
+
+RULE = Rule(CODE, "Passwords are guessed", Severity.SOON, look_at_all=look_at_all)

@@ -1,0 +1,21 @@
+"""Logs a person out: the session ends, and every feed that was opened with it."""
+
+from __future__ import annotations
+
+from django.contrib.auth import logout
+from django.http import HttpRequest
+
+from ...link import feed
+from ...logbook.write import write
+from ..actor import Actor
+
+
+def end_session(actor: Actor, request: HttpRequest) -> None:
+    """Nothing happens where nobody is logged in."""
+    key = request.session.session_key
+    is_somebody = request.user.is_authenticated
+    logout(request)
+    if is_somebody:
+        write(actor, "logged out", "person", actor.name)
+    if key:
+        feed.end_session(key)
