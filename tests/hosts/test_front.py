@@ -74,7 +74,7 @@ def test_more_idle_sockets_than_there_are_files_stop_nobody(server, agent, data)
             one.close()
     assert losses(server, agent) == before
     assert (data / "server.log").stat().st_size - logged < 100_000
-    until(lambda: len(os.listdir(f"/proc/{server._process.pid}/fd")) < FILES / 2, "the sockets to be let go")
+    until(lambda: len(list(Path(f"/proc/{server._process.pid}/fd").iterdir())) < FILES / 2, "the sockets to be let go")
 
 
 def answer_of(sock):

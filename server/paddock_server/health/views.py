@@ -130,6 +130,7 @@ class ActView(APIView):
 
 
 def _act(actor, finding: Finding) -> None:
+    actor.demand(Role.OPERATOR, finding.paddock or None, "Acting on a finding")
     if finding.closed_at or len(finding.hosts) != 1:
         raise NotNow("There is nothing that the server could do about this finding now.")
     host = host_called(actor, finding.hosts[0])

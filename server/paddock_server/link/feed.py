@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import asyncio
-import contextlib
 import hashlib
+import logging
 from typing import Any
 
 from channels.db import database_sync_to_async
@@ -18,7 +18,10 @@ from ..health import looking
 from ..people.actor import Actor, person
 from ..people.models import Role
 from ..work import changed_hosts
+from ..work.visible import visible_jobs
 from . import running
+
+log = logging.getLogger("paddock.feed")
 
 GROUP = "feed"
 NOT_LOGGED_IN = 4401
@@ -27,6 +30,8 @@ ABOUT_JOBS = ("job", "log")
 GATHERED_FOR = 0.3
 """Seconds for which such notes are gathered before they are looked up together."""
 MOST_GATHERED = 500
+LONGEST_NUMBER = 19
+"""Digits of a number that the database can hold, and one more."""
 LOOKED_AT_EVERY = 30.0
 """Seconds after which it is looked up again whether the person is still logged in, and what they may see."""
 
@@ -117,11 +122,17 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):
         while True:
             await asyncio.sleep(GATHERED_FOR)
             gathered, self._gathered = self._gathered, {}
-            if gathered:
-                seen = await database_sync_to_async(_seen_jobs)(self.actor, {name for _, name in gathered})
-                for noun, name in gathered:
-                    if name in seen:
-                        await self.send_json({"noun": noun, "name": name})
+            try:
+                seen = await self._seen_of({name for _, name in gathered}) if gathered else set()
+            except Exception:
+                log.exception("What a person may see of some jobs could not be looked up; those notes are lost.")
+                continue
+            for noun, name in gathered:
+                if name in seen:
+                    await self.send_json({"noun": noun, "name": name})
+
+    async def _seen_of(self, names: set[str]) -> set[str]:
+        return await database_sync_to_async(_seen_jobs)(self.actor, names)
 
     async def _keep_looking(self) -> None:
         while True:
@@ -146,12 +157,8 @@ def _still_there(user_pk: int, session_key: str) -> Actor | None:
 
 
 def _seen_jobs(actor: Actor, names: set[str]) -> set[str]:
-    from ..work.visible import visible_jobs
-
     if not actor.may_anywhere(Role.VIEWER):
         return set()
-    numbers = [int(name) for name in names if name.isdecimal()]
-    with contextlib.suppress(ValueError):
-        seen = visible_jobs(actor).prefetch_related(None).filter(pk__in=numbers).values_list("pk", flat=True)
-        return {str(pk) for pk in seen}
-    return set()
+    numbers = [int(name) for name in names if name.isdecimal() and len(name) < LONGEST_NUMBER]
+    seen = visible_jobs(actor).prefetch_related(None).filter(pk__in=numbers).values_list("pk", flat=True)
+    return {str(pk) for pk in seen}

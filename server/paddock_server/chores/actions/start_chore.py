@@ -91,9 +91,9 @@ def _demand_all(actor: Actor, run: ChoreRun, what: str) -> None:
 def approve(actor: Actor, run: ChoreRun, *, yes: bool) -> None:
     """A second person says yes or no. Raises NotNow for a run that waits for nobody, or that the same person asked
     for."""
+    _demand_all(actor, run, "Approving a chore")
     if run.state != "waiting for approval":
         raise NotNow(f"This run waits for no approval: it is {run.state}.")
-    _demand_all(actor, run, "Approving a chore")
     if yes and actor.name == run.asked_by:
         raise NotNow("Somebody else has to approve it: you asked for it yourself.")
     run.approved_by = actor.name if yes else ""
@@ -110,12 +110,12 @@ def approve(actor: Actor, run: ChoreRun, *, yes: bool) -> None:
 @transaction.atomic
 def stop_run(actor: Actor, run: ChoreRun) -> None:
     """No further host; what runs finishes. Raises NotNow for one that is over."""
+    _demand_all(actor, run, "Stopping a chore")
     if run.state == "waiting for approval":
         approve(actor, run, yes=False)
         return
     if run.state != "rolling" or run.stopped_by:
         raise NotNow(f"This run cannot be stopped: it is {'stopping already' if run.stopped_by else run.state}.")
-    _demand_all(actor, run, "Stopping a chore")
     run.stopped_by = actor.name
     run.save(update_fields=["stopped_by"])
     write(actor, "stopped", "chore", run.chore.name, run=run.pk)

@@ -19,6 +19,8 @@ from ...work import dispatcher
 from ...work.models import Attempt
 from ..models import Host, Paddock
 
+WHAT = "Holding, draining and resuming hosts"
+
 
 @transaction.atomic
 def hold(actor: Actor, host: Host, reason: str = "", *, until: datetime | None = None) -> None:
@@ -37,6 +39,7 @@ def drain(actor: Actor, host: Host, reason: str = "", *, until: datetime | None 
 @transaction.atomic
 def resume(actor: Actor, host: Host) -> None:
     """Takes jobs again. Raises NotNow for a host that does so already."""
+    actor.demand(Role.OPERATOR, host.paddock.name, WHAT)
     if not host.holding:
         raise NotNow(f"{host.name} is not held.")
     _set(actor, host, Host.Holding.NO, "resumed", "")
@@ -49,7 +52,7 @@ def hold_paddock(
 ) -> list[Host]:
     """Holds, drains or resumes all hosts inside a paddock; those that are so already stay as they are. Returns those
     that changed."""
-    actor.demand(Role.OPERATOR, paddock.name, "Holding, draining and resuming hosts")
+    actor.demand(Role.OPERATOR, paddock.name, WHAT)
     changed = []
     for host in Host.objects.select_related("paddock").filter(paddock=paddock, standing=Host.Standing.ADMITTED):
         if verb == "resume" and host.holding:
@@ -79,7 +82,7 @@ def is_working(host: Host) -> bool:
 def _set(
     actor: Actor, host: Host, holding: Host.Holding, verb: str, reason: str, until: datetime | None = None
 ) -> None:
-    actor.demand(Role.OPERATOR, host.paddock.name, "Holding, draining and resuming hosts")
+    actor.demand(Role.OPERATOR, host.paddock.name, WHAT)
     if host.standing != Host.Standing.ADMITTED:
         raise NotNow(f"{host.name} is not inside yet: it is {host.standing}. Nothing runs on it.")
     if until is not None and until <= timezone.now():

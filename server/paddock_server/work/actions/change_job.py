@@ -53,6 +53,8 @@ def let_in(actor: Actor, job: Job, paddock_name: str, *, for_good: bool) -> None
     """Lets the job into a paddock whose fence keeps it out: this job alone, which an operator of that paddock may do;
     or its pipeline for good, which takes an administrator. Raises NotNow where it is let in already."""
     paddock = paddock_called(actor, paddock_name)
+    least = Role.ADMINISTRATOR if for_good else Role.OPERATOR
+    actor.demand(least, paddock.name, "Letting a job into a paddock")
     inside = Fences().of_job(job)
     if job.is_own or inside is None or paddock.name in inside:
         raise NotNow(f"{job.pipeline} is let into {paddock.name} already.")
@@ -60,7 +62,6 @@ def let_in(actor: Actor, job: Job, paddock_name: str, *, for_good: bool) -> None
         change_paddock(actor, paddock, pipelines=[*paddock.pipelines, job.pipeline])
         feed.tell("job", job.pk)
         return
-    actor.demand(Role.OPERATOR, paddock.name, "Letting a job into a paddock")
     if job.state != JobState.WAITING.value:
         raise NotNow(f"The job waits no more: it is {job.state}.")
     job.let_in = sorted({*job.let_in, paddock.name})

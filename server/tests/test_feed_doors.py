@@ -1,0 +1,167 @@
+"""The feed tells nobody of what they may not see, and ends with the session."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+
+import pytest
+from asgiref.sync import async_to_sync, sync_to_async
+from asgiref.testing import ApplicationCommunicator
+from channels.layers import get_channel_layer
+from django.contrib.auth.models import User
+from django.contrib.sessions.backends.db import SessionStore
+from people import somebody
+from two_paddocks import make_side
+
+from paddock_server.link import feed
+from paddock_server.link.feed import GROUP, NOT_LOGGED_IN, FeedConsumer
+from paddock_server.people.models import Grant, Role
+
+pytestmark = pytest.mark.django_db(transaction=True)
+
+
+@pytest.fixture
+def sides(settings, tmp_path):
+    settings.SECRETS_KEY = tmp_path / "secrets-key"
+    return make_side("shoremark", "shoreline"), make_side("orchmark", "orchard")
+
+
+class Browser:
+    """A browser's end of the feed, of a person with a session."""
+
+    def __init__(self, user, session=None):
+        scope = {"type": "websocket", "user": user, "session": session}
+        self._talk = ApplicationCommunicator(FeedConsumer.as_asgi(), scope)
+
+    async def __aenter__(self):
+        await self._talk.send_input({"type": "websocket.connect"})
+        assert (await self._talk.receive_output())["type"] == "websocket.accept"
+        return self
+
+    async def __aexit__(self, *_):
+        await self._talk.send_input({"type": "websocket.disconnect", "code": 1000})
+        await self._talk.wait()
+
+    async def hears(self):
+        said = await self._talk.receive_output(10)
+        return json.loads(said["text"]) if "text" in said else said
+
+    async def hears_nothing(self, seconds=1.0):
+        return await self._talk.receive_nothing(seconds)
+
+    async def send(self, text):
+        await self._talk.send_input({"type": "websocket.receive", "text": text})
+
+
+async def tell(noun, name, paddock=""):
+    note = {"type": "feed.note", "noun": noun, "name": str(name), "paddock": paddock}
+    await get_channel_layer().group_send(GROUP, note)
+
+
+def test_who_sees_one_paddock_hears_only_of_its_jobs(sides):
+    mine, others = sides
+    somebody("keeper", Role.VIEWER, _paddock("shoreline"))
+    somebody("lookout", Role.VIEWER)
+
+    async def talk():
+        async with (
+            Browser(await User.objects.aget(username="keeper")) as keeper,
+            Browser(await User.objects.aget(username="lookout")) as lookout,
+        ):
+            numbers = [others.ids["job"], mine.ids["job"], others.ids["waiting"], mine.ids["waiting"], 10**30]
+            for number in numbers:
+                await tell("job", number)
+            await tell("log", others.ids["job"])
+            heard = [await keeper.hears() for _ in range(2)]
+            assert [one["name"] for one in heard] == [str(mine.ids["job"]), str(mine.ids["waiting"])]
+            assert await keeper.hears_nothing()
+            assert [(await lookout.hears())["name"] for _ in numbers] == [str(one) for one in numbers]
+            await tell("kit", others.ids["kit"])
+            assert await keeper.hears() == {"noun": "kit", "name": ""}
+
+    async_to_sync(talk)()
+
+
+def _paddock(name):
+    from paddock_server.hosts.models import Paddock
+
+    return Paddock.objects.get(name=name)
+
+
+def session_of(user):
+    session = SessionStore()
+    session["_auth_user_id"] = str(user.pk)
+    session.create()
+    return session
+
+
+def test_the_feed_ends_when_its_person_logs_out_and_no_others_does():
+    somebody("lookout", Role.VIEWER)
+
+    async def talk():
+        user = await User.objects.aget(username="lookout")
+        first, second = [await sync_to_async(session_of)(user) for _ in range(2)]
+        async with Browser(user, first) as leaving, Browser(user, second) as staying:
+            await get_channel_layer().group_send(feed._session_group(first.session_key), {"type": "feed.over"})
+            closed = await leaving.hears()
+            assert (closed["type"], closed["code"]) == ("websocket.close", NOT_LOGGED_IN)
+            await tell("host", "avocet-01", "shoreline")
+            assert (await staying.hears())["name"] == "avocet-01"
+
+    async_to_sync(talk)()
+
+
+def _shut_out(user):
+    User.objects.filter(pk=user.pk).update(is_active=False)
+
+
+def _take_roles(user):
+    Grant.objects.filter(user=user).delete()
+
+
+def _end_sessions(user):
+    from django.contrib.sessions.models import Session
+
+    Session.objects.all().delete()
+
+
+@pytest.mark.parametrize(("do", "closes"), [(_shut_out, True), (_end_sessions, True), (_take_roles, False)])
+def test_what_changes_for_a_person_is_noticed_while_the_feed_is_open(do, closes, monkeypatch):
+    monkeypatch.setattr(feed, "LOOKED_AT_EVERY", 0.05)
+    somebody("lookout", Role.VIEWER)
+
+    async def talk():
+        user = await User.objects.aget(username="lookout")
+        async with Browser(user, await sync_to_async(session_of)(user)) as browser:
+            await sync_to_async(do)(user)
+            if closes:
+                assert (await browser.hears())["code"] == NOT_LOGGED_IN
+                return
+            for _ in range(200):
+                await asyncio.sleep(0.02)
+                await tell("host", "avocet-01", "shoreline")
+                if await browser.hears_nothing(0.05):
+                    return
+                await browser.hears()
+            raise AssertionError("it goes on hearing of what it may not see any more")
+
+    async_to_sync(talk)()
+
+
+def test_a_session_that_is_over_opens_no_feed_and_what_a_browser_sends_is_passed_over():
+    somebody("lookout", Role.VIEWER)
+
+    async def talk():
+        user = await User.objects.aget(username="lookout")
+        session = await sync_to_async(session_of)(user)
+        async with Browser(user, session) as browser:
+            for text in ("{", "null", "x" * 100_000, '{"a": ' * 5000):
+                await browser.send(text)
+            await tell("host", "avocet-01", "shoreline")
+            assert (await browser.hears())["name"] == "avocet-01"
+        await sync_to_async(session.delete)()
+        async with Browser(user, session) as late:
+            assert (await late.hears())["code"] == NOT_LOGGED_IN
+
+    async_to_sync(talk)()
