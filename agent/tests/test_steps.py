@@ -16,9 +16,9 @@ from paddock_agent import wire
 from paddock_agent.attempts import Attempts, checkout
 from paddock_agent.attempts import attempt as module
 from paddock_agent.attempts.folders import DAY, FRESH, WARM, WorkFolders, called, to_remove
-from paddock_agent.attempts.masking import COVER, Masker
 from paddock_agent.errors import CommandFailed
 from paddock_agent.file_pattern import file_pattern
+from paddock_agent.masking import COVER, Masker
 from paddock_agent.system.real import RealSystem
 from paddock_agent.wire import Checkout, FolderState, Step
 

@@ -144,3 +144,11 @@ def test_what_is_told_differs_and_what_differs_is_told(job, host, job2, host2):
     assert names == {("job", name) for name in {*job, *job2} if job.get(name) != job2.get(name)} | {
         ("host", name) for name in {*host, *host2} if host.get(name) != host2.get(name)
     }
+
+
+@pytest.mark.parametrize("mark", ["\u202e", "\u202a", "\u2066", "\u2069", "\u200e", "\u200f", "\u061c"])
+def test_marks_that_reorder_text_are_shown_as_marks(mark):
+    spans, _ = shown_line(f"user{mark}txt.exe".encode())
+    assert "".join(span.text for span in spans) == f"user<U+{ord(mark):04X}>txt.exe"
+    spans, _ = shown_line(f"\x1b[31mred{mark}\x1b[0m".encode())
+    assert spans[0].text == f"red<U+{ord(mark):04X}>"

@@ -119,7 +119,7 @@ REST_FRAMEWORK = {
     ],
     "DEFAULT_PERMISSION_CLASSES": ["rest_framework.permissions.IsAuthenticated"],
     "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
-    "DEFAULT_PARSER_CLASSES": ["rest_framework.parsers.JSONParser"],
+    "DEFAULT_PARSER_CLASSES": ["paddock_server.api.parsing.BoundedJson"],
     "DEFAULT_PAGINATION_CLASS": "paddock_server.api.paging.Pages",
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
     "DEFAULT_THROTTLE_RATES": {"join": "600/min", "report": "3000/min", "hook": "300/min"},
@@ -139,6 +139,7 @@ SPECTACULAR_SETTINGS = {
     "POSTPROCESSING_HOOKS": [
         "drf_spectacular.hooks.postprocess_schema_enums",
         "paddock_server.api.summaries.with_summaries",
+        "paddock_server.api.summaries.with_problems",
     ],
     "ENUM_NAME_OVERRIDES": {
         "LinkEnum": "paddock_server.hosts.models.LINK_CHOICES",

@@ -19,6 +19,7 @@ from typing import Any
 from .. import wire
 from ..catalogue import Tool
 from ..errors import CommandFailed
+from ..masking import Masker
 from ..survey.details import PLAIN_VALUES
 from ..system import Script, ScriptProcess, Survivor, System
 from ..system.paths import paths_of
@@ -26,8 +27,7 @@ from . import checkout, leftovers
 from .binding import bound_environment
 from .bounded_log import BoundedLog, Piece
 from .folders import WorkFolders
-from .masking import Masker
-from .outbox import Outbox
+from .outbox import LONGEST_PATH, Outbox
 
 STOP_PATIENCE = 10.0
 """Seconds between asking a step to end and insisting."""
@@ -207,12 +207,18 @@ class Attempt:
             if offer.outputs and self._folder and self._stopped_as != "agent stopped":
                 collect = place.outbox.collect
                 kept, left_out = await asyncio.to_thread(collect, offer.attempt, self._folder, offer.outputs)
-                place.tell(wire.Outputs(attempt=offer.attempt, files=kept, left_out=[one[:2000] for one in left_out]))
+                place.tell(self._announced(kept, left_out))
                 place.outbox.news.set()
         finally:
             if self._folder:
                 await asyncio.to_thread(place.folders.release, self._folder, offer.attempt)
         return left
+
+    def _announced(self, kept: list[wire.OutputFile], left_out: list[str]) -> wire.Outputs:
+        """What is told of the kept files: a secret may stand in a name, too."""
+        cover = self._masker.cover
+        files = [wire.OutputFile(cover(one.path)[:LONGEST_PATH], one.size, one.sha256) for one in kept]
+        return wire.Outputs(attempt=self.offer.attempt, files=files, left_out=[cover(one)[:2000] for one in left_out])
 
     async def _end_what_is_left(self) -> list[wire.LeftBehind]:
         system = self._place.system

@@ -11,6 +11,7 @@ of them in a way that makes a repeat harmless.
 # Both sides go by these limits, and say in the same words what is wrong with a service.
 from ..file_pattern import file_pattern
 from ..limits import LONGEST_WORK_FOLDER, default_slots, folder_trouble
+from ..masking import Masker
 from ..services.diagnosis import diagnose
 from ..services.port import Cause, ServiceState
 from .calls import (
@@ -147,6 +148,7 @@ __all__ = [
     "LeftBehind",
     "Line",
     "LogChunk",
+    "Masker",
     "Offer",
     "OutputFile",
     "Outputs",

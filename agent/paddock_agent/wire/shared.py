@@ -16,6 +16,8 @@ LARGEST_CHUNK = 128 * 1024
 
 Word = Annotated[str, Meta(max_length=200)]
 Line = Annotated[str, Meta(max_length=2000)]
+ExitCode = Annotated[int, Meta(ge=-(2**31), le=2**32)]
+"""Of a process: Windows has 32 bits without a sign, a signal is told as its number below zero."""
 Count = Annotated[int, Meta(ge=0, le=2**53)]
 
 LARGEST_WATCH_REPORT = 32 * 1024
@@ -82,7 +84,7 @@ class Installation(msgspec.Struct, frozen=True, omit_defaults=True):
     home: Line = ""
     plain: bool = False
     evidence: Line = ""
-    exit_code: int | None = None
+    exit_code: ExitCode | None = None
     said: Line = ""
     also: Annotated[list[Line], Meta(max_length=20)] = msgspec.field(default_factory=list)
 
@@ -93,7 +95,7 @@ class Broken(msgspec.Struct, frozen=True, omit_defaults=True):
     tool: Word
     path: Line
     why: Line
-    exit_code: int | None = None
+    exit_code: ExitCode | None = None
     said: Line = ""
 
 

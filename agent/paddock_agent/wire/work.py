@@ -7,7 +7,7 @@ from typing import Annotated
 import msgspec
 from msgspec import Meta
 
-from .shared import LARGEST_CHUNK, BoundTool, Count, FromAgent, FromServer, Line, Word
+from .shared import LARGEST_CHUNK, BoundTool, Count, ExitCode, FromAgent, FromServer, Line, Word
 
 MOST_STEPS = 50
 MOST_OUTPUTS = 1000
@@ -138,7 +138,7 @@ class StepEnded(FromAgent, tag="step ended", frozen=True, kw_only=True):
     step: Count
     outcome: Word
     at: float
-    exit_code: int | None = None
+    exit_code: ExitCode | None = None
     signal: Word = ""
     why: Line = ""
     commit: Word = ""
@@ -185,7 +185,7 @@ class AttemptEnded(FromAgent, tag="ended", frozen=True, kw_only=True):
 
     attempt: Word
     outcome: Word
-    exit_code: int | None = None
+    exit_code: ExitCode | None = None
     why: Line = ""
     at: float = 0.0
     processor: float = 0.0

@@ -21,7 +21,10 @@ _OTHER = re.compile(
     r"|\x1b[ -/]*[0-~]?"  # all other escapes
     r"|[\x00-\x07\x0b-\x0c\x0e-\x1a\x1c-\x1f\x7f-\x9f]"
 )
-_PLAIN = re.compile(r"[^\x00-\x08\x0a-\x1f\x7f-\x9f]*")
+_REORDERING = "\u061c\u200e\u200f\u202a-\u202e\u2066-\u2069"
+"""Marks of Unicode that change the order in which text is shown: with them a line can seem to say another thing."""
+_MARK = re.compile(f"[{_REORDERING}]")
+_PLAIN = re.compile(rf"[^\x00-\x08\x0a-\x1f\x7f-\x9f{_REORDERING}]*")
 
 
 @dataclass(frozen=True)
@@ -64,7 +67,7 @@ def shown_line(raw: bytes, style: Style = PLAIN) -> tuple[tuple[Span, ...], Styl
     >>> shown_line(b"\\x1b[31mfailed\\x1b[0m: see log")[0]
     (Span(text='failed', styles=('red',)), Span(text=': see log', styles=()))
     """
-    text = raw.decode("utf-8", "replace").rstrip("\r")
+    text = shown_marks(raw.decode("utf-8", "replace").rstrip("\r"))
     if _PLAIN.fullmatch(text):
         return ((Span(_cut(text), style.names()),) if text else ()), style
     cells: list[tuple[str, Style]] = []
@@ -93,6 +96,15 @@ def shown_line(raw: bytes, style: Style = PLAIN) -> tuple[tuple[Span, ...], Styl
             cells[place : place + 1] = [(one, style)]
             place += 1
     return _spans(cells), style
+
+
+def shown_marks(text: str) -> str:
+    """Text in which marks that reorder it are shown as what they are.
+
+    >>> shown_marks("user\u202etxt.exe")
+    'user<U+202E>txt.exe'
+    """
+    return _MARK.sub(lambda found: f"<U+{ord(found.group()):04X}>", text)
 
 
 def plain_line(raw: bytes) -> str:

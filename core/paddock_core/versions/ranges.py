@@ -17,6 +17,7 @@ from functools import cached_property
 from itertools import zip_longest
 
 from lark import Token, Transformer, UnexpectedInput
+from lark.exceptions import VisitError
 
 from ..errors import VersionError
 from ..grammar import RANGE_PARSER, describe_unexpected
@@ -112,7 +113,12 @@ def parse_range(text: str, scheme: str = "generic") -> VersionRange:
 
 def build_range(tree: object, text: str, scheme: str) -> VersionRange:
     """Makes a range from its parse tree; shared with the terms, whose grammar contains that of ranges."""
-    comparisons: list[tuple[Comparison, int]] = _RangeBuilder(text, scheme).transform(tree)  # type: ignore[arg-type]
+    try:
+        comparisons: list[tuple[Comparison, int]] = _RangeBuilder(text, scheme).transform(tree)  # type: ignore[arg-type]
+    except VisitError as error:
+        if isinstance(error.orig_exc, VersionError):
+            raise error.orig_exc from None
+        raise
     _refuse_empty(text, comparisons)
     canonical = _canonical([comparison for comparison, _ in comparisons])
     return VersionRange(canonical, tuple(comparison for comparison, _ in comparisons), scheme)

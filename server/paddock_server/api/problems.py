@@ -6,6 +6,7 @@ import http
 import logging
 
 from django.core.exceptions import DisallowedHost, PermissionDenied
+from django.db import IntegrityError
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from rest_framework import exceptions
 from rest_framework.response import Response
@@ -46,6 +47,11 @@ def handle(error: Exception, context: dict[str, object]) -> Response | None:
         if getattr(error, "wait", None):
             headers["Retry-After"] = str(int(error.wait) + 1)  # type: ignore[attr-defined]
         body = problem(error.status_code, http.HTTPStatus(error.status_code).phrase, str(error.detail))
+    elif isinstance(error, IntegrityError):
+        detail = "Somebody else did the same at the same moment. Look again, and repeat it if it is still wanted."
+        body = problem(409, "Not possible now", detail)
+    elif isinstance(error, OverflowError):
+        body = problem(400, "What was sent is not right", "A number in it is larger than this server takes.")
     elif trouble := trouble_of(error):
         log.error("The storage gives trouble: %s", error)
         if trouble.retry_after:

@@ -16,3 +16,30 @@ def with_summaries(result: dict[str, Any], **_: object) -> dict[str, Any]:
                 raise ActionError(f"{operation['operationId']} has no description: write a docstring")
             operation["summary"] = sentence
     return result
+
+
+PROBLEM = {
+    "type": "object",
+    "description": "What went wrong, as RFC 9457 has it. ``errors`` says which parts of what was sent are wrong.",
+    "properties": {
+        "type": {"type": "string"},
+        "title": {"type": "string"},
+        "status": {"type": "integer"},
+        "detail": {"type": "string"},
+        "errors": {"type": "array", "items": {"type": "object"}},
+    },
+    "required": ["type", "title", "status", "detail"],
+}
+
+
+def with_problems(result: dict[str, Any], **_: object) -> dict[str, Any]:
+    """A hook of drf-spectacular: every operation may answer with a problem."""
+    result["components"]["schemas"]["Problem"] = PROBLEM
+    answer = {
+        "description": "It was not done, and why.",
+        "content": {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}},
+    }
+    for operations in result["paths"].values():
+        for operation in operations.values():
+            operation["responses"]["4XX"] = operation["responses"]["5XX"] = answer
+    return result

@@ -5,6 +5,7 @@ from rest_framework import serializers
 
 from paddock_core.bring_up import Phase, State, Step
 
+from ..api.fields import AddressField
 from .models import ARCHES, KEPT, STEPS, SYSTEMS, BringUp
 
 PHASES = [(phase.value, phase.value) for phase in Phase]
@@ -167,7 +168,7 @@ class ChoicesSerializer(serializers.Serializer):
 class LookSerializer(serializers.Serializer):
     """Where the machine answers to SSH."""
 
-    address = serializers.CharField(max_length=200)
+    address = AddressField(max_length=200)
     port = serializers.IntegerField(min_value=1, max_value=65535, default=22)
 
 

@@ -82,7 +82,7 @@ async def find_key(address: str, port: int) -> asyncssh.SSHKey:
     try:
         async with asyncio.timeout(PATIENCE):
             found = await asyncssh.get_server_host_key(address, port, server_host_key_algs=KEY_KINDS, config=None)
-    except (OSError, TimeoutError, asyncssh.Error) as error:
+    except (OSError, TimeoutError, UnicodeError, asyncssh.Error) as error:
         raise _unreachable(address, port, error) from None
     if found is None:
         raise SshFailed(f"What answers at {address}, port {port}, shows no SSH key.")
@@ -121,7 +121,7 @@ async def run_script(target: Target, script: str, secret: str, by_hand: bool) ->
         ) from None
     except TimeoutError:
         raise SshFailed(f"The script on {target.address} did not end within {RUN_PATIENCE / 60:.0f} minutes.") from None
-    except (OSError, asyncssh.Error) as error:
+    except (OSError, UnicodeError, asyncssh.Error) as error:
         raise _unreachable(target.address, target.port, error) from None
     return done.exit_status if done.exit_status is not None else 1, str(done.stdout or "")[-LARGEST_OUTPUT:]
 

@@ -33,6 +33,7 @@ from ..runs.actions.take_folders import take_folders
 from ..runs.actions.take_outputs import take_outputs
 from ..runs.actions.take_step import take_step
 from ..runs.log_lane import LogLane
+from ..storage_trouble import trouble_of
 from ..time_line.actions.note_restore import note_restore
 from ..toolchains.actions.take_in_survey import take_in_survey
 from ..toolchains.actions.try_tool import take_trial
@@ -151,7 +152,7 @@ async def _read(host: Host, connection: Connection, receive: Receive) -> None:
         if isinstance(message, wire.Goodbye):
             connection.said_goodbye = True
         else:
-            await database_sync_to_async(_take_in)(host.pk, message)
+            await _take_in_or_note(host, message)
         if isinstance(message, wire.AttemptStarted) and connection.protocol >= UNDERWAY:
             connection.put(wire.Underway(attempt=message.attempt))
         if message.seq:
@@ -179,6 +180,22 @@ async def _next(receive: Receive) -> wire.AgentMessage:
     if event["type"] == "websocket.disconnect":
         raise _Closed
     return wire.from_agent(event.get("text") or event.get("bytes") or b"")
+
+
+async def _take_in_or_note(host: Host, message: wire.AgentMessage) -> None:
+    """Takes a message in. One that makes the server fail is found, and passed over: sent again for ever, it would keep
+    all that comes after it from the server. Where only the storage gives trouble, the agent keeps it: raises _Closed."""
+    try:
+        await database_sync_to_async(_take_in)(host.pk, message)
+    except BadMessage:
+        raise
+    except Exception as error:
+        if trouble := trouble_of(error):
+            log.error("What %s sends cannot be written: %s", host.name, trouble.title)
+            raise _Closed from error
+        kind = type(message).__name__
+        log.exception("A message of %s (%s) could not be taken in; it is passed over.", host.name, kind)
+        await database_sync_to_async(note_strange)(host, "absurd", f"Its message {kind} could not be taken in.")
 
 
 def _take_in(host_id: int, message: wire.AgentMessage) -> None:

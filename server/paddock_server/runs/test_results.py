@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from paddock_agent.errors import BadPattern
-from paddock_agent.wire import file_pattern
+from paddock_agent import wire
+from paddock_core.runs.log_text import shown_marks
 from paddock_core.runs.junit import Case, UnreadableTests, newly_failing, read_junit
 
+from ..pipeline_secrets.giving import values_to_cover
 from ..work.models import Attempt
 from .models import LeftOut, Output, TestCase
 
@@ -23,6 +27,8 @@ def read_results(output: Output) -> None:
     except UnreadableTests as error:
         LeftOut.objects.create(attempt=attempt, said=f"The tests in {output.path[:300]} cannot be read: {error}.")
         return
+    masker = wire.Masker(values_to_cover(attempt.job.secrets))
+    found = [_shown(one, masker) for one in found]
     room = max(0, MOST_CASES - attempt.test_cases.count())
     new = newly_failing(found, cases_before(attempt))
     TestCase.objects.bulk_create(
@@ -37,9 +43,15 @@ def read_results(output: Output) -> None:
     )  # fmt: skip
 
 
+def _shown(case: Case, masker: wire.Masker) -> Case:
+    """With secrets covered, and with marks that reorder text shown as what they are."""
+    suite, name, message = (shown_marks(masker.cover(one)) for one in (case.suite, case.name, case.message))
+    return replace(case, suite=suite[:500], name=name[:500], message=message[:4000])
+
+
 def _is_meant(path: str, pattern: str) -> bool:
     try:
-        return file_pattern(pattern).matches(path)
+        return wire.file_pattern(pattern).matches(path)
     except BadPattern:  # of a job from before patterns were bounded
         return False
 

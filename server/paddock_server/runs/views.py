@@ -170,7 +170,9 @@ class OutputView(APIView):
 
     renderer_classes = [AnyType]
 
-    @extend_schema(responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
+    @extend_schema(
+        responses={(200, kind): OpenApiTypes.BINARY for kind in ("application/octet-stream", *SHOWN_AS_THEY_ARE, "*/*")}
+    )
     def get(self, request: Request, pk: int, number: int, file: int) -> HttpResponseBase:
         attempt = attempt_of(person(request.user), pk, number)
         if attempt.removed_at:

@@ -4,6 +4,7 @@ from rest_framework import serializers
 
 from paddock_core.kits import Stands
 
+from ..api.fields import NumberField
 from ..hosts.models import LABEL, NAME
 from ..people.actor import Actor
 from ..people.models import Role
@@ -230,7 +231,7 @@ class HistorySerializer(serializers.Serializer):
 
 
 class AcceptSerializer(serializers.Serializer):
-    changes = serializers.ListField(child=serializers.IntegerField(), min_length=1, max_length=5000)
+    changes = serializers.ListField(child=NumberField(), min_length=1, max_length=5000)
     note = serializers.CharField(max_length=LONGEST_NOTE, allow_blank=True, default="")
 
 

@@ -19,6 +19,9 @@ _DETAILS = {
     "restart_pending": "restart pending",
 }
 
+LATEST = 4e9
+"""Seconds since the epoch: in 2096 this will be somebody's surprise."""
+
 
 def snapshot(
     installations: Iterable[tuple[str, str, str, str, bool]],
@@ -36,7 +39,7 @@ def snapshot(
     said |= {(SYSTEM, name, ""): {"value": details[key]} for key, name in _DETAILS.items() if details.get(key)}
     if features := details.get("features"):
         said[SYSTEM, "processor features", ""] = {"value": " ".join(features)}
-    if updated := details.get("packages_updated"):
+    if 0 < (updated := details.get("packages_updated") or 0) < LATEST:
         shown = datetime.fromtimestamp(updated, UTC).strftime("%Y-%m-%d %H:%M UTC")
         said[SYSTEM, "packages updated", ""] = {"value": shown}
     values = details.get("values", {})

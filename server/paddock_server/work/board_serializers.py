@@ -4,6 +4,7 @@ from rest_framework import serializers
 
 from paddock_core.remedies import RemedyKind
 
+from ..api.fields import NumberField
 from ..hosts.serializers import READINESS_CHOICES
 from .serializers import Lines
 
@@ -36,7 +37,7 @@ class ApplySerializer(serializers.Serializer):
     place = serializers.CharField(max_length=63, allow_blank=True, default="")
     what = serializers.CharField(max_length=2000, allow_blank=True, default="")
     instead = serializers.CharField(max_length=2000, allow_blank=True, default="")
-    jobs = serializers.ListField(child=serializers.IntegerField(min_value=1), max_length=2000, default=list)
+    jobs = serializers.ListField(child=NumberField(), max_length=2000, default=list)
     for_good = serializers.BooleanField(default=True)
 
 

@@ -8,6 +8,7 @@ from rest_framework import serializers
 from paddock_core.pipeline_file import FileMistakes, read_steps
 from paddock_core.pipeline_file.reading import MAX_STARS
 
+from ..api.fields import NumberField
 from .models import ATTEMPT_STATES, JOB_STATES, Attempt, Job, Submission
 
 
@@ -171,7 +172,7 @@ class SubmitSerializer(serializers.Serializer):
     time_limit = serializers.IntegerField(min_value=0, max_value=7 * 24 * 3600, default=0)
     retries = serializers.IntegerField(min_value=0, max_value=10, default=0)
     waits_for_new_host = serializers.BooleanField(default=False)
-    after = serializers.ListField(child=serializers.IntegerField(min_value=1), max_length=100, default=list)
+    after = serializers.ListField(child=NumberField(), max_length=100, default=list)
     environment = serializers.DictField(child=serializers.CharField(max_length=2000, allow_blank=True), default=dict)
 
     def validate_environment(self, environment: dict[str, str]) -> dict[str, str]:

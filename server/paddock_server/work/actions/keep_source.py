@@ -121,7 +121,7 @@ def _signature(key: str, stamp: str, body: bytes) -> str:
 def _pushed(body: bytes) -> tuple[str, str]:
     try:
         said = json.loads(body)
-    except ValueError:
+    except (ValueError, RecursionError):
         said = None
     if (
         not isinstance(said, dict)

@@ -1,0 +1,22 @@
+"""Reading JSON from strangers."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, BinaryIO
+
+from rest_framework.exceptions import ParseError
+from rest_framework.parsers import JSONParser
+
+
+class BoundedJson(JSONParser):
+    """JSON; what is nested deeper than Python can follow is refused like what is no JSON at all."""
+
+    def parse(
+        self, stream: BinaryIO, media_type: str | None = None, parser_context: Mapping[str, Any] | None = None
+    ) -> Any:
+        """See the base class. Raises ParseError."""
+        try:
+            return super().parse(stream, media_type, parser_context)
+        except RecursionError:
+            raise ParseError("The JSON is nested too deeply.") from None
