@@ -136,7 +136,7 @@ def of_many(server: RealServer, folder: Path) -> None:
     try:
         for agent in agents:
             assert agent.join(secret, "--labels", "many").returncode == 0
-            server.api.post(f"/api/v1/hosts/{agent.name}/admit/")
+            server.api.post(f"/api/v1/hosts/{agent.name}/admit/", {"as_asked": True})
             agent.start()
         until(lambda: all(server.host(agent.name)["surveyed_at"] for agent in agents), "all to be surveyed", 600)
         script = f"until [ -e {folder}/all ]; do sleep 0.05; done; {flood(LINES_OF_MANY)}"

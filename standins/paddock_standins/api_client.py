@@ -42,6 +42,10 @@ class Api:
         """The answer to PATCH."""
         return json.loads(self._ask(path, json.dumps(body).encode(), "PATCH") or b"null")
 
+    def delete(self, path: str) -> None:
+        """DELETE."""
+        self._ask(path, None, "DELETE")
+
     def _ask(self, path: str, body: bytes | None, method: str | None = None) -> bytes:
         headers = {"Content-Type": "application/json", "Authorization": f"Bearer {self._token}"}
         asked = urllib.request.Request(self._url + path, body, headers if self._token else {}, method=method)  # noqa: S310

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Mapping
 from typing import Any
 
-from .api_client import Api
 from .description import all_hosts
-from .parts import Wait
+from .story import Stage
 
 REAL_HOST = "avocet-01"
 REAL_LABEL = "this-machine"
@@ -45,9 +44,9 @@ BUILD_APP = "\n".join(
 )
 
 
-def send_first_jobs(api: Api, wait: Wait) -> None:
+def tell_first_jobs(stage: Stage) -> None:
     """One that runs here, one that is at work for long, one that waits because of a slip."""
-    tools = {one["tool"] for one in api.get(f"/api/v1/hosts/{REAL_HOST}/")["installations"]}
+    tools = {one["tool"] for one in stage.api.get(f"/api/v1/hosts/{REAL_HOST}/")["installations"]}
     has_maven = "maven" in tools
     jobs = [
         {
@@ -69,39 +68,53 @@ def send_first_jobs(api: Api, wait: Wait) -> None:
             "script": "echo signing",
         },
     ]
-    first, *_ = [api.post("/api/v1/jobs/", job)["id"] for job in jobs]
-    wait(
-        "the job on this machine to end",
-        lambda: bool(api.get(f"/api/v1/jobs/{first}/")["ended_at"]),
-    )
+    first = stage.send_missing(jobs)[0]["id"]
+    stage.wait_for("the job on this machine to end", lambda: bool(stage.job(first)["ended_at"]))
 
 
-def bring_in(api: Api, server: str, paste: Callable[[str, str], None], wait: Wait) -> None:
+def tell_bring_ups(stage: Stage) -> None:
     """What an administrator does with three machines that come in by sheets: makes the sheet, pastes its command
     into the machine's terminal, admits it. The account of one has a password that nobody gave, so it fails."""
     for name, more in BROUGHT_IN.items():
-        made = _sheet(api, server, name, **more)
-        paste(name, made["command"]["run"])
-    _sheet(api, server, STILL_EXPECTED, labels=["mobile"])
+        _begin(stage, name, more)
+    if STILL_EXPECTED not in _sheets(stage):
+        _make(stage, STILL_EXPECTED, {"labels": ["mobile"]})
     for name, more in BROUGHT_IN.items():
         if "account" not in more:
-            _prove(api, name, wait)
+            _prove(stage, name)
 
 
-def _sheet(api: Api, server: str, name: str, **more: object) -> Any:
+def _begin(stage: Stage, name: str, more: Mapping[str, object]) -> None:
+    """Pastes the command of its sheet, unless the machine has followed it already: a new one where it was cut off."""
+    sheet = _sheets(stage).get(name)
+    if sheet is None:
+        command = _make(stage, name, more)["command"]
+    elif sheet["host"] or sheet["phase"] in ("failed", "finished"):
+        return
+    else:
+        command = stage.api.post(f"/api/v1/bring-ups/{sheet['id']}/renew/")["command"]
+    stage.paste(name, command["run"])
+
+
+def _make(stage: Stage, name: str, more: Mapping[str, object]) -> Any:
     one = next(one for one in all_hosts() if one.name == name)
     body = {"paddock": one.paddock, "system": one.family, "arch": "arm64" if one.family == "macos" else "x64",
-            "server": server, "name": name, **more}  # fmt: skip
-    return api.post("/api/v1/bring-ups/", body)
+            "server": stage.url, "name": name, **more}  # fmt: skip
+    return stage.api.post("/api/v1/bring-ups/", body)
 
 
-def _prove(api: Api, name: str, wait: Wait) -> None:
+def _prove(stage: Stage, name: str) -> None:
     """Lets a host in, and waits for the job that proves it."""
-    wait(f"{name} to be surveyed", lambda: bool(api.get(f"/api/v1/hosts/{name}/")["surveyed_at"]))
-    api.post(f"/api/v1/hosts/{name}/admit/")
-    wait(f"{name} to prove itself", lambda: _is_proved(api, name))
+    stage.wait_for(f"{name} to be surveyed", lambda: _is_surveyed(stage, name))
+    if stage.api.get(f"/api/v1/hosts/{name}/")["standing"] == "at the gate":
+        stage.api.post(f"/api/v1/hosts/{name}/admit/", {"as_asked": True})
+    stage.wait_for(f"{name} to prove itself", lambda: _sheets(stage)[name]["phase"] == "finished")
 
 
-def _is_proved(api: Api, name: str) -> bool:
-    sheets = api.get("/api/v1/bring-ups/?all=true")
-    return any(sheet["host"] == name and sheet["phase"] == "finished" for sheet in sheets)
+def _is_surveyed(stage: Stage, name: str) -> bool:
+    hosts = {one["name"]: one for one in stage.api.get("/api/v1/hosts/")["results"]}
+    return name in hosts and bool(hosts[name]["surveyed_at"])
+
+
+def _sheets(stage: Stage) -> dict[str, Any]:
+    return {sheet["title"]: sheet for sheet in stage.api.get("/api/v1/bring-ups/?all=true")}

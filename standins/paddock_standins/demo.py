@@ -19,16 +19,16 @@ from pathlib import Path
 from types import FrameType
 
 from .api_client import Api, ApiError
-from .bring_up_story import REAL_HOST, REAL_LABEL, STILL_EXPECTED, bring_in, send_first_jobs
+from .bring_up_story import REAL_HOST, REAL_LABEL, STILL_EXPECTED, tell_bring_ups, tell_first_jobs
 from .description import all_hosts
 from .made_up_past import made_up_past
 from .parts import DemoFailed, Parts, free_port
-from .receivers import SECRET
-from .routing_story import set_up_queue
-from .running_story import set_up_runs
-from .toolchain_story import ASKING, CHANGED, ask_for_tools, set_up_kits
-from .troubles import TROUBLES, found_all, set_up_telling, set_up_watching
-from .upkeep_story import set_up_upkeep
+from .routing_story import tell_queue, tell_source, tell_work
+from .running_story import tell_builds, tell_lost_run
+from .story import Stage, Story, tell_all
+from .toolchain_story import tell_asking, tell_kits
+from .troubles import tell_receivers, tell_troubles, tell_watching
+from .upkeep_story import tell_upkeep
 
 USER = "harbourmaster"
 OTHERS = {"deckhand": "operator", "lookout": "viewer"}
@@ -40,6 +40,10 @@ PADDOCKS = {
 }
 GRACE = "15"
 """Seconds. Shorter than usual, so that heartbeats come every five: whoever looks at a demo does not wait."""
+
+
+PORT_PATIENCE = 15.0
+"""Seconds."""
 
 
 class Demo:
@@ -54,8 +58,8 @@ class Demo:
         data.mkdir(parents=True, exist_ok=True, mode=0o700)
 
     def start(self) -> None:
-        """Starts everything and waits until it works together. Raises DemoFailed."""
-        self._check_port()
+        """Starts everything, so that the server can be looked at. Raises DemoFailed."""
+        self._wait_for_port()
         login = self._login()
         mail, webhook = free_port(), free_port()
         self.parts.settings = {
@@ -77,10 +81,50 @@ class Demo:
         )
         self.parts.spawn("server", [str(self.parts.bin / "paddock"), "serve", "--port", str(self.port)])
         self.parts.wait_for("the server to answer", lambda: Api(self.url).is_up())
-        api = Api(self.url, login["token"])
+        self.stage = Stage(
+            Api(self.url, login["token"]), self.data, self.url, f"http://127.0.0.1:{git_port}",
+            f"http://127.0.0.1:{webhook}/", self.parts.paste, self.parts.paddock, self.parts.check,
+        )  # fmt: skip
+        self._say_where(login)
+
+    def fill(self) -> list[str]:
+        """Puts into the demo what is not there yet, and says how far that is; the names of the stories that failed.
+        Raises DemoFailed."""
+        print("\nIt goes on filling while you look:", flush=True)
+        failed = tell_all(self._stories(), self.stage, lambda line: print(line, flush=True))
+        if failed:
+            print(f"\nThe demo is there but for: {', '.join(failed)}.")
+            print(f"The next start tries that again; the logs are in {self.data}.", flush=True)
+        else:
+            print("\nThe demo is whole.", flush=True)
+        return failed
+
+    def _stories(self) -> list[Story]:
+        return [
+            Story("machines that join and connect", self._tell_machines),
+            Story("first jobs", tell_first_jobs),
+            Story("machines that come in by their sheets", tell_bring_ups),
+            Story("kits", tell_kits),
+            Story("jobs that ask for tools", tell_asking),
+            Story("a build that passes, and one that fails", tell_builds),
+            Story("jobs at work", tell_work),
+            Story("jobs that wait", tell_queue),
+            Story("a pipeline from a Git repository", tell_source),
+            Story("chores and planned care", tell_upkeep),
+            Story("the past of the machines", self._tell_past),
+            Story("watched services", tell_watching),
+            Story("mail and webhook", tell_receivers),
+            Story("a run that is lost and tried again", tell_lost_run),
+            Story("troubles", tell_troubles),
+        ]
+
+    def _tell_machines(self, stage: Stage) -> None:
+        """Starts the machines and waits until all are there, each let in but those that stay at the gate."""
+        api = stage.api
         turned_away = self._turned_away(api)
         if REAL_HOST in turned_away:
             self._identity_of(REAL_HOST).unlink()
+        self._forget_keyless(api)
         passes = self._passes(api)
         self.parts.spawn(
             "standins",
@@ -90,25 +134,17 @@ class Demo:
         self._start_real_agent(passes)
         expected = {one.name for one in all_hosts() if not one.is_bare} - turned_away | {REAL_HOST}
         stay = {one.name for one in all_hosts() if one.stays_at_the_gate}
-        self.parts.wait_for(f"{len(expected)} hosts to connect", lambda: self._all_connected(api, expected, stay))
-        if not api.get("/api/v1/jobs/")["results"]:
-            send_first_jobs(api, self.parts.wait_for)
-            bring_in(api, self.url, self.parts.paste, self.parts.wait_for)
-            set_up_kits(api)
-            ask_for_tools(api)
-            self.parts.wait_for(
-                "the jobs that ask for tools to end", lambda: self._all_ended(api, {one for _, one, _ in ASKING})
-            )
-            set_up_runs(api, f"http://127.0.0.1:{git_port}", repositories, self.parts.paste, self.parts.wait_for)
-            set_up_queue(api, f"http://127.0.0.1:{git_port}", repositories, self.parts.wait_for)
-            set_up_upkeep(api)
-            self._remember(api)
-            set_up_watching(api)
-            (self.received / SECRET).write_text(set_up_telling(api, f"http://127.0.0.1:{webhook}/"))
-        else:
-            self._move_webhook(api, f"http://127.0.0.1:{webhook}/")
-        self._trouble(api)
-        self._say_where(login, api)
+        stage.wait_for(f"{len(expected)} machines to connect", lambda: self._all_connected(api, expected, stay))
+
+    def _forget_keyless(self, api: Api) -> None:
+        """Machines that the server knows, and whose key was never noted here because the demo was cut off: they come in
+        anew."""
+        names = {one.name for one in all_hosts() if not one.is_bare} | {REAL_HOST}
+        for host in api.get("/api/v1/hosts/")["results"]:
+            if host["name"] in names and not self._identity_of(host["name"]).exists():
+                verb = "turn-away" if host["standing"] == "at the gate" else "retire"
+                reason = "its key was lost when the demo was cut off"
+                api.post(f"/api/v1/hosts/{host['name']}/{verb}/", {"reason": reason})
 
     def stop(self) -> None:
         """Ends what was started."""
@@ -125,21 +161,26 @@ class Demo:
             file.write_text(str(free_port()))
         return int(file.read_text())
 
-    def _all_ended(self, api: Api, names: set[str]) -> bool:
-        jobs = api.get("/api/v1/jobs/?page_size=200")["results"]
-        return all(one["ended_at"] for one in jobs if one["name"] in names)
+    def _wait_for_port(self) -> None:
+        """Before anything else: a server that answers at this port already would be taken for the demo's own. One of a
+        demo that was killed a moment ago is about to end."""
+        ends = time.monotonic() + PORT_PATIENCE
+        while not self._is_free():
+            if time.monotonic() > ends:
+                raise DemoFailed(
+                    f"Port {self.port} is taken: another program listens there, perhaps another demo. "
+                    f"Stop that one, or take another port: make demo PORT={self.port + 1}"
+                )
+            time.sleep(0.2)
 
-    def _check_port(self) -> None:
-        """Before anything else: a server that answers at this port already would be taken for the demo's own."""
+    def _is_free(self) -> bool:
         with socket.socket() as probe:
             probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
             try:
                 probe.bind(("127.0.0.1", self.port))
             except OSError:
-                raise DemoFailed(
-                    f"Port {self.port} is taken: another program listens there, perhaps another demo. "
-                    f"Stop that one, or take another port: make demo PORT={self.port + 1}"
-                ) from None
+                return False
+        return True
 
     def _identity_of(self, host: str) -> Path:
         folder = self.data / "agent" if host == REAL_HOST else self.data / "standins" / host
@@ -209,7 +250,7 @@ class Demo:
         hosts = {one["name"]: one for one in api.get("/api/v1/hosts/")["results"]}
         for name, host in hosts.items():
             if host["standing"] == "at the gate" and name in expected - stay and host["surveyed_at"]:
-                api.post(f"/api/v1/hosts/{name}/admit/")
+                api.post(f"/api/v1/hosts/{name}/admit/", {"as_asked": True})
                 host["standing"] = "admitted"
         return all(
             name in hosts
@@ -219,45 +260,26 @@ class Demo:
             for name in expected
         )
 
-    def _remember(self, api: Api) -> None:
-        """Gives the server the past of the stand-ins."""
-        known = {one["name"] for one in api.get("/api/v1/hosts/")["results"]}
+    def _tell_past(self, stage: Stage) -> None:
+        """Gives the server the past of the stand-ins, once: what it has of them itself is then newer."""
+        there = self.data / "past-is-there"
+        if there.exists():
+            return
+        known = {one["name"] for one in stage.api.get("/api/v1/hosts/")["results"]}
         file = self.data / "past.json"
         file.write_text(json.dumps(made_up_past([one for one in all_hosts() if one.name in known], time.time())))
-        self.parts.paddock("history", str(file))
+        stage.paddock("history", str(file))
+        there.touch()
 
-    def _trouble(self, api: Api) -> None:
-        """Lets happen to the machines what happens to machines, and waits until it is found. Stand-ins forget it when
-        they are started again, so it happens at every start."""
-        for name, lines in TROUBLES.items():
-            for line in lines:
-                self.parts.paste(name, line)
-        for name, lines in CHANGED.items():
-            for line in lines:
-                self.parts.paste(name, line)
-            api.post(f"/api/v1/hosts/{name}/survey/")
-        for one in all_hosts():
-            if one.name in TROUBLES:
-                self.parts.paste(one.name, "paddock-agent watch report")
-        self.parts.wait_for("the troubles to be found", lambda: found_all(api))
-
-    def _move_webhook(self, api: Api, webhook: str) -> None:
-        """The stand-in of the webhook listens elsewhere at each start."""
-        for rule in api.get("/api/v1/telling/")["rules"]:
-            if rule["kind"] == "webhook":
-                api.patch(f"/api/v1/telling/{rule['id']}/", {"target": webhook})
-
-    def _say_where(self, login: dict[str, str], api: Api) -> None:
-        jobs = api.get("/api/v1/jobs/")["results"]
+    def _say_where(self, login: dict[str, str]) -> None:
         print(f"\nYellow Paddock is at {self.url}")
         print(f"  log in as {login['user']} (administrator), password {login['password']}")
-        print(f"  or as {' or '.join(f'{name} ({role})' for name, role in OTHERS.items())}, with the same password\n")
-        for job in sorted(jobs, key=lambda one: int(one["id"]))[:3]:
-            where = f" on {job['attempts'][-1]['host']}" if job["attempts"] else ""
-            print(f"  job {job['id']} {job['name']}: {job['state']}{where}. {job['reason']}".rstrip())
-        print(f"\n{STILL_EXPECTED} is expected, and bare: make the command on its sheet in the yard, and paste it into")
+        print(f"  or as {' or '.join(f'{name} ({role})' for name, role in OTHERS.items())}, with the same password")
+        print(
+            f"\n{STILL_EXPECTED} will be expected, and bare: make the command on its sheet in the yard, and paste it in"
+        )
         print(f"  {self.parts.bin / 'paddock-terminal'} {STILL_EXPECTED}")
-        print(f"\nWhat the demo's mail server and webhook got is in {self.received}.")
+        print(f"\nWhat the demo's mail server and webhook get is in {self.received}.")
         print(f"Logs and data are in {self.data}; `make demo-clean` removes them.")
         print("Ctrl-C stops everything.", flush=True)
 
@@ -272,6 +294,7 @@ def main() -> int:
     signal.signal(signal.SIGTERM, _interrupt)
     try:
         demo.start()
+        demo.fill()
         demo.wait()
     except KeyboardInterrupt:
         print("\nStopping …", flush=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ctypes
 import os
 import signal
 import socket
@@ -11,9 +12,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-Wait = Callable[[str, Callable[[], bool]], None]
-"""Waits until something is so, and says what for."""
-PATIENCE = 120.0
+PATIENCE = 600.0
 STOP_PATIENCE = 15.0
 
 
@@ -26,6 +25,14 @@ def free_port() -> int:
 
 class DemoFailed(Exception):
     """The demo cannot go on; the sentence says why."""
+
+
+_PR_SET_PDEATHSIG = 1
+
+
+def _end_with_parent() -> None:
+    """Of Linux: a part whose demo is killed ends too, instead of keeping its port and its data."""
+    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, signal.SIGTERM)
 
 
 class Parts:
@@ -47,6 +54,7 @@ class Parts:
                 stdout=log,
                 stderr=log,
                 start_new_session=True,
+                preexec_fn=_end_with_parent if sys.platform == "linux" else None,
             )
         self.children.append((name, child))
         if given is not None and child.stdin:
@@ -56,7 +64,7 @@ class Parts:
     def wait(self) -> None:
         """Returns when a part has ended by itself. Raises DemoFailed then."""
         while True:
-            self._check()
+            self.check()
             time.sleep(0.5)
 
     def wait_for(self, what: str, is_so: Callable[[], bool]) -> None:
@@ -64,7 +72,7 @@ class Parts:
         print(f"Waiting for {what} …", flush=True)
         ends = time.monotonic() + PATIENCE
         while not is_so():
-            self._check()
+            self.check()
             if time.monotonic() > ends:
                 raise DemoFailed(f"Waited {PATIENCE:g} s for {what}. The logs are in {self.data}.")
             time.sleep(0.2)
@@ -107,7 +115,8 @@ class Parts:
         """The variables of a part."""
         return {**os.environ, "PADDOCK_DATA": str(self.data), **self.settings, **(more or {})}
 
-    def _check(self) -> None:
+    def check(self) -> None:
+        """Raises DemoFailed where a part has ended."""
         for name, child in self.children:
             if child.poll() is not None:
                 log = (self.data / f"{name}.log").read_text(errors="replace").strip().splitlines()

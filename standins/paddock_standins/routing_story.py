@@ -2,12 +2,8 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-from typing import Any
-
-from .api_client import Api
 from .git_host import make_repository
-from .parts import Wait
+from .story import Stage
 
 REPOSITORY = "pilot-mobile"
 PIPELINE_FILE = """\
@@ -77,21 +73,32 @@ QUEUE: list[dict[str, object]] = [
 ]
 
 
-def set_up_queue(api: Api, git_url: str, folder: Path, wait: Wait) -> None:
-    """Fences, a reservation and a hold; jobs at work, and jobs that wait. ``wait`` waits until something is so."""
+def tell_work(stage: Stage) -> None:
+    """Fences, a reservation and a hold; and jobs at work."""
+    api = stage.api
     for paddock, pipelines in FENCES.items():
         api.patch(f"/api/v1/paddocks/{paddock}/", {"pipelines": pipelines})
     api.patch(f"/api/v1/hosts/{RESERVED}/", {"reserved": True})
-    api.post(f"/api/v1/hosts/{HELD[0]}/hold/", {"reason": HELD[1]})
-    numbers = [api.post("/api/v1/jobs/", job)["id"] for job in AT_WORK]
-    wait("three jobs to be at work", lambda: all(_state(api, number) == "running" for number in numbers))
-    for job in QUEUE:
-        api.post("/api/v1/jobs/", job)
-    folder.mkdir(exist_ok=True)
-    make_repository(folder, REPOSITORY, {"paddock.yaml": pipeline_file()})
-    source = api.post("/api/v1/sources/", {"url": f"{git_url}/{REPOSITORY}.git", "ref": "main", "path": "paddock.yaml"})
-    api.post(f"/api/v1/sources/{source['id']}/submit/")
+    if not api.get(f"/api/v1/hosts/{HELD[0]}/")["holding"]:
+        api.post(f"/api/v1/hosts/{HELD[0]}/hold/", {"reason": HELD[1]})
+    numbers = [job["id"] for job in stage.send_missing(AT_WORK)]
+    # After a restart they may be over.
+    stage.wait_for("three jobs to be at work", lambda: all(stage.job(one)["state"] != "waiting" for one in numbers))
 
 
-def _state(api: Api, number: int) -> Any:
-    return api.get(f"/api/v1/jobs/{number}/")["state"]
+def tell_queue(stage: Stage) -> None:
+    """Jobs that wait, one for every kind of reason."""
+    # Those at work have names that stand in the queue too.
+    stage.send_missing([*AT_WORK, *QUEUE])
+
+
+def tell_source(stage: Stage) -> None:
+    """A pipeline in a Git repository, read from there."""
+    stage.repositories.mkdir(exist_ok=True)
+    url = f"{stage.git}/{REPOSITORY}.git"
+    if any(job["pipeline"] == REPOSITORY and job["submission"] for job in stage.jobs()):
+        return
+    make_repository(stage.repositories, REPOSITORY, {"paddock.yaml": pipeline_file()})
+    stage.make_missing("/api/v1/sources/", [{"url": url, "ref": "main", "path": "paddock.yaml"}], "url")
+    source = next(one for one in stage.api.get("/api/v1/sources/") if one["url"] == url)
+    stage.api.post(f"/api/v1/sources/{source['id']}/submit/")

@@ -3,13 +3,10 @@ its machine went away, and tried again."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from pathlib import Path
 from typing import Any
 
-from .api_client import Api
 from .git_host import make_repository
-from .parts import Wait
+from .story import Stage
 
 REPOSITORY = "tide-gauge-firmware"
 JOB = "build-and-test"
@@ -74,42 +71,55 @@ LONG_RUN = {
     "retries": 1,
     "script": "",
     "steps": [
-        {"name": "listen", "script": "\n".join(f"echo buoy {i} of 30 answers\nsleep 0.4" for i in range(1, 31))},
+        {"name": "listen", "script": "\n".join(f"echo buoy {i} of 30 answers\nsleep 2" for i in range(1, 31))},
         {"name": "sign off", "script": "echo all buoys were heard", "always": True},
     ],
 }
 LOST_ON = "godwit-02"
 
 
-def set_up_runs(
-    api: Api,
-    git_url: str,
-    folder: Path,
-    paste: Callable[[str, str], None],
-    wait: Wait,
-) -> None:
-    """``paste`` types a line into a machine's terminal; ``wait`` waits until something is so."""
-    lost = api.post("/api/v1/jobs/", LONG_RUN)["id"]
-    url = f"{git_url}/{REPOSITORY}.git"
-    files = {"pack.py": PACK, "test.py": TEST}
-    make_repository(folder, REPOSITORY, {**files, "tide.table": GOOD_TABLE, "paddock.yaml": _pipeline("north-mole")})
-    source = api.post("/api/v1/sources/", {"url": url, "ref": "main", "path": "paddock.yaml"})
-    _run_to_its_end(api, source["id"], wait)
-    make_repository(folder, REPOSITORY, {"tide.table": BAD_TABLE, "paddock.yaml": _pipeline("south-mole")})
-    _run_to_its_end(api, source["id"], wait)
-    wait("a long run to begin", lambda: _job(api, lost)["state"] == "running")
-    paste(LOST_ON, "reboot")
-    wait("it to be tried again", lambda: len(_job(api, lost)["attempts"]) == 2)
+def tell_builds(stage: Stage) -> None:
+    """A build of a real repository on this machine that passes, and the next one that fails."""
+    stage.repositories.mkdir(exist_ok=True)
+    url = f"{stage.git}/{REPOSITORY}.git"
+    for number, (table, station) in enumerate(((GOOD_TABLE, "north-mole"), (BAD_TABLE, "south-mole"))):
+        if len(_builds(stage)) <= number:
+            files = {"pack.py": PACK, "test.py": TEST, "tide.table": table, "paddock.yaml": _pipeline(station)}
+            make_repository(stage.repositories, REPOSITORY, files)
+            stage.make_missing("/api/v1/sources/", [{"url": url, "ref": "main", "path": "paddock.yaml"}], "url")
+            source = next(one for one in stage.api.get("/api/v1/sources/") if one["url"] == url)
+            stage.api.post(f"/api/v1/sources/{source['id']}/submit/")
+        job = _builds(stage)[number]["id"]
+        stage.wait_for(f"{JOB} to end", lambda job=job: bool(stage.job(job)["ended_at"]))  # type: ignore[misc]
+
+
+def tell_lost_run(stage: Stage) -> None:
+    """A long run whose machine is restarted in the middle, and that is tried again. Where the machine was so slow that
+    the run ended first, another one is sent."""
+    while not any(len(job["attempts"]) > 1 for job in _long_runs(stage)):
+        live = [job for job in _long_runs(stage) if not job["ended_at"]]
+        number = (live[0] if live else stage.api.post("/api/v1/jobs/", LONG_RUN))["id"]
+        stage.wait_for("a long run to begin", lambda n=number: _has_begun(stage.job(n)))  # type: ignore[misc]
+        if not stage.job(number)["ended_at"]:
+            stage.paste(LOST_ON, "reboot")
+        stage.wait_for("it to be tried again", lambda n=number: _is_settled(stage.job(n)))  # type: ignore[misc]
+
+
+def _builds(stage: Stage) -> list[Any]:
+    return [job for job in stage.jobs() if job["pipeline"] == REPOSITORY and job["name"] == JOB]
+
+
+def _long_runs(stage: Stage) -> list[Any]:
+    return [job for job in stage.jobs() if job["name"] == LONG_RUN["name"]]
+
+
+def _has_begun(job: Any) -> bool:
+    return bool(job["ended_at"] or job["state"] == "running")
+
+
+def _is_settled(job: Any) -> bool:
+    return bool(job["ended_at"] or len(job["attempts"]) > 1)
 
 
 def _pipeline(station: str) -> str:
     return PIPELINE.format(station=station)
-
-
-def _run_to_its_end(api: Api, source: int, wait: Wait) -> None:
-    (job,) = api.post(f"/api/v1/sources/{source}/submit/")["jobs"]
-    wait(f"{JOB} to end", lambda: bool(_job(api, job["id"])["ended_at"]))
-
-
-def _job(api: Api, number: int) -> Any:
-    return api.get(f"/api/v1/jobs/{number}/")

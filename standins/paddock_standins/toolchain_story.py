@@ -5,7 +5,7 @@ With what the stand-ins' own files say, there is drift, thin cover and a broken 
 
 from __future__ import annotations
 
-from .api_client import Api
+from .story import Stage
 
 KITS: list[dict[str, object]] = [
     {
@@ -54,14 +54,16 @@ CHANGED = {
 """What somebody did to machines since their first survey, in the words of the stand-ins' terminals."""
 
 
-def set_up_kits(api: Api) -> None:
+def tell_kits(stage: Stage) -> None:
     """What an administrator says that hosts are meant to have."""
-    for kit in KITS:
-        api.post("/api/v1/kits/", kit)
+    stage.make_missing("/api/v1/kits/", KITS, "name")
 
 
-def ask_for_tools(api: Api) -> None:
-    """Jobs of every pipeline, each for the tools that it needs."""
-    for pipeline, name, terms in ASKING:
-        script = f"hostname\necho {pipeline} {name}\n"
-        api.post("/api/v1/jobs/", {"name": name, "pipeline": pipeline, "terms": terms, "script": script})
+def tell_asking(stage: Stage) -> None:
+    """Jobs of every pipeline, each for the tools that it needs, run to their ends."""
+    wanted = [
+        {"name": name, "pipeline": pipeline, "terms": terms, "script": f"hostname\necho {pipeline} {name}\n"}
+        for pipeline, name, terms in ASKING
+    ]
+    numbers = [job["id"] for job in stage.send_missing(wanted)]
+    stage.wait_for("the jobs that ask for tools", lambda: all(stage.job(number)["ended_at"] for number in numbers))

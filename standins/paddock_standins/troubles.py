@@ -6,11 +6,26 @@ Each is done from outside, as it would happen: in a machine's terminal, or by an
 from __future__ import annotations
 
 from .api_client import Api
+from .receivers import SECRET
+from .story import Stage
+from .toolchain_story import CHANGED
 
 WATCHED = {"workshop": ["chartdb"]}
 """The services that builds need, by paddock; on dinghy-01 it does not run."""
 MAY_START = "orchard"
 """The paddock in which watches may start services."""
+
+OFFICE: dict[str, object] = {
+    "name": "harbour office",
+    "kind": "mail",
+    "target": "harbour-office@saltmarsh.example",
+    "severity": "soon",
+    "gather_seconds": 20,
+    "quiet_from": 20 * 60,
+    "quiet_to": 6 * 60,
+    "quiet_days": [0, 1, 2, 3, 4, 5, 6],
+}
+MAST: dict[str, object] = {"name": "signal mast", "kind": "webhook", "severity": "urgent", "gather_seconds": 5}
 
 TROUBLES = {
     "dunlin-01": ["remove account"],
@@ -36,34 +51,41 @@ EXPECTED = {
 """The codes of what is then found, of these and of what the machines came with."""
 
 
-def set_up_watching(api: Api) -> None:
+def tell_watching(stage: Stage) -> None:
     """What an administrator says about the paddocks."""
     for paddock, services in WATCHED.items():
-        api.patch(f"/api/v1/paddocks/{paddock}/", {"services": services})
-    api.patch(f"/api/v1/paddocks/{MAY_START}/", {"watch_may_start": True})
+        stage.api.patch(f"/api/v1/paddocks/{paddock}/", {"services": services})
+    stage.api.patch(f"/api/v1/paddocks/{MAY_START}/", {"watch_may_start": True})
 
 
-def set_up_telling(api: Api, webhook: str) -> str:
-    """Two rules: mail to the harbour office by day, and a webhook for everything urgent. Returns the secret."""
-    api.post(
-        "/api/v1/telling/",
-        {
-            "name": "harbour office",
-            "kind": "mail",
-            "target": "harbour-office@saltmarsh.example",
-            "severity": "soon",
-            "gather_seconds": 20,
-            "quiet_from": 20 * 60,
-            "quiet_to": 6 * 60,
-            "quiet_days": [0, 1, 2, 3, 4, 5, 6],
-        },
-    )
-    made = api.post(
-        "/api/v1/telling/",
-        {"name": "signal mast", "kind": "webhook", "target": webhook, "severity": "urgent", "gather_seconds": 5},
-    )
-    secret: str = made["secret"]
-    return secret
+def tell_receivers(stage: Stage) -> None:
+    """Two rules: mail to the harbour office by day, and a webhook for everything urgent, whose stand-in listens
+    elsewhere at each start. A rule whose secret was not noted before the demo was cut off is made anew."""
+    api, secret_file = stage.api, stage.folder / "received" / SECRET
+    stage.make_missing("/api/v1/telling/", [OFFICE], "name", "rules")
+    mast = next((one for one in api.get("/api/v1/telling/")["rules"] if one["name"] == MAST["name"]), None)
+    if mast and secret_file.exists():
+        api.patch(f"/api/v1/telling/{mast['id']}/", {"target": stage.webhook})
+        return
+    if mast:
+        api.delete(f"/api/v1/telling/{mast['id']}/")
+    made = api.post("/api/v1/telling/", {**MAST, "target": stage.webhook})
+    secret_file.write_text(made["secret"])
+
+
+def tell_troubles(stage: Stage) -> None:
+    """Lets happen to the machines what happens to machines, and waits until it is found. Stand-ins forget it when they
+    are started again, so it happens at every start."""
+    for name, lines in TROUBLES.items():
+        for line in lines:
+            stage.paste(name, line)
+    for name, lines in CHANGED.items():
+        for line in lines:
+            stage.paste(name, line)
+        stage.api.post(f"/api/v1/hosts/{name}/survey/")
+    for name in TROUBLES:
+        stage.paste(name, "paddock-agent watch report")
+    stage.wait_for("the troubles to be found", lambda: found_all(stage.api))
 
 
 def found_all(api: Api) -> bool:

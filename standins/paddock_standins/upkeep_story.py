@@ -5,7 +5,7 @@ from __future__ import annotations
 
 from datetime import UTC, datetime, timedelta
 
-from .api_client import Api
+from .story import Stage
 
 CHORE = {
     "name": "CMake 3.31 for the shoreline",
@@ -36,20 +36,17 @@ CARE = [
 """Where, what, in how many days, at which hour, for how many hours, and how it comes again."""
 
 
-def set_up_upkeep(api: Api) -> None:
+def tell_upkeep(stage: Stage) -> None:
     """Care that is planned; two chores that are kept, and one of them rolling."""
     midnight = datetime.now(UTC).replace(hour=0, minute=0, second=0, microsecond=0)
+    care = []
     for place, what, days, hour, hours, rule in CARE:
         starts = midnight + timedelta(days=days, hours=hour)
         ends = starts + timedelta(hours=hours)
-        body = {
-            "what": what,
-            "place": place,
-            "starts_at": starts.isoformat(),
-            "ends_at": ends.isoformat(),
-            "rule": rule,
-        }
-        api.post("/api/v1/care/", body)
-    api.post("/api/v1/chores/", CLEAR)
-    chore = api.post("/api/v1/chores/", CHORE)
-    api.post(f"/api/v1/chores/{chore['id']}/start/", {"terms": CHOSEN})
+        times = {"starts_at": starts.isoformat(), "ends_at": ends.isoformat()}
+        care.append({"what": what, "place": place, "rule": rule, **times})
+    stage.make_missing("/api/v1/care/", care, "what")
+    stage.make_missing("/api/v1/chores/", [CLEAR, CHORE], "name")
+    chore = next(one for one in stage.api.get("/api/v1/chores/") if one["name"] == CHORE["name"])
+    if not any(run["chore_id"] == chore["id"] for run in stage.api.get("/api/v1/chore-runs/")["results"]):
+        stage.api.post(f"/api/v1/chores/{chore['id']}/start/", {"terms": CHOSEN})

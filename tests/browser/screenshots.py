@@ -142,6 +142,8 @@ def main() -> int:
         demo = Demo(Path(scratch) / "demo", port)
         try:
             demo.start()
+            if demo.fill():
+                return 1
             login = json.loads((demo.data / "login.json").read_text())
             browser = chromium.start(Path(scratch) / "profile")
             try:

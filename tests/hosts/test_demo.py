@@ -3,23 +3,30 @@
 from __future__ import annotations
 
 import json
+import os
 import subprocess
+import sys
+import time
+from collections import Counter
 
 import psutil
 import pytest
-from processes import free_port
+from processes import BIN, free_port
 from waiting import until
 
 from paddock_core.reasons import ReasonKind
+from paddock_standins import demo as demo_module
 from paddock_standins.api_client import Api
-from paddock_standins.bring_up_story import REAL_HOST
+from paddock_standins.bring_up_story import BROUGHT_IN, REAL_HOST, STILL_EXPECTED
 from paddock_standins.demo import Demo
+from paddock_standins.description import all_hosts
 from paddock_standins.parts import DemoFailed
 from paddock_standins.routing_story import AT_WORK, QUEUE
 from paddock_standins.running_story import LONG_RUN
-from paddock_standins.toolchain_story import ASKING
-from paddock_standins.troubles import EXPECTED
-from paddock_standins.upkeep_story import CARE
+from paddock_standins.story import Stage, Story, StoryFailed, tell_all
+from paddock_standins.toolchain_story import ASKING, KITS
+from paddock_standins.troubles import EXPECTED, MAST, OFFICE
+from paddock_standins.upkeep_story import CARE, CHORE, CLEAR
 
 CHORE_STATES = {"done", "draining", "ran but not there", "failed"}
 
@@ -35,10 +42,12 @@ def told(demo):
     return Api(demo.url, login["token"]), login
 
 
-def test_jobs_hosts_troubles_and_nothing_left_when_it_stops(tmp_path, capsys):
+def test_jobs_hosts_troubles_and_nothing_left_when_it_stops(tmp_path, capsys, monkeypatch):
     demo = Demo(tmp_path / "demo", free_port())
     try:
         demo.start()
+        assert Api(demo.url).is_up(), "it is served before it is filled"
+        assert demo.fill() == []
         api, login = told(demo)
         said = capsys.readouterr().out
         assert demo.url in said
@@ -91,7 +100,7 @@ def test_jobs_hosts_troubles_and_nothing_left_when_it_stops(tmp_path, capsys):
         differences = {one["name"] for one in api.get(f"/api/v1/compare-runs/?{between}")["differences"]}
         assert {"TIDE_STATION", "commit", "test"} <= differences
         number = next(one["id"] for one in jobs if one["name"] == LONG_RUN["name"])
-        lost = until(lambda: (job := api.get(f"/api/v1/jobs/{number}/"))["ended_at"] and job, "its second attempt")
+        lost = until(lambda: (job := api.get(f"/api/v1/jobs/{number}/"))["ended_at"] and job, "its second attempt", 180)
         assert [one["state"] for one in lost["attempts"]] == ["lost", "passed"]
         # A chore: it waits for what runs on one host, and says of the others what it came to.
         (rolling,) = api.get("/api/v1/chore-runs/")["results"]
@@ -118,6 +127,7 @@ def test_jobs_hosts_troubles_and_nothing_left_when_it_stops(tmp_path, capsys):
         until(lambda: list(demo.received.glob("*-mail.eml")), "the mail to arrive")
         api.post("/api/v1/hosts/sloop-01/turn-away/")
         children = [child for _, child in demo.parts.children]
+        monkeypatch.setattr(demo_module, "PORT_PATIENCE", 0.5)
         with pytest.raises(DemoFailed, match=f"Port {demo.port} is taken"):
             Demo(tmp_path / "other", demo.port).start()
     finally:
@@ -127,6 +137,7 @@ def test_jobs_hosts_troubles_and_nothing_left_when_it_stops(tmp_path, capsys):
     again = Demo(tmp_path / "demo", free_port())
     try:
         again.start()
+        assert again.fill() == []
         api, same = told(again)
         assert same == login
         runs = 2 + 1  # build-and-test twice, and one that was lost
@@ -137,6 +148,105 @@ def test_jobs_hosts_troubles_and_nothing_left_when_it_stops(tmp_path, capsys):
         assert "sloop-01" not in {one["name"] for one in api.get("/api/v1/hosts/")["results"]}
     finally:
         again.stop()
+
+
+def what_there_is(api):
+    """The demo, counted."""
+    jobs = api.get("/api/v1/jobs/?page_size=1000")["results"]
+    asked = Counter((one["pipeline"], one["name"]) for one in jobs if one["pipeline"] not in ("chore", "bring-up"))
+    return {
+        "jobs": asked,
+        "hosts": {one["name"] for one in api.get("/api/v1/hosts/")["results"]},
+        "kits": Counter(one["name"] for one in api.get("/api/v1/kits/")),
+        "chores": Counter(one["name"] for one in api.get("/api/v1/chores/")),
+        "chore runs": len(api.get("/api/v1/chore-runs/")["results"]),
+        "care": Counter(one["what"] for one in api.get("/api/v1/care/")),
+        "sources": Counter(one["url"].rpartition("/")[2] for one in api.get("/api/v1/sources/")),
+        "rules": Counter(one["name"] for one in api.get("/api/v1/telling/")["rules"]),
+        "sheets": Counter(one["title"] for one in api.get("/api/v1/bring-ups/?all=true") if one["phase"] != "given up"),
+        "found": {one["code"] for one in api.get("/api/v1/findings/")["findings"]} & EXPECTED,
+    }
+
+
+def wanted():
+    """The same as it is to be."""
+    jobs = [*QUEUE, *AT_WORK, LONG_RUN, *({"pipeline": one[0], "name": one[1]} for one in ASKING)]
+    more = [
+        ("tide-gauge-firmware", "prove-toolchain"), ("pilot-mobile", "build-app"),
+        ("harbour-chart-desktop", "sign-installer"), ("pilot-mobile", "build-for-phones"),
+        ("pilot-mobile", "phone-tests"), *[("tide-gauge-firmware", "build-and-test")] * 2,
+    ]  # fmt: skip
+    return {
+        "jobs": Counter([(str(job["pipeline"]), str(job["name"])) for job in jobs] + more),
+        "hosts": {one.name for one in all_hosts() if one.name != STILL_EXPECTED} | {REAL_HOST},
+        "kits": Counter(str(one["name"]) for one in KITS),
+        "chores": Counter(str(one["name"]) for one in (CHORE, CLEAR)),
+        "chore runs": 1,
+        "care": Counter(what for _, what, *_ in CARE),
+        "sources": Counter(["tide-gauge-firmware.git", "pilot-mobile.git"]),
+        "rules": Counter(str(one["name"]) for one in (OFFICE, MAST)),
+        "sheets": Counter([*BROUGHT_IN, STILL_EXPECTED]),
+        "found": EXPECTED,
+    }
+
+
+@pytest.fixture
+def busy():
+    """Both cores are kept busy by others."""
+    burn = "while True: sum(range(10**6))"
+    burners = [subprocess.Popen([sys.executable, "-c", burn]) for _ in range(os.cpu_count() or 2)]
+    yield
+    for one in burners:
+        one.kill()
+        one.wait()
+
+
+def begun(data, port):
+    """The demo as `make demo` starts it, and a way to wait for a line of it."""
+    log = data.parent / f"demo-{time.monotonic_ns()}.log"
+    with log.open("wb") as out:
+        process = subprocess.Popen([BIN / "paddock-demo", "--data", data, "--port", str(port)], stdout=out, stderr=out)
+
+    def says(text):
+        assert process.poll() is None, log.read_text()
+        return text in log.read_text()
+
+    return process, says
+
+
+# Where it is cut off: while machines join, in the middle of the bring-ups, while builds run, nearly at its end.
+CUTS = ("[1/", "[3/", "[6/", "[14/")
+
+
+def test_one_that_is_killed_in_the_middle_on_a_busy_machine_is_whole_after_all(tmp_path, busy):
+    data, port = tmp_path / "demo", free_port()
+    for cut in CUTS:
+        process, says = begun(data, port)
+        until(lambda says=says, cut=cut: says(cut), f"the demo to get as far as {cut}", 600)
+        process.kill()
+        process.wait()
+    process, says = begun(data, port)
+    try:
+        until(lambda: says("The demo is whole."), "the demo to be whole", 900)
+        login = json.loads((data / "login.json").read_text())
+        there = what_there_is(Api(f"http://127.0.0.1:{port}", login["token"]))
+        assert there == wanted()
+    finally:
+        process.terminate()
+        process.wait(60)
+
+
+def test_a_story_that_fails_is_named_and_the_rest_stands():
+    said, told_ones = [], []
+
+    def fails(stage):
+        raise StoryFailed("waited for what never comes")
+
+    stories = [Story("first", told_ones.append), Story("broken", fails), Story("last", told_ones.append)]
+    stage = Stage(None, None, "", "", "", None, None, lambda: None)
+    assert tell_all(stories, stage, said.append) == ["broken"]
+    assert len(told_ones) == 2
+    assert any("broken: failed, the rest goes on: waited for what never comes" in line for line in said)
 
 
 def test_a_part_that_ends_is_said_with_its_last_words(tmp_path):

@@ -65,7 +65,7 @@ async def standing(server, tmp_path, name, monkeypatch, **changes):
     yard = Yard(server, one)
     try:
         await soon(lambda: server.host(yard.name)["surveyed_at"], "the survey")
-        server.api.post(f"/api/v1/hosts/{yard.name}/admit/")
+        server.api.post(f"/api/v1/hosts/{yard.name}/admit/", {"as_asked": True})
         await soon(lambda: server.host(yard.name)["watch"], "the watch to report")
         yield yard
     finally:

@@ -188,7 +188,7 @@ def test_a_cut_longer_than_the_grace_costs_no_job_and_its_log_arrives_whole(serv
     known = json.loads((agent.home / "identity.json").read_text())
     known["server"] = f"http://127.0.0.1:{way.port}"
     (agent.home / "identity.json").write_text(json.dumps(known))
-    server.api.post(f"/api/v1/hosts/{agent.name}/admit/")
+    server.api.post(f"/api/v1/hosts/{agent.name}/admit/", {"as_asked": True})
     agent.start()
     try:
         go = tmp_path / "go"
