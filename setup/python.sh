@@ -29,6 +29,6 @@ if ! [ -x .venv/bin/python ]; then
     "$python" -m venv .venv
 fi
 echo "Installing Python packages into .venv (a minute or so the first time) …"
-.venv/bin/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements/lock.txt
-.venv/bin/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation \
+.venv/bin/python -m pip install -qq --disable-pip-version-check --require-hashes -r requirements/lock.txt
+.venv/bin/python -m pip install -qq --disable-pip-version-check --no-deps --no-build-isolation \
     -e core -e agent -e server -e standins

@@ -19,7 +19,7 @@ PYTHON
 gather() {
     python=$1
     shift
-    .venv/bin/python -m pip download --quiet --disable-pip-version-check --no-deps --only-binary=:all: --require-hashes \
+    .venv/bin/python -m pip download -qq --disable-pip-version-check --no-deps --only-binary=:all: --require-hashes \
         --python-version "$python" "$@" --dest "$folder.new"
 }
 
@@ -40,7 +40,7 @@ for python in $pythons; do
     gather "$python" --platform macosx_10_9_x86_64 --platform macosx_10_12_x86_64 --platform macosx_10_13_x86_64 --platform macosx_10_10_universal2 --requirement "$folder.new/needed.txt"
     gather "$python" --platform win_amd64 --requirement "$folder.new/on-windows.txt"
 done
-.venv/bin/python -m pip wheel --quiet --disable-pip-version-check --no-deps --no-build-isolation \
+.venv/bin/python -m pip wheel -qq --disable-pip-version-check --no-deps --no-build-isolation \
     --wheel-dir "$folder.new" ./agent
 rm -rf "$folder" agent/build
 mv "$folder.new" "$folder"

@@ -1,8 +1,8 @@
 """Secrets in a log: every place where one stands, plain or in a common encoding, is covered before it leaves the host.
 
 It catches accidents, as a command that prints its environment: the secret itself, in base64 (wrapped to lines or not,
-and inside a longer text), in hexadecimal, in addresses, in HTML and XML, in JSON and in JSON in JSON, and as shells trace
-it. A script that wants to tell a secret can always turn it into something that nobody recognises, such as backwards.
+and inside a longer text), in hexadecimal, in addresses, in HTML and XML, in JSON and in JSON in JSON, and as shells
+trace it. A script that wants to tell a secret can always turn it into something that nobody recognises.
 """
 
 from __future__ import annotations

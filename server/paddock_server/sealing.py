@@ -1,4 +1,5 @@
-"""Secrets that have to be known again, sealed for the database: XChaCha20-Poly1305 with a key in a file that only the server's account can read.
+"""Secrets that have to be known again, sealed for the database: XChaCha20-Poly1305 with a key in a file that only the
+server's account can read.
 
 The secret's name goes into the seal, so that a row whose value was swapped for another's cannot be opened.
 """

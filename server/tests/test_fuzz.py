@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import os
 import random
+import sys
 
 import pytest
 from django.core.cache import cache
@@ -83,7 +84,7 @@ def test_strange_calls_are_answered_and_as_the_schema_says(settings, tmp_path, m
     caplog.set_level("CRITICAL", "django.request")
     fuzzer = Fuzzer(make_world, random.Random(SEED))
     fuzzer.run(CALLS)
-    print(f"{fuzzer.calls} calls:", dict(sorted(fuzzer.statuses.items())))
+    sys.stderr.write(f"{fuzzer.calls} calls: {dict(sorted(fuzzer.statuses.items()))}\n")
     assert fuzzer.calls >= CALLS
     # Were nearly all refused, nothing would have been tried.
     assert sum(number for status, number in fuzzer.statuses.items() if status < 300) > CALLS / 10

@@ -275,9 +275,7 @@ class Demo:
         print(f"\nYellow Paddock is at {self.url}")
         print(f"  log in as {login['user']} (administrator), password {login['password']}")
         print(f"  or as {' or '.join(f'{name} ({role})' for name, role in OTHERS.items())}, with the same password")
-        print(
-            f"\n{STILL_EXPECTED} will be expected, and bare: make the command on its sheet in the yard, and paste it in"
-        )
+        print(f"\n{STILL_EXPECTED} will be expected, and bare: make the command on its sheet, and paste it into")
         print(f"  {self.parts.bin / 'paddock-terminal'} {STILL_EXPECTED}")
         print(f"\nWhat the demo's mail server and webhook get is in {self.received}.")
         print(f"Logs and data are in {self.data}; `make demo-clean` removes them.")

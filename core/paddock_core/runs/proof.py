@@ -16,8 +16,8 @@ PREDICATE = "https://slsa.dev/provenance/v1"
 
 @dataclass(frozen=True)
 class Run:
-    """What is known of a run. ``server`` is the address of this server; ``identity`` names the attempt and no other, also
-    after the server's database was restored; times have a zone."""
+    """What is known of a run. ``server`` is the address of this server; ``identity`` names the attempt and no other,
+    also after the server's database was restored; times have a zone."""
 
     server: str
     job: int

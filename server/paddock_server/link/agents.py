@@ -183,8 +183,8 @@ async def _next(receive: Receive) -> wire.AgentMessage:
 
 
 async def _take_in_or_note(host: Host, message: wire.AgentMessage) -> None:
-    """Takes a message in. One that makes the server fail is found, and passed over: sent again for ever, it would keep
-    all that comes after it from the server. Where only the storage gives trouble, the agent keeps it: raises _Closed."""
+    """Takes a message in. One that makes the server fail is found, and passed over: sent for ever, it would hold up all
+    that comes after it. Where only the storage gives trouble, the agent keeps it: raises _Closed."""
     try:
         await database_sync_to_async(_take_in)(host.pk, message)
     except BadMessage:

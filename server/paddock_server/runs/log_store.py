@@ -49,8 +49,8 @@ _ends_lock = threading.Lock()
 
 
 def append(file: Path, pieces: Iterable[wire.LogChunk]) -> int:
-    """Puts pieces at their places in the log ``file``, and returns how many bytes of them were new. What is there already is passed over,
-    so that a repeat is harmless; a gap, which only a broken agent leaves, is closed up."""
+    """Puts pieces at their places in the log ``file``, and returns how many bytes of them were new. What is there
+    already is passed over, so that a repeat is harmless; a gap, which only a broken agent leaves, is closed up."""
     with _lock_of(file):
         _unpack(file)
         end = _end_of(file)

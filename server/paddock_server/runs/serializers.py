@@ -131,8 +131,8 @@ class AttemptSheetSerializer(AttemptSerializer):
 
     class Meta(AttemptSerializer.Meta):
         fields = [
-            *AttemptSerializer.Meta.fields, "job", "identity", "paddock", "facts", "warm", "variables", "values", "commit",
-            "processor", "memory", "left", "steps", "outputs", "left_out", "tests", "times",
+            *AttemptSerializer.Meta.fields, "job", "identity", "paddock", "facts", "warm", "variables", "values",
+            "commit", "processor", "memory", "left", "steps", "outputs", "left_out", "tests", "times",
             "compare_with", "kept_until", "removed_at", "log_size", "log_lines",
         ]  # fmt: skip
         read_only_fields = fields

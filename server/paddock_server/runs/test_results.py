@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from paddock_agent.errors import BadPattern
 from paddock_agent import wire
-from paddock_core.runs.log_text import shown_marks
+from paddock_agent.errors import BadPattern
 from paddock_core.runs.junit import Case, UnreadableTests, newly_failing, read_junit
+from paddock_core.runs.log_text import shown_marks
 
 from ..pipeline_secrets.giving import values_to_cover
 from ..work.models import Attempt

@@ -110,11 +110,11 @@ class Job(models.Model):
 
 class Attempt(models.Model):
     """One try of a job on one host. ``identity`` is random and signed: job and number may come again in a restored
-    database, the identity never does; one from before there were identities has none. ``tools`` are the installations that its terms were bound to; ``why`` says why it
-    went to this host; ``facts`` are what the host was then. ``variables`` are the names of its environment, ``values``
-    those of a few that are no secret. ``processor`` in seconds, ``memory`` in bytes at most; ``left`` are the processes
-    that outlived it. Its log is packed some time after its end, and removed with its files when the paddock no longer
-    keeps them."""
+    database, the identity never does; one from before there were identities has none. ``tools`` are the installations
+    that its terms were bound to; ``why`` says why it went to this host; ``facts`` are what the host was then.
+    ``variables`` are the names of its environment, ``values`` those of a few that are no secret. ``processor`` in
+    seconds, ``memory`` in bytes at most; ``left`` are the processes that outlived it. Its log is packed some time after
+    its end, and removed with its files when the paddock no longer keeps them."""
 
     job = models.ForeignKey(Job, models.CASCADE, related_name="attempts")
     number = models.PositiveIntegerField()

@@ -158,8 +158,8 @@ def seen_by(requirement: Requirement, actor: Actor) -> Requirement:
 
 
 def with_seen_reasons(actor: Actor, jobs: Iterable[Job]) -> list[Job]:
-    """The jobs, with reasons that the actor may read. A reason speaks of hosts, and of jobs that come first: for who may
-    see only some paddocks it is said anew of those alone, unsaved."""
+    """The jobs, with reasons that the actor may read. A reason speaks of hosts, and of jobs that come first: for who
+    may see only some paddocks it is said anew of those alone, unsaved."""
     listed = list(jobs)
     waiting = [job for job in listed if job.state == JobState.WAITING.value]
     if not waiting or actor.where(Role.VIEWER) is None:

@@ -28,10 +28,15 @@ const stopAfter = ref(1)
 const drain = ref(true)
 const minutes = ref(30)
 const keep = ref(true)
+/** Whose people may see it, and start it there, before it ever ran there. */
+const paddocks = ref<string[]>([])
+/** The chore as it was read: who may start it may not always change it. */
+let asRead = ''
 const chosen = ref<string[]>([])
 const choosing = useDoing()
 const { isBusy, trouble, doing } = useDoing()
 const known = computed(() => yard.plates.filter((one) => one.standing === 'admitted').map((one) => ({ value: one.name, label: `${one.name} · ${one.paddock}` })))
+const places = computed(() => [...new Set(yard.plates.map((one) => one.paddock))].sort().map((value) => ({ value, label: value })))
 const lines = (text: string) => text.split('\n').map((line) => line.trim()).filter(Boolean)
 /** The chore that is there already. One that was kept and could not be started is not made a second time. */
 const existing = ref(Number(asked('chore')[0]) || null)
@@ -51,6 +56,8 @@ if (existing.value) {
     drain.value = chore.drain ?? true
     minutes.value = Math.round((chore.time_limit ?? 1800) / 60)
     keep.value = chore.kept ?? true
+    paddocks.value = chore.paddocks ?? []
+    asRead = JSON.stringify(body())
   })
 }
 
@@ -72,17 +79,27 @@ watch(
 
 const missing = computed(() => (!name.value.trim() ? 'Give it a name.' : !script.value.trim() ? 'Write the script.' : !chosen.value.length ? 'Choose hosts.' : ''))
 
+function body() {
+  return {
+    name: name.value.trim(), purpose: purpose.value, script: script.value, shell: shell.value, wanted: lines(wanted.value),
+    at_once: atOnce.value, stop_after: stopAfter.value, drain: drain.value, time_limit: minutes.value * 60, kept: keep.value,
+    paddocks: paddocks.value,
+  }
+}
+
+async function kept(): Promise<number> {
+  if (!existing.value) return (await answered(api.POST('/api/v1/chores/', { body: body() }))).id
+  if (JSON.stringify(body()) !== asRead) {
+    await answered(api.PUT('/api/v1/chores/{id}/', { params: { path: { id: existing.value } }, body: body() }))
+    asRead = JSON.stringify(body())
+  }
+  return existing.value
+}
+
 function start(): Promise<void> {
   return doing(async () => {
-    const body = {
-      name: name.value.trim(), purpose: purpose.value, script: script.value, shell: shell.value, wanted: lines(wanted.value),
-      at_once: atOnce.value, stop_after: stopAfter.value, drain: drain.value, time_limit: minutes.value * 60, kept: keep.value,
-    }
-    const chore = existing.value
-      ? await answered(api.PUT('/api/v1/chores/{id}/', { params: { path: { id: existing.value } }, body }))
-      : await answered(api.POST('/api/v1/chores/', { body }))
-    existing.value = chore.id
-    const run = await startChore(chore.id, choose.value === 'hosts' ? hosts.value : [], choose.value === 'terms' ? lines(terms.value) : [])
+    existing.value = await kept()
+    const run = await startChore(existing.value, choose.value === 'hosts' ? hosts.value : [], choose.value === 'terms' ? lines(terms.value) : [])
     await router.push({ name: 'chore-run', params: { id: run.id } })
   })
 }
@@ -115,6 +132,7 @@ function start(): Promise<void> {
         <p class="rolls">No further host after so many failures <InputNumber v-model:value="stopAfter" :min="0" :max="5000" size="small" data-field="stop-after" /> <span class="soft">0: go on whatever happens</span></p>
         <Checkbox v-model:checked="drain" data-field="drain">Let each host finish its jobs first, and take no new one meanwhile</Checkbox>
         <Checkbox v-model:checked="keep">Keep this chore, to run it again</Checkbox>
+        <label v-if="keep" class="shared">Shared with the people of<Select v-model:value="paddocks" mode="multiple" :options="places" placeholder="nobody but those who see everything" class="wide" data-field="paddocks" /></label>
         <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
         <p class="go"><Button type="primary" html-type="submit" :loading="isBusy" :disabled="Boolean(missing)" data-act="start">Roll over {{ count(chosen.length, 'host') }}</Button> <span class="soft">{{ missing }}</span></p>
       </div>
@@ -175,6 +193,10 @@ label .ant-input-number {
 
 .later {
   margin-top: 18px;
+}
+
+.shared {
+  margin-top: 10px;
 }
 
 .rolls {
