@@ -9,6 +9,8 @@ from datetime import timedelta
 from django.db import transaction
 from django.utils import timezone
 
+from paddock_core import guessing
+
 from ...errors import PassUnknown, TooManyTries
 from ...link import feed
 from ...logbook.write import write
@@ -17,7 +19,6 @@ from ...people.models import Role
 from ..models import Guessing
 
 FREE_TRIES = 5
-LONGEST_WAIT = timedelta(minutes=15)
 FORGOTTEN_AFTER = timedelta(days=1)
 
 
@@ -47,10 +48,8 @@ def _demand_patience(address: str) -> None:
 
 
 def wait_after(tries: int) -> timedelta:
-    """How long the next try has to wait: nothing at first, then 2 s, doubled with each try."""
-    if tries < FREE_TRIES:
-        return timedelta(0)
-    return min(LONGEST_WAIT, timedelta(seconds=2 ** min(20, tries - FREE_TRIES + 1)))
+    """How long the next try has to wait."""
+    return timedelta(seconds=guessing.wait_after(tries, FREE_TRIES))
 
 
 @transaction.atomic
