@@ -59,16 +59,25 @@ class Machine:
             ping_interval=None,
         )
         await self.say(wire.Hello(protocol=self._protocol, facts=self._facts, run=self.run, attempts=[]))
-        self._reading = asyncio.create_task(self._read())
+        self._working = [asyncio.create_task(self._read())]
+        if self._answers:
+            self._working.append(asyncio.create_task(self._beat()))
         return self
 
     async def __aexit__(self, *_):
-        self._reading.cancel()
-        await asyncio.gather(self._reading, return_exceptions=True)
+        for task in self._working:
+            task.cancel()
+        await asyncio.gather(*self._working, return_exceptions=True)
         await self._socket.close()
 
     async def say(self, message):
         await self._socket.send(wire.encode(message).decode())
+
+    async def _beat(self):
+        """As an agent does, so that it is not silent past its grace."""
+        while True:
+            await asyncio.sleep(1)
+            await self.say(wire.Heartbeat(at=time.time(), load=1.0))
 
     async def _read(self):
         try:
@@ -136,14 +145,5 @@ async def test_a_link_that_the_database_has_wrong_is_set_right_by_what_is_heard(
         with contextlib.closing(sqlite3.connect(data / "paddock.sqlite3", timeout=30)) as database, database:
             database.execute("UPDATE hosts_host SET link = 'lost' WHERE name = ?", (key[0],))
         assert server.host(key[0])["link"] == "lost"
-
-        async def beat():
-            while True:
-                await one.say(wire.Heartbeat(at=time.time(), load=1.0))
-                await asyncio.sleep(1)
-
-        beating = asyncio.create_task(beat())
         await asyncio.to_thread(until, lambda: server.host(key[0])["link"] == "connected", "the link to be set right")
-        beating.cancel()
-        await asyncio.gather(beating, return_exceptions=True)
         await one.say(wire.Goodbye())

@@ -10,7 +10,7 @@ import subprocess
 
 import psutil
 import pytest
-from processes import RealAgent, RealServer, free_port
+from processes import BIN, RealAgent, RealServer, free_port
 from waiting import until
 from websockets.exceptions import ConnectionClosed, InvalidStatus
 from websockets.sync import client
@@ -174,12 +174,14 @@ def test_a_host_that_was_turned_away_stops_and_says_why(server, tmp_path):
     assert "does not know this agent's key" in agent.log()
 
 
-def test_a_port_that_is_taken_is_said(server):
+def test_a_port_that_is_taken_is_said(server, tmp_path):
     with socket.socket() as taken:
         taken.bind(("127.0.0.1", 0))
         taken.listen()
         port = taken.getsockname()[1]
-        said = server.command("serve", "--port", str(port))
+        own = {**server.environment, "PADDOCK_DATA": str(tmp_path)}
+        command = [BIN / "paddock", "serve", "--port", str(port)]
+        said = subprocess.run(command, env=own, capture_output=True, text=True, check=False)
     assert said.returncode == 1
     assert f"Port {port} of 127.0.0.1 is taken" in said.stderr
     assert "make demo PORT=" in said.stderr
