@@ -10,6 +10,7 @@ import re
 import secrets
 import shlex
 import time
+import uuid
 import zlib
 from collections.abc import Callable, Collection, Mapping, Sequence
 
@@ -76,6 +77,7 @@ class SimulatedSystem(System):
         self.family = description.family
         self._commands = dict(description.commands)
         self._files = dict(description.files)
+        self._identity = uuid.uuid5(uuid.NAMESPACE_DNS, f"{description.name}.saltmarsh.example")
         self._paths: dict[str, str] = {}
         self._touched: dict[str, float] = {}
         self.is_elevated = True
@@ -127,6 +129,8 @@ class SimulatedSystem(System):
             return answered
         if self.family == "windows" and command[0] == "icacls":
             return Completed(0, "", "")
+        if said := self._machine_id(command):
+            return Completed(0, said, "")
         if self.family == "windows" and command[0] == "schtasks":
             return self.tasks.answer(command)
         path = self.find(command[0])
@@ -138,6 +142,14 @@ class SimulatedSystem(System):
             raise CommandFailed(f"{command[0]} did not answer within {time_limit:g} s")
         await asyncio.sleep(answer.seconds)
         return Completed(answer.exit, answer.stdout, answer.stderr)
+
+    def _machine_id(self, command: Sequence[str]) -> str:
+        """What tells this machine from others, where a command asks for it; "" for all other commands."""
+        if self.family == "macos" and command[0] == "ioreg":
+            return f'"IOPlatformUUID" = "{self._identity}"'
+        if self.family == "windows" and "MachineGuid" in command:
+            return f"    MachineGuid    REG_SZ    {self._identity}"
+        return ""
 
     def find(self, command: str, path_variable: str = "") -> str | None:
         """The full path of a command: as it stands, or found on PATH, the system's own or the one given."""
@@ -164,6 +176,8 @@ class SimulatedSystem(System):
 
     def read_text(self, path: str) -> str | None:
         """See the port."""
+        if path == "/etc/machine-id":
+            return f"{self._identity.hex}\n"
         return self._written.get(path, self._files.get(path))
 
     def write_text(self, path: str, text: str, mode: int) -> None:

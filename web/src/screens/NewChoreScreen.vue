@@ -199,6 +199,10 @@ label .ant-input-number {
   margin-top: 10px;
 }
 
+.shared .ant-select {
+  font-weight: 400;
+}
+
 .rolls {
   margin-bottom: 6px;
 }

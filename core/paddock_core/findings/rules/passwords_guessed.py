@@ -14,16 +14,16 @@ def look_at_all(fleet: FleetSeen, now: float) -> Iterator[Found]:
     for one in fleet.guessing:
         whose = f"for {one.subject}" if one.is_account else f"from {one.subject}"
         look = (
-            f"Ask {one.subject} whether that was them. If not, give them a new password, and look where the tries come "
-            "from: the logbook has the addresses."
+            f"Ask {one.subject} whether that was them. If not, look in the logbook for the addresses that the tries came "
+            "from, and block those in your network."
             if one.is_account
-            else f"Look at the machine with the address {one.subject}. If it is a reverse proxy of yours, name it in "
-            "PADDOCK_PROXIES, so that the addresses behind it are told apart."
+            else f"Look at the machine with the address {one.subject}, or block it in your network. If it is a reverse "
+            "proxy of yours, name it in PADDOCK_PROXIES, so that the addresses behind it are told apart."
         )
         yield Found(
             f"{one.tries} wrong passwords were tried {whose}. Each further try has to wait longer.",
             one.first_at,
-            (Evidence("The first of them.", one.first_at), Evidence("The last of them.", one.last_at)),
+            (Evidence("The first wrong try.", one.first_at), Evidence("The last wrong try.", one.last_at)),
             Remedy(f"{look} The finding closes an hour after the last wrong try."),
             about=f"{'account' if one.is_account else 'address'} {one.subject}",
         )
