@@ -18,6 +18,7 @@ from paddock_server.health.models import Finding
 from paddock_server.people.actions.make_token import make_token
 from paddock_server.people.actor import COMMAND_LINE
 from paddock_server.people.models import Role
+from paddock_server.sealing import unseal
 from paddock_server.telling import sending
 from paddock_server.telling.actions.deliver import MOST_TRIES, note_failure, note_sent, prepare
 from paddock_server.telling.actions.queue import due_at, queue
@@ -158,6 +159,8 @@ def test_the_secret_of_a_webhook_is_shown_once_and_signs(administrator, tmp_path
     made = administrator.post("/api/v1/telling/", body, format="json").json()
     assert made["secret"].startswith("paddock-webhook-")
     assert made["secret"] not in administrator.get("/api/v1/telling/").content.decode()
+    assert made["secret"] not in repr(list(Telling.objects.values())), "it is sealed in the database"
+    assert unseal("webhook mast", bytes(Telling.objects.get().sealed)) == made["secret"]
     (tmp_path / SECRET).write_text(made["secret"])
     sent = b'[{"specversion":"1.0"}]'
     headers = {name.lower(): value for name, value in signed(sent, made["secret"], 1000.0).items()}

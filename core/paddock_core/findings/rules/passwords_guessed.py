@@ -14,8 +14,8 @@ def look_at_all(fleet: FleetSeen, now: float) -> Iterator[Found]:
     for one in fleet.guessing:
         whose = f"for {one.subject}" if one.is_account else f"from {one.subject}"
         look = (
-            f"Ask {one.subject} whether that was them. If not, look in the logbook for the addresses that the tries came "
-            "from, and block those in your network."
+            f"Ask {one.subject} whether that was them. If not, look in the logbook for the addresses that the tries "
+            "came from, and block those in your network."
             if one.is_account
             else f"Look at the machine with the address {one.subject}, or block it in your network. If it is a reverse "
             "proxy of yours, name it in PADDOCK_PROXIES, so that the addresses behind it are told apart."
