@@ -11,6 +11,7 @@ from asgiref.testing import ApplicationCommunicator
 from channels.layers import get_channel_layer
 from django.contrib.auth.models import User
 from django.contrib.sessions.backends.db import SessionStore
+from django.utils import timezone
 from people import somebody
 from two_paddocks import make_side
 
@@ -126,7 +127,16 @@ def _end_sessions(user):
     Session.objects.all().delete()
 
 
-@pytest.mark.parametrize(("do", "closes"), [(_shut_out, True), (_end_sessions, True), (_take_roles, False)])
+def _let_sessions_expire(user):
+    from django.contrib.sessions.models import Session
+
+    Session.objects.update(expire_date=timezone.now())
+
+
+ENDINGS = [(_shut_out, True), (_end_sessions, True), (_let_sessions_expire, True), (_take_roles, False)]
+
+
+@pytest.mark.parametrize(("do", "closes"), ENDINGS)
 def test_what_changes_for_a_person_is_noticed_while_the_feed_is_open(do, closes, monkeypatch):
     monkeypatch.setattr(feed, "LOOKED_AT_EVERY", 0.05)
     somebody("lookout", Role.VIEWER)

@@ -11,8 +11,9 @@ from channels.db import database_sync_to_async
 from channels.generic.websocket import AsyncJsonWebsocketConsumer
 from channels.layers import get_channel_layer
 from django.contrib.auth.models import User
-from django.contrib.sessions.backends.db import SessionStore
+from django.contrib.sessions.models import Session
 from django.db import transaction
+from django.utils import timezone
 
 from ..health import looking
 from ..people.actor import Actor, person
@@ -151,7 +152,10 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):
 
 def _still_there(user_pk: int, session_key: str) -> Actor | None:
     user = User.objects.filter(pk=user_pk, is_active=True).first()
-    if user is None or (session_key and not SessionStore().exists(session_key)):
+    if user is None:
+        return None
+    sessions = Session.objects.filter(session_key=session_key, expire_date__gt=timezone.now())
+    if session_key and not sessions.exists():
         return None
     return person(user)
 

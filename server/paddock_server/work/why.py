@@ -167,13 +167,17 @@ def with_seen_reasons(actor: Actor, jobs: Iterable[Job]) -> list[Job]:
     requirements, unreadable = readable(waiting, Fences())
     first = {pk for job in waiting for pk in job.after}
     seen_first = set(visible_jobs(actor).filter(pk__in=first).values_list("pk", flat=True)) if first else set()
+    said: dict[Requirement, Reason] = {}
     with kept_fleet() as index:
         for job in waiting:
             if job.reason_kind == ReasonKind.AFTER.value:
                 if not set(job.after) <= seen_first:
                     set_reason(job, Reason(ReasonKind.AFTER, "It runs after another job."))
                 continue
-            found = unreadable.get(job.pk) or why_waiting(seen_by(requirements[job.pk], actor), index)
+            found = unreadable.get(job.pk)
+            if found is None:
+                asked = seen_by(requirements[job.pk], actor)
+                found = said.get(asked) or said.setdefault(asked, why_waiting(asked, index))
             kept = index.host(job.kept_host)
             set_reason(job, found, job.kept_host if kept and actor.may(Role.VIEWER, kept.paddock) else "")
     return listed
