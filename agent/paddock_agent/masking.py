@@ -1,8 +1,9 @@
 """Secrets in a log: every place where one stands, plain or in a common encoding, is covered before it leaves the host.
 
 It catches accidents, as a command that prints its environment: the secret itself, in base64 (wrapped to lines or not,
-and inside a longer text), in hexadecimal, in addresses, in HTML and XML, in JSON and in JSON in JSON, and as shells
-trace it. A script that wants to tell a secret can always turn it into something that nobody recognises.
+indented, and inside a longer text), in hexadecimal, in addresses, in HTML and XML, in JSON and in JSON in JSON, in
+tables, in mail, and as shells trace it. A script that wants to tell a secret can always turn it into something that
+nobody recognises.
 """
 
 from __future__ import annotations
@@ -10,23 +11,30 @@ from __future__ import annotations
 import base64
 import html
 import json
+import quopri
 import re
 from bisect import bisect_right
 from collections.abc import Iterator, Sequence
+from itertools import islice
 from urllib.parse import quote, quote_plus
 
 COVER = b"[secret]"
 SHORTEST = 6
 """Characters of a secret, or of one line of it, below which it would cover innocent text everywhere."""
-_BREAK = re.compile(rb"(?<![\r\n])\r?\n(?![\r\n])")
-"""A single line break, over which a wrapped secret goes on; an empty line ends it."""
+_LINE_END = re.compile(rb"\n(?![\r\n])[ \t]*")
+"""The end of a line and the indent of the next, where that is not empty."""
+_BLANKS = re.compile(rb"[ \t]+")
+MOST_BLANKS = 10
+"""Places of blanks in a secret, at each of which a line may break."""
 
 
 class Masker:
     """Covers secrets in a stream of bytes, however it is cut into pieces or wrapped to lines."""
 
     def __init__(self, secrets: Sequence[str]) -> None:
-        patterns = sorted({_joined(one) for secret in secrets for one in _forms(secret)}, key=len, reverse=True)
+        patterns = sorted({one for secret in secrets for form in _forms(secret) for one in _joined(form)}, key=len)[
+            ::-1
+        ]
         self._expression = re.compile(b"|".join(map(re.escape, patterns))) if patterns else None
         self._longest = max(map(len, patterns), default=0)
         self._by_first: dict[int, list[bytes]] = {}
@@ -38,10 +46,13 @@ class Masker:
         """What can be told of it now. An end that may be the start of a secret is held back until more comes."""
         if self._expression is None:
             return data
-        covered, rest = self._covered(_Joined(self._held + data))
-        keep = self._beginning_in(rest)
-        self._held = rest[keep:]
-        return covered + rest[:keep]
+        whole = self._held + data
+        cut = len(whole) - whole.endswith(b"\r")  # which may be half of a line's end
+        joined = _Joined(whole[:cut])
+        covered, told, last = self._covered(joined)
+        held = max(told, joined.place_of(self._beginning_in(joined.text, last)))
+        self._held = whole[held:]
+        return covered + whole[told:held]
 
     def end(self) -> bytes:
         """What is still held back, now that nothing more comes."""
@@ -52,52 +63,68 @@ class Masker:
         """The same for a whole text."""
         if self._expression is None:
             return text
-        return b"".join(self._covered(_Joined(text.encode("utf-8", "replace")))).decode("utf-8", "replace")
+        joined = _Joined(text.encode("utf-8", "replace"))
+        covered, told, _ = self._covered(joined)
+        return (covered + joined.whole[told:]).decode("utf-8", "replace")
 
-    def _covered(self, joined: _Joined) -> tuple[bytes, bytes]:
-        """The text up to the end of the last secret, with all of them covered; and what comes after it. Lines stay as
-        many as they were."""
+    def _covered(self, joined: _Joined) -> tuple[bytes, int, int]:
+        """The whole up to the end of the last secret, with all of them covered, and where that is in the whole and in
+        the text. Lines stay as many as they were."""
         assert self._expression
-        told, place = [], 0
+        told, place, last = [], 0, 0
         for found in self._expression.finditer(joined.text):
-            start, end = joined.place_of(found.start()), joined.place_of(found.end() - 1) + 1
+            last = found.end()
+            start, end = joined.place_of(found.start()), joined.place_of(last - 1) + 1
             told += [joined.whole[place:start], COVER, b"\n" * joined.whole.count(b"\n", start, end)]
             place = end
-        return b"".join(told), joined.whole[place:]
+        return b"".join(told), place, last
 
-    def _beginning_in(self, data: bytes) -> int:
-        """Where an end of ``data`` begins that some pattern begins with; its length where there is none."""
-        joined = _Joined(data)
-        text = joined.text
-        for place in range(max(0, len(text) - self._longest + 1), len(text)):
+    def _beginning_in(self, text: bytes, start: int) -> int:
+        """Where an end of ``text`` begins, from ``start`` on, that some pattern begins with; its length where there is
+        none."""
+        for place in range(max(start, len(text) - self._longest + 1), len(text)):
             rest = text[place:]
             if any(len(one) > len(rest) and one.startswith(rest) for one in self._by_first.get(text[place], ())):
-                return joined.place_of(place)
-        return len(data)
+                return place
+        return len(text)
 
 
 class _Joined:
     """Bytes with their single line breaks taken out, and where each byte of that was in the whole."""
 
     def __init__(self, whole: bytes) -> None:
-        self.whole = self.text = whole
+        self.whole = whole
         self._breaks: list[int] = []
         self._removed: list[int] = [0]
-        if b"\n" in whole:
-            removed = 0
-            for found in _BREAK.finditer(whole):
-                self._breaks.append(found.start() - removed)
-                removed += len(found.group())
-                self._removed.append(removed)
-            self.text = _BREAK.sub(b"", whole)
+        pieces, place, removed = [], 0, 0
+        for start, end in _single_breaks(whole):
+            pieces.append(whole[place:start])
+            self._breaks.append(start - removed)
+            removed += end - start
+            self._removed.append(removed)
+            place = end
+        self.text = b"".join([*pieces, whole[place:]])
 
     def place_of(self, place: int) -> int:
         """Where the byte at ``place`` of the text is in the whole."""
         return place + self._removed[bisect_right(self._breaks, place)]
 
 
-def _joined(form: bytes) -> bytes:
-    return _BREAK.sub(b"", form)
+def _single_breaks(whole: bytes) -> Iterator[tuple[int, int]]:
+    """Where a line ends and the next goes on, from the end of the one to behind the indent of the other. A wrapped
+    secret goes on over them; an empty line ends it."""
+    for found in _LINE_END.finditer(whole):
+        start = found.start() - whole.startswith(b"\r", max(0, found.start() - 1), found.start())
+        if whole[max(0, start - 1) : start] not in (b"\r", b"\n"):
+            yield start, found.end()
+
+
+def _joined(form: bytes) -> Iterator[bytes]:
+    """The form without its line breaks, and as it is where a line ends at one of its blanks."""
+    joined = _Joined(form).text
+    yield joined
+    for blanks in islice(_BLANKS.finditer(joined), MOST_BLANKS):
+        yield joined[: blanks.start()] + joined[blanks.end() :]
 
 
 def _forms(secret: str) -> Iterator[bytes]:
@@ -109,7 +136,7 @@ def _forms(secret: str) -> Iterator[bytes]:
         data = text.encode("utf-8", "surrogatepass")
         written = {text, data.hex(), data.hex().upper()}
         written |= set(_in_addresses(text)) | set(_in_markup(text)) | set(_in_json(text)) | set(_in_shells(text))
-        written |= set(_in_base64(data))
+        written |= set(_in_base64(data)) | {text.replace('"', '""'), quopri.encodestring(data).decode()}
         yield from (one.encode("utf-8", "surrogatepass") for one in written if len(one) >= SHORTEST)
 
 
@@ -120,8 +147,11 @@ def _in_addresses(text: str) -> Iterator[str]:
 
 
 def _in_markup(text: str) -> Iterator[str]:
-    """In HTML and XML, of which each program writes the quotes otherwise."""
-    for one in (html.escape(text, quote=False), html.escape(text)):
+    """In HTML and XML, of which each program writes the quotes otherwise, and some every mark as a number."""
+    yield re.sub(r"[^\w]", lambda found: f"&#{ord(found.group())};", text)
+    yield re.sub(r"[^\w]", lambda found: f"&#x{ord(found.group()):x};", text)
+    yield text.encode("ascii", "xmlcharrefreplace").decode()
+    for one in (html.escape(text, quote=False), html.escape(text), html.escape(text).replace("&gt;", ">")):
         yield one
         yield one.replace("&#x27;", "&#39;")
         yield one.replace("&#x27;", "&apos;")
@@ -136,7 +166,10 @@ def _in_json(text: str) -> Iterator[str]:
             one = json.dumps(one, ensure_ascii=is_ascii)[1:-1]
             yield one
             yield one.replace("/", "\\/")
-    yield repr(text)[1:-1]
+    data = text.encode("utf-8", "surrogatepass")
+    for one in (repr(text)[1:-1], repr(data)[2:-1]):
+        yield one
+        yield one.replace("\\'", "'")
 
 
 def _in_shells(text: str) -> Iterator[str]:
@@ -147,7 +180,13 @@ def _in_shells(text: str) -> Iterator[str]:
     yield re.sub(r'(["$`\\])', r"\\\1", text)
     yield re.sub(r"([^A-Za-z0-9_@%+=:,./\n-])", r"\\\1", text)
     ansi = text.replace("\\", "\\\\").replace("'", "\\'")
-    yield ansi.replace("\n", "\\n").replace("\t", "\\t").replace("\r", "\\r")
+    ansi = ansi.replace("\n", "\\n").replace("\t", "\\t").replace("\r", "\\r")
+    yield ansi
+    yield "".join(one if one.isascii() else _octal(one) for one in ansi)
+
+
+def _octal(text: str) -> str:
+    return "".join(f"\\{byte:03o}" for byte in text.encode("utf-8", "surrogatepass"))
 
 
 def _in_base64(data: bytes) -> Iterator[str]:

@@ -6,6 +6,8 @@ import base64
 import html
 import itertools
 import json
+import quopri
+import re
 import shlex
 import shutil
 import subprocess
@@ -48,7 +50,13 @@ def pieces_left(secret, told, length=12):
         lambda text: json.dumps(json.dumps(text)),
         lambda text: json.dumps(json.dumps(json.dumps(text))),
         lambda text: json.dumps(text).replace("/", "\\/"),
+        lambda text: html.escape(text).replace("&#x27;", "&apos;").replace("&gt;", ">"),
+        lambda text: re.sub(r"[^\w]", lambda found: f"&#{ord(found.group())};", text),
+        lambda text: re.sub(r"[^\w]", lambda found: f"&#x{ord(found.group()):x};", text),
+        lambda text: quopri.encodestring(text.encode()).decode(),
+        lambda text: text.replace('"', '""'),
         repr,
+        lambda text: repr(text.encode()),
         shlex.quote,
         lambda text: text.replace("'", "''"),
         lambda text: text.encode().hex(),
@@ -65,13 +73,13 @@ def test_a_secret_is_covered_as_programs_write_it(write, secret):
 
 @pytest.mark.parametrize("width", [16, 60, 64, 76])
 @pytest.mark.parametrize("secret", [LONG, LINES])
-@pytest.mark.parametrize("end", ["\n", "\r\n"])
+@pytest.mark.parametrize("end", ["\n", "\r\n", "\n    "])
 @pytest.mark.parametrize("before", ["", "x", "robin:", "-----------"])
 def test_base64_that_is_wrapped_to_lines_is_covered(width, secret, end, before):
     digits = base64.b64encode((before + secret).encode()).decode()
     wrapped = end.join(textwrap.wrap(digits, width))
     told = covered(secret, f"key:{end}{wrapped}{end}done{end}")
-    unwrapped = told.replace(end, "").replace("\n", "").replace("\r", "")
+    unwrapped = "".join(told.split())
     assert pieces_left(digits[len(before) * 4 // 3 + 4 : -4], unwrapped) == []
     assert told.count("\n") == f"key:{end}{wrapped}{end}done{end}".count("\n"), "lines are as many as they were"
 
@@ -85,12 +93,21 @@ def test_a_secret_of_several_lines_is_covered_as_a_whole_line_by_line_and_on_one
 
 def test_a_plain_secret_that_a_terminal_folded_is_covered():
     assert covered("low-water-mark", "it is low-wat\ner-mark\n") == "it is [secret]\n\n"
+    assert covered("low water mark", "it is low\n water mark") == "it is [secret]\n", "folded at a blank"
     assert covered("low-water-mark", "low-wat\n\ner-mark") == "low-wat\n\ner-mark", "an empty line is no fold"
 
 
 @pytest.mark.skipif(not shutil.which("bash"), reason="bash is not here")
 @pytest.mark.parametrize(
-    "secret", [ODD, "tab\there and more", "line one\nline two", "plain-low-water-mark", "dollar$and`tick"]
+    "secret",
+    [
+        ODD,
+        "naïve-tide's-gauge-ß",
+        "tab\there and more",
+        "line one\nline two",
+        "plain-low-water-mark",
+        "dollar$and`tick",
+    ],
 )
 def test_what_a_shell_traces_is_covered(secret):
     script = 'set -x; echo "$S" >/dev/null; printf "%q\\n" "$S"; export S; declare -p S; set | grep ^S='
@@ -112,10 +129,12 @@ def test_what_the_program_base64_prints_is_covered(secret):
     assert pieces_left(digits[:-4], told.replace("\n", "")) == []
 
 
-@given(st.lists(st.integers(0, 700), max_size=10), st.sampled_from([16, 64, 76]))
-def test_it_does_not_matter_how_the_stream_is_cut(cuts, width):
+@given(
+    st.lists(st.integers(0, 700), max_size=10), st.sampled_from([16, 64, 76]), st.sampled_from(["\n", "\r\n", "\n\t  "])
+)
+def test_it_does_not_matter_how_the_stream_is_cut(cuts, width, end):
     digits = base64.b64encode(LONG.encode()).decode()
-    stream = ("say\n" + "\n".join(textwrap.wrap(digits, width)) + "\n" + LONG + "\nend\n").encode()
+    stream = ("say\n" + end.join(textwrap.wrap(digits, width)) + "\n" + LONG + "\nend\n").encode()
     edges = sorted({0, len(stream), *(min(cut, len(stream)) for cut in cuts)})
     masker = Masker([LONG])
     told = b"".join(masker.write(stream[a:b]) for a, b in itertools.pairwise(edges)) + masker.end()
