@@ -5,9 +5,9 @@ from __future__ import annotations
 from datetime import datetime, timedelta
 
 import pytest
-from dateutil.rrule import rrulestr
+from dateutil.rrule import _iterinfo, rrulestr
 from django.utils import timezone
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from paddock_server.care import keeper
@@ -59,6 +59,14 @@ HOSTILE = [
     "FREQ=DAILY;BYHOUR=3",
     "FREQ=DAILY\nFREQ=DAILY",
     "FREQ=DAILY;COUNT=" + "1" * 600,
+    "FREQ=DAILY;BYSETPOS=5",
+    "FREQ=DAILY;BYMONTH=2;BYMONTHDAY=30",
+    "FREQ=WEEKLY;BYDAY=MO;BYSETPOS=2",
+    "FREQ=WEEKLY;BYDAY=2MO",
+    "FREQ=MONTHLY;BYDAY=0SU",
+    "FREQ=MONTHLY;BYDAY=6SU",
+    "FREQ=YEARLY;BYDAY=-53SU;BYMONTH=2",
+    "FREQ=YEARLY;BYDAY=54SU",
 ]
 
 
@@ -87,6 +95,8 @@ def test_a_year_that_nobody_means_is_refused(operator, shoreline, year):
         ("FREQ=DAILY;UNTIL=20260303T215959Z", [FIRST]),
         ("FREQ=DAILY;UNTIL=20260303T220000Z", [FIRST, FIRST + timedelta(days=1)]),
         ("FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=29", [datetime(2028, 2, 29, 22)]),
+        ("FREQ=YEARLY;BYDAY=52SU;COUNT=1", [datetime(2026, 12, 27, 22)]),
+        ("FREQ=YEARLY;BYDAY=-1SU;BYMONTH=2;COUNT=1", [datetime(2027, 2, 28, 22)]),
     ],
 )
 def test_the_times_of_a_rule(rule, expected):
@@ -106,6 +116,44 @@ def test_they_are_what_the_library_says_without_a_bound(often, interval, more):
     else:
         with pytest.raises(Invalid):
             wall_times(rule, FIRST, END)
+
+
+def a_list(numbers):
+    return st.lists(numbers, min_size=1, max_size=4).map(lambda some: ",".join(map(str, some)))
+
+
+@settings(max_examples=40)
+@given(
+    st.sampled_from(["DAILY", "WEEKLY", "MONTHLY", "YEARLY"]),
+    st.fixed_dictionaries(
+        {},
+        optional={
+            "INTERVAL": st.integers(1, 999),
+            "BYDAY": a_list(st.from_regex(r"\A[+-]?[0-9]{0,2}(MO|WE|SU)\Z")),
+            "BYMONTHDAY": a_list(st.integers(-31, 31)),
+            "BYMONTH": a_list(st.integers(1, 12)),
+            "BYSETPOS": a_list(st.integers(-31, 31)),
+            "WKST": st.sampled_from(["MO", "SU"]),
+        },
+    ),
+)
+def test_any_rule_has_times_in_order_or_is_refused(often, more):
+    rule = f"FREQ={often};" + ";".join(f"{name}={value}" for name, value in more.items())
+    try:
+        times = wall_times(checked_rule(rule), FIRST, END)
+    except Invalid:
+        return
+    assert times == sorted(times)
+    assert times[0] >= FIRST
+    assert times[-1] <= END
+
+
+def test_a_rule_without_a_day_is_not_looked_for_to_the_end_of_all_years(monkeypatch):
+    looked, real = [], _iterinfo.ddayset
+    monkeypatch.setattr(_iterinfo, "ddayset", lambda *given: looked.append(1) or real(*given))
+    with pytest.raises(Invalid):
+        wall_times(checked_rule("FREQ=DAILY;BYMONTH=2;BYMONTHDAY=30"), FIRST, END)
+    assert 366 * 2 < len(looked) < 366 * 500
 
 
 def test_a_plan_that_fails_keeps_no_other_from_being_held_and_no_hold_from_ending(operator, new_host, monkeypatch):

@@ -7,7 +7,7 @@ compute is bounded by the days between its start and the end of the stretch.
 from __future__ import annotations
 
 import re
-from datetime import datetime, timedelta
+from datetime import MAXYEAR, datetime, timedelta
 from itertools import islice
 
 from dateutil.rrule import rrulestr
@@ -20,6 +20,8 @@ FIRST_YEAR, LAST_YEAR = 2000, 2100
 MAX_TIMES = 1000
 """Times of one plan that are kept: the last of them."""
 MAX_LENGTH = 500
+CYCLE = 400
+"""Years after which the calendar comes again, with its leap years and weekdays."""
 FREQUENCIES = ("DAILY", "WEEKLY", "MONTHLY", "YEARLY")
 HOW = "Write it as FREQ=WEEKLY;BYDAY=SU."
 
@@ -63,14 +65,25 @@ def checked_rule(text: str) -> str:
         parts[name] = value
     if "FREQ" not in parts:
         raise Invalid(f"The rule {rule[:80]!r} does not say how often. {HOW}")
+    _check_numbered_days(rule, parts)
     return ";".join(f"{name}={value}" for name, value in parts.items())
 
 
 def _is_within(name: str, value: str) -> bool:
     low, high = _NUMBERS.get(name, (0, 0))
-    if name == "BYDAY":
-        return all(not (number := re.sub(r"[^0-9]", "", day)) or 1 <= int(number) <= 53 for day in value.split(","))
     return not high or all(low <= abs(int(number)) <= high for number in value.split(","))
+
+
+def _check_numbered_days(rule: str, parts: dict[str, str]) -> None:
+    """Raises Invalid for a weekday with a number that its month or year does not have, as 6MO."""
+    numbers = [abs(int(one)) for one in re.findall(r"[+-]?\d+", parts.get("BYDAY", ""))]
+    if not numbers:
+        return
+    if parts["FREQ"] in ("DAILY", "WEEKLY"):
+        raise Invalid(f"The rule {rule[:80]!r} numbers a weekday, which only a month or a year can. {HOW}")
+    most, whole = (53, "year") if parts["FREQ"] == "YEARLY" and "BYMONTH" not in parts else (5, "month")
+    if not all(1 <= number <= most for number in numbers):
+        raise Invalid(f"The rule {rule[:80]!r} names a weekday that no {whole} has: its number is 1 to {most}. {HOW}")
 
 
 def wall_times(rule: str, first: datetime, end: datetime) -> list[datetime]:
@@ -82,14 +95,20 @@ def wall_times(rule: str, first: datetime, end: datetime) -> list[datetime]:
         # A rule that ends at a moment says so in UTC; here all is by the clock on the wall.
         end = min(end, _until(until, rule))
     try:
-        # Whatever the rule says, the search ends there.
-        read = rrulestr(";".join(f"{name}={value}" for name, value in said.items()), dtstart=first).replace(until=end)
-        times = list(islice(read, count))
+        # The library looks for a day until the last year there is: begun as late as may be, that is soon.
+        later = (MAXYEAR - end.year) // CYCLE * CYCLE
+        text = ";".join(f"{name}={value}" for name, value in said.items())
+        read = rrulestr(text, dtstart=_years_on(first, later)).replace(until=_years_on(end, later))
+        times = [_years_on(one, -later) for one in islice(read, count)]
     except (ValueError, TypeError, OverflowError) as error:
         raise Invalid(f"The rule {rule[:80]!r} cannot be read: {error}. {HOW}") from None
     if not times:
         raise Invalid(f"The rule {rule[:80]!r} has no time within two years: there is no such day.")
     return times[-MAX_TIMES:]
+
+
+def _years_on(moment: datetime, years: int) -> datetime:
+    return moment.replace(year=moment.year + years)
 
 
 def _until(value: str, rule: str) -> datetime:
