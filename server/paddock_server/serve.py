@@ -15,7 +15,7 @@ from paddock_agent import wire
 
 from .data_folder import FolderInUse, FolderOpen, close_to_others, locked
 from .front.doors import Doors, bounds_for, raise_file_limit
-from .front.protocol import LARGEST_HEAD, BoundedHttp, BoundedSocket
+from .front.protocol import BoundedHttp, BoundedSocket
 from .link import running
 
 SHUTDOWN_PATIENCE = 5
@@ -60,7 +60,6 @@ def _listen(bind: str, port: int) -> int:
     config = uvicorn.Config(
         "paddock_server.asgi:application",
         http=BoundedHttp,
-        h11_max_incomplete_event_size=2 * LARGEST_HEAD,
         # Nobody's word on who the client is counts but a named proxy's.
         proxy_headers=bool(settings.PROXIES),
         forwarded_allow_ips=settings.PROXIES,

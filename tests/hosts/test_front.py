@@ -129,6 +129,16 @@ def test_pieces_without_a_length_are_counted(server):
         assert answer_of(one)[:12] in (b"HTTP/1.1 413", b"")
 
 
+@pytest.mark.parametrize(("size", "status"), [(1, b"400"), (500, b"401")])
+def test_many_tiny_pieces_cost_nobody_else_their_answer(server, size, status):
+    piece = b"%x\r\n%s\r\n" % (size, b"x" * size)
+    head = b"POST /api/v1/jobs/ HTTP/1.1\r\nHost: localhost\r\nTransfer-Encoding: chunked\r\n\r\n"
+    with closing(opened(server, head)) as one:
+        with suppress(OSError):
+            one.sendall(piece * 3000 + b"0\r\n\r\n")
+        assert answer_of(one)[9:12] == status
+
+
 def _disk(folder):
     return sum(file.stat().st_size for file in folder.rglob("*") if file.is_file())
 

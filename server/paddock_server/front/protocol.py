@@ -19,6 +19,9 @@ HEAD_PATIENCE = 15.0
 BODY_PATIENCE = 300.0
 BODY_REST = 30.0
 """Seconds for a whole body, and between two pieces of it."""
+MANY_CHUNKS = 1000
+SMALLEST_CHUNK = 64
+"""Bytes that the chunks of a body have on average, where there are many: reading each costs as much as reading more."""
 UNREAD_PATIENCE = 120.0
 """Seconds for which a client may leave its answer unread."""
 
@@ -43,6 +46,23 @@ def _refusal(status: int, detail: str) -> bytes:
     return b"\r\n".join([*head, b"", body.encode()])
 
 
+class _Chunks(h11.Connection):
+    """Reads a connection, and refuses a body that comes in many tiny chunks."""
+
+    _chunks = _in_chunks = 0
+
+    def next_event(self) -> Any:
+        event = super().next_event()
+        if isinstance(event, h11.Data):
+            self._chunks += event.chunk_start
+            self._in_chunks += len(event.data)
+            if self._chunks > MANY_CHUNKS and self._in_chunks < self._chunks * SMALLEST_CHUNK:
+                raise h11.RemoteProtocolError("The body comes in too many tiny chunks.")
+        elif isinstance(event, h11.Request):
+            self._chunks = self._in_chunks = 0
+        return event
+
+
 class BoundedHttp(H11Protocol):
     """One HTTP connection. ``doors`` is set when the server is put together."""
 
@@ -50,6 +70,7 @@ class BoundedHttp(H11Protocol):
 
     def __init__(self, *given: Any, **named: Any) -> None:
         super().__init__(*given, **named)
+        self.conn = _Chunks(h11.SERVER, 2 * LARGEST_HEAD)
         self._timer: asyncio.TimerHandle | None = None
         self._unread: asyncio.TimerHandle | None = None
         self._body_ends_at = 0.0
