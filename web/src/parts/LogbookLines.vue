@@ -4,6 +4,11 @@ import TimeAgo from './TimeAgo.vue'
 
 defineProps<{ lines: Schemas['Entry'][] }>()
 
+/** Whether somebody did it with their own account: logged in, changed their password. */
+function isOwn(line: Schemas['Entry']): boolean {
+  return line.noun === 'person' && line.thing === line.who
+}
+
 /** The details of a line in words: "reason: new disk; came: git 2.39.5". */
 function details(line: Schemas['Entry']): string {
   return Object.entries(line.details)
@@ -30,10 +35,10 @@ function said(value: unknown): string {
       <tr v-for="line in lines" :key="line.id">
         <td class="when"><TimeAgo :at="line.at" /></td>
         <td>
-          {{ line.who }} <strong>{{ line.verb }}</strong> {{ line.noun }}
+          {{ line.who }} <strong>{{ line.verb }}</strong> {{ isOwn(line) ? '' : line.noun }}
           <RouterLink v-if="line.noun === 'host'" :to="{ name: 'host', params: { name: line.thing } }">{{ line.thing }}</RouterLink>
           <RouterLink v-else-if="line.noun === 'job'" :to="{ name: 'board', params: { id: line.thing } }">{{ line.thing }}</RouterLink>
-          <template v-else>{{ line.thing }}</template>
+          <template v-else-if="!isOwn(line)">{{ line.thing }}</template>
           <span v-if="line.paddock && line.noun !== 'paddock'" class="soft"> in {{ line.paddock }}</span>
           <details v-if="details(line).length > 120"><summary>details</summary>{{ details(line) }}</details>
           <span v-else-if="details(line)" class="soft"> · {{ details(line) }}</span>
