@@ -32,9 +32,8 @@ class Masker:
     """Covers secrets in a stream of bytes, however it is cut into pieces or wrapped to lines."""
 
     def __init__(self, secrets: Sequence[str]) -> None:
-        patterns = sorted({one for secret in secrets for form in _forms(secret) for one in _joined(form)}, key=len)[
-            ::-1
-        ]
+        written = {one for secret in secrets for form in _forms(secret) for one in _joined(form)}
+        patterns = sorted(written, key=len, reverse=True)
         self._expression = re.compile(b"|".join(map(re.escape, patterns))) if patterns else None
         self._longest = max(map(len, patterns), default=0)
         self._by_first: dict[int, list[bytes]] = {}

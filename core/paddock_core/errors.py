@@ -47,6 +47,10 @@ class TermError(CoreError):
         return " ".join(parts)
 
 
+class RuleError(CoreError):
+    """A rule of recurrence that is not understood, or that has no time."""
+
+
 class ContradictionError(CoreError):
     """Two terms of one job that no host can meet together. ``first`` and ``second`` count from 0."""
 

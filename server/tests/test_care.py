@@ -203,7 +203,7 @@ def test_the_address_of_a_feed_is_told_once_and_ends_when_another_is_made(viewer
 def test_times_lie_in_the_stretch_in_order_and_last_as_long_as_planned(start, length, often):
     first = datetime(2026, 1, 5, 22, tzinfo=ZoneInfo("Europe/Lisbon"))
     care = Care(starts_at=first, ends_at=first + timedelta(hours=3), zone="Europe/Lisbon", rule=f"FREQ={often}")
-    look_ahead(care, first)
+    care.ahead, _ = look_ahead(care.rule, first, first.tzinfo, first)
     begin = first + timedelta(days=start)
     found = list(times_between(care, begin, begin + timedelta(days=length)))
     assert found == sorted(found)

@@ -14,13 +14,13 @@ from paddock_server.link.connections import Connection
 async def test_one_that_cannot_be_noted_keeps_nobody_from_being_heard(monkeypatch):
     noted = []
 
-    def note(host_id):
+    def note(host_id, seen):
         noted.append(host_id)
         if host_id == 999_001:
             raise RuntimeError("the host is gone")
 
     monkeypatch.setattr(silence, "LOOK_EVERY", 0.01)
-    monkeypatch.setattr(silence, "_note_silence", note)
+    monkeypatch.setattr(silence, "_note", note)
     monkeypatch.setattr(silence.leases, "expire_later", lambda host_id, grace, lease: None)
     listening = asyncio.create_task(silence.keep_listening())
     for host_id in (999_001, 999_002):

@@ -14,7 +14,7 @@ from paddock_server.time_line.actions.check import check_time_line
 from paddock_server.time_line.actions.mark import mark
 from paddock_server.time_line.actions.note_restore import note_restore
 from paddock_server.time_line.beside import read_beside
-from paddock_server.time_line.identity import current_time_line, job_given_out, new_identity
+from paddock_server.time_line.identity import current_time_line, given_out, new_identity
 from paddock_server.time_line.models import TimeLine
 from paddock_server.work.actions.take_report import attempt_called, take_report
 from paddock_server.work.models import Attempt
@@ -165,7 +165,7 @@ def lines_after(hello, after_commit):
 def test_an_agent_that_holds_a_signed_attempt_proves_a_restore(operator, new_host, after_commit):
     line = current_time_line()
     ahead = f"812-1-{new_identity(812, 1)}"
-    assert job_given_out(ahead) == 812
+    assert given_out(line, ahead) == (812, ahead[-32:])
     hello = wire.Hello(protocol=2, facts=FACTS, attempts=[ahead], time_line=line.identity)
     assert lines_after(hello, after_commit) == (True, 2)
     assert submit(operator).json()["id"] > 812

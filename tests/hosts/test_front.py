@@ -139,6 +139,29 @@ def test_many_tiny_pieces_cost_nobody_else_their_answer(server, size, status):
         assert answer_of(one)[9:12] == status
 
 
+@pytest.mark.parametrize(
+    "frame",
+    [b"\x81\x80\0\0\0\0", b"\x89\x80\0\0\0\0", b"\x01\x80\0\0\0\0" + b"\x00\x80\0\0\0\0" * 999],
+    ids=["messages", "pings", "fragments"],
+)
+def test_many_tiny_frames_end_their_socket(server, frame):
+    origin = f"Origin: http://127.0.0.1:{server.port}\r\n"
+    upgrade = (
+        f"GET /api/v1/feed/ HTTP/1.1\r\nHost: 127.0.0.1:{server.port}\r\n{origin}Upgrade: websocket\r\n"
+        "Connection: Upgrade\r\nSec-WebSocket-Version: 13\r\nSec-WebSocket-Key: dGhlIHNhbXBsZSBub25jZQ==\r\n\r\n"
+    )
+    with closing(opened(server, upgrade.encode())) as one:
+        until(lambda: b"101" in one.recv(4096), "the socket to open")
+        with suppress(OSError):
+            for _ in range(5000):
+                one.sendall(frame)
+        one.settimeout(5)
+        with suppress(ConnectionError):
+            while one.recv(4096):
+                pass
+    assert is_served(server)
+
+
 def _disk(folder):
     return sum(file.stat().st_size for file in folder.rglob("*") if file.is_file())
 

@@ -68,7 +68,7 @@ def find(folder: Path, pattern: str) -> list[FoundFile]:
     except BadPattern as error:
         raise CommandFailed(str(error)) from None
     found = []
-    for number, entry in enumerate(_walk(Path(root), with_folders=True)):
+    for number, entry in enumerate(_walk(Path(root))):
         if number > MOST_LOOKED_AT:
             raise CommandFailed(f"it has more than {MOST_LOOKED_AT} entries; name a folder in the pattern")
         if entry.is_dir(follow_symlinks=False):
@@ -83,8 +83,8 @@ def find(folder: Path, pattern: str) -> list[FoundFile]:
     return sorted(found, key=lambda one: one.path)
 
 
-def _walk(folder: Path, *, with_folders: bool = False) -> Iterator[os.DirEntry[str]]:
-    """All entries below a folder but its folders, or with them, without following links."""
+def _walk(folder: Path) -> Iterator[os.DirEntry[str]]:
+    """All entries below a folder, without following links."""
     waiting = [str(folder)]
     while waiting:
         try:
@@ -92,7 +92,6 @@ def _walk(folder: Path, *, with_folders: bool = False) -> Iterator[os.DirEntry[s
                 for entry in entries:
                     if entry.is_dir(follow_symlinks=False):
                         waiting.append(entry.path)
-                    if with_folders or not entry.is_dir(follow_symlinks=False):
-                        yield entry
+                    yield entry
         except OSError:
             continue

@@ -10,9 +10,10 @@ from zoneinfo import ZoneInfo
 
 from icalendar import Calendar, Event
 
+from paddock_core.recurrence import checked_rule
+
 from ..errors import Invalid
 from .models import Care
-from .recurrence import checked_rule
 
 LARGEST = 1_000_000
 MOST = 1000

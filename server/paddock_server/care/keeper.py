@@ -12,6 +12,8 @@ from channels.db import database_sync_to_async
 from django.db import transaction
 from django.utils import timezone
 
+from paddock_core.recurrence import HORIZON
+
 from ..errors import ActionError
 from ..hosts.actions.hold import drain, hold, resume
 from ..hosts.models import Host
@@ -19,7 +21,6 @@ from ..link import feed
 from ..people.actor import SERVER
 from .actions.note_ahead import note_ahead
 from .models import Care, CareTime
-from .recurrence import HORIZON
 from .times import times_between
 
 EVERY = 5.0

@@ -7,9 +7,10 @@ from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
+from paddock_core.recurrence import FIRST_YEAR, HORIZON, LAST_YEAR, wall_times
+
 from ..errors import Invalid
 from .models import Care
-from .recurrence import FIRST_YEAR, HORIZON, LAST_YEAR, wall_times
 
 MOST = 500
 LONGEST = timedelta(days=60)
@@ -30,14 +31,12 @@ def demand_moment(moment: datetime, pointer: str) -> None:
         raise Invalid(detail, errors=[{"pointer": pointer, "detail": detail}])
 
 
-def look_ahead(care: Care, now: datetime) -> None:
-    """Computes the times of a plan with a rule, unsaved. Raises Invalid for a rule without any."""
-    care.ahead, care.ahead_until = [], None
-    if care.rule:
-        zone = ZoneInfo(care.zone)
-        until = max(now, care.starts_at) + HORIZON
-        walls = wall_times(care.rule, _on_the_wall(care.starts_at, zone), _on_the_wall(until, zone))
-        care.ahead, care.ahead_until = [wall.isoformat() for wall in walls], until
+def look_ahead(rule: str, starts_at: datetime, zone: ZoneInfo, now: datetime) -> tuple[list[str], datetime]:
+    """The times of a rule by the clock of the zone, and until when they were looked for. Raises RuleError for a rule
+    without any."""
+    until = max(now, starts_at) + HORIZON
+    walls = wall_times(rule, _on_the_wall(starts_at, zone), _on_the_wall(until, zone))
+    return [wall.isoformat() for wall in walls], until
 
 
 def _on_the_wall(moment: datetime, zone: ZoneInfo) -> datetime:

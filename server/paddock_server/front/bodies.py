@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-import json
 from typing import Any
 
-from ..api.problems import CONTENT_TYPE, problem
+from .refusal import refusal
 
 LARGEST_BODY = 2 * 1024 * 1024
 BODIES_TOGETHER = 64 * 1024 * 1024
@@ -29,8 +28,12 @@ def largest_at(path: str) -> int:
     return next((most for start, most in _BY_ADDRESS.items() if path.startswith(start)), LARGEST_BODY)
 
 
-class _TooLarge(Exception):
-    pass
+class _Refused(Exception):
+    """A body that is not taken in; the sentence says why."""
+
+    def __init__(self, status: int, detail: str) -> None:
+        super().__init__(detail)
+        self.status = status
 
 
 class _Gone(Exception):
@@ -53,12 +56,8 @@ class Bodies:
         try:
             try:
                 await self._take(scope, receive, most, parts)
-            except _TooLarge:
-                detail = f"A request to this address has at most {most} bytes."
-                await _refuse(send, receive, 413, "Content Too Large", detail)
-                return
-            except MemoryError:
-                await _refuse(send, receive, 503, "Service Unavailable", "The server takes in too much at this moment.")
+            except _Refused as why:
+                await _refuse(send, receive, why.status, str(why))
                 return
             except _Gone:
                 return
@@ -67,9 +66,10 @@ class Bodies:
             self._together -= sum(map(len, parts))
 
     async def _take(self, scope: Any, receive: Any, most: int, parts: list[bytes]) -> None:
+        too_large = _Refused(413, f"A request to this address has at most {most} bytes.")
         announced = dict(scope["headers"]).get(b"content-length", b"")
         if announced.isdigit() and int(announced[:20]) > most:
-            raise _TooLarge
+            raise too_large
         size, more = 0, True
         while more:
             event = await receive()
@@ -78,10 +78,10 @@ class Bodies:
             part, more = event.get("body", b""), event.get("more_body", False)
             size += len(part)
             if size > most:
-                raise _TooLarge
+                raise too_large
             if part:
                 if self._together + len(part) > BODIES_TOGETHER:
-                    raise MemoryError
+                    raise _Refused(503, "The server takes in too much at this moment.")
                 self._together += len(part)
                 parts.append(bytes(part))
 
@@ -95,15 +95,8 @@ def _replay(body: bytes, receive: Any) -> Any:
     return again
 
 
-async def _refuse(send: Any, receive: Any, status: int, title: str, detail: str) -> None:
-    body = json.dumps(problem(status, title, detail)).encode()
-    headers = [
-        (b"content-type", CONTENT_TYPE.encode()),
-        (b"content-length", str(len(body)).encode()),
-        (b"connection", b"close"),
-    ]
-    if status == 503:
-        headers.append((b"retry-after", b"5"))
+async def _refuse(send: Any, receive: Any, status: int, detail: str) -> None:
+    headers, body = refusal(status, detail)
     await send({"type": "http.response.start", "status": status, "headers": headers})
     await send({"type": "http.response.body", "body": body, "more_body": True})
     with contextlib.suppress(TimeoutError):

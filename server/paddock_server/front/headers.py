@@ -3,13 +3,13 @@ server goes by, for static files too."""
 
 from __future__ import annotations
 
-import json
 from typing import Any
 
 from django.conf import settings
 from django.http.request import split_domain_port, validate_host
 
-from ..api.problems import CONTENT_TYPE, WRONG_NAME, problem
+from ..api.problems import WRONG_NAME
+from .refusal import refusal
 
 POLICY = (
     "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; "
@@ -75,7 +75,6 @@ def is_our_name(scope: Any) -> bool:
 
 
 async def _wrong_name(send: Any) -> None:
-    body = json.dumps(problem(400, "Not a name of this server", WRONG_NAME)).encode()
-    headers = [(b"content-type", CONTENT_TYPE.encode()), (b"content-length", str(len(body)).encode())]
+    headers, body = refusal(400, WRONG_NAME, "Not a name of this server", closes=False)
     await send({"type": "http.response.start", "status": 400, "headers": headers})
     await send({"type": "http.response.body", "body": body})

@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 import asyncio
+from http import HTTPStatus
 from typing import Any, ClassVar, cast
 
 import h11
 from uvicorn.protocols.http.h11_impl import H11Protocol
 from uvicorn.protocols.websockets.websockets_sansio_impl import WebSocketsSansIOProtocol
+from websockets.exceptions import ProtocolError
+from websockets.frames import CTRL_OPCODES, Frame
 
 from .doors import Doors
+from .refusal import refusal
 
 LARGEST_HEAD = 32 * 1024
 """Bytes of a request's line and headers together."""
@@ -22,28 +26,13 @@ BODY_REST = 30.0
 MANY_CHUNKS = 1000
 SMALLEST_CHUNK = 64
 """Bytes that the chunks of a body have on average, where there are many: reading each costs as much as reading more."""
+TINY_FRAME = 16
+MANY_TINY = 1000
+TINY_WINDOW = 10.0
+"""More than MANY_TINY frames of less than TINY_FRAME bytes, or pings, within TINY_WINDOW seconds end a WebSocket: no
+message of an agent is as short, and browsers say nothing."""
 UNREAD_PATIENCE = 120.0
 """Seconds for which a client may leave its answer unread."""
-
-_REFUSALS = {
-    408: b"Request Timeout",
-    413: b"Content Too Large",
-    431: b"Request Header Fields Too Large",
-    503: b"Service Unavailable",
-}
-
-
-def _refusal(status: int, detail: str) -> bytes:
-    body = f'{{"type":"about:blank","title":"{_REFUSALS[status].decode()}","status":{status},"detail":"{detail}"}}'
-    head = [
-        b"HTTP/1.1 %d %s" % (status, _REFUSALS[status]),
-        b"content-type: application/problem+json",
-        b"content-length: %d" % len(body),
-        b"connection: close",
-    ]
-    if status == 503:
-        head.append(b"retry-after: 5")
-    return b"\r\n".join([*head, b"", body.encode()])
 
 
 class _Chunks(h11.Connection):
@@ -129,7 +118,10 @@ class BoundedHttp(H11Protocol):
     def _refuse(self, status: int, detail: str) -> None:
         """Says why, unless an answer has begun already, and closes."""
         if self.cycle is None or self.cycle.response_complete or not self.cycle.response_started:
-            self.transport.write(_refusal(status, detail))
+            headers, body = refusal(status, detail)
+            lines = [b"HTTP/1.1 %d %s" % (status, HTTPStatus(status).phrase.encode())]
+            lines += [b": ".join(header) for header in headers]
+            self.transport.write(b"\r\n".join([*lines, b"", body]))
         if self.cycle is not None and not self.cycle.response_complete:
             self.cycle.disconnected = True
             self.cycle.message_event.set()
@@ -167,7 +159,23 @@ class BoundedHttp(H11Protocol):
 
 
 class BoundedSocket(WebSocketsSansIOProtocol):
-    """One WebSocket, which leaves through the same doors."""
+    """One WebSocket, which leaves through the same doors, and ends where it is sent many tiny frames."""
+
+    def __init__(self, *given: Any, **named: Any) -> None:
+        super().__init__(*given, **named)
+        self._tiny, self._tiny_since = 0, 0.0
+        self._take_frame = self.conn.recv_frame
+        self.conn.recv_frame = self._take_bounded  # type: ignore[method-assign]
+
+    def _take_bounded(self, frame: Frame) -> None:
+        if len(frame.data) < TINY_FRAME or frame.opcode in CTRL_OPCODES:
+            now = self.loop.time()
+            if now - self._tiny_since > TINY_WINDOW:
+                self._tiny, self._tiny_since = 0, now
+            self._tiny += 1
+            if self._tiny > MANY_TINY:
+                raise ProtocolError("too many tiny frames")
+        self._take_frame(frame)
 
     def connection_lost(self, error: Exception | None) -> None:
         BoundedHttp.doors.leave(self.transport)

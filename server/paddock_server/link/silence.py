@@ -31,7 +31,7 @@ async def keep_listening() -> None:
         for connection in connections.silent(time.monotonic()):
             try:
                 if connections.leave(connection) and not running.server.stopping:
-                    await database_sync_to_async(_note_silence)(connection.host_id)
+                    await database_sync_to_async(_note)(connection.host_id, Seen.SILENCE)
                     leases.expire_later(connection.host_id, 0, max(0.0, connection.lease - connection.grace))
             except Exception:
                 log.exception("A silence could not be noted; others are listened to still.")
@@ -44,7 +44,7 @@ async def _heal(now: float) -> None:
         heard = [one.host_id for one in connections.heard_since(now - HEAL_EVERY)]
         for host_id in await database_sync_to_async(_taken_for_away)(heard):
             if connections.is_connected(host_id):
-                await database_sync_to_async(note_heard)(host_id)
+                await database_sync_to_async(_note)(host_id, Seen.HELLO)
     except Exception:
         log.exception("Links could not be set right; it is tried again.")
 
@@ -54,10 +54,5 @@ def _taken_for_away(host_ids: list[int]) -> list[int]:
     return sorted(set(away.values_list("pk", flat=True)) & set(host_ids))
 
 
-def note_heard(host_id: int) -> None:
-    """The host's agent is connected."""
-    note_link(Host.objects.select_related("paddock").get(pk=host_id), Seen.HELLO)
-
-
-def _note_silence(host_id: int) -> None:
-    note_link(Host.objects.select_related("paddock").get(pk=host_id), Seen.SILENCE)
+def _note(host_id: int, seen: Seen) -> None:
+    note_link(Host.objects.select_related("paddock").get(pk=host_id), seen)

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import datetime
 
 import numpy as np
 
 from paddock_core.runs.log_text import PLAIN, Span, shown_line
 
+from ..moments import moment
 from ..work.models import Attempt
 from .log_store import BLOCK, open_log, read_index
 
@@ -106,8 +107,7 @@ class Log:
 
     def _came(self, offset: int) -> tuple[datetime | None, int]:
         place = int(np.searchsorted(self._index["offset"], offset, side="right")) - 1
-        at = float(self._index["at"][place])
-        return (datetime.fromtimestamp(at, UTC) if 0 < at < 4e9 else None), int(self._index["step"][place])
+        return moment(float(self._index["at"][place])), int(self._index["step"][place])
 
     def find(self, text: str) -> list[int]:
         """The numbers of the lines that hold ``text``, whatever its case; the first MOST_FOUND."""

@@ -31,14 +31,14 @@ def new_identity(job: int, number: int) -> str:
     return chance + _signature(line.identity if line else "", job, number, chance)
 
 
-def job_given_out(wire_name: str) -> int | None:
-    """The job of an attempt that the present time line gave out, by its signature; None for any other name."""
-    line, match = current_time_line(), _WIRE_NAME.fullmatch(wire_name)
-    if line is None or match is None:
+def given_out(line: TimeLine, wire_name: str) -> tuple[int, str] | None:
+    """The job and the identity of an attempt that this time line gave out, by its signature; None for any other
+    name."""
+    if (match := _WIRE_NAME.fullmatch(wire_name)) is None:
         return None
     job, number = int(match[1]), int(match[2])
     is_ours = hmac.compare_digest(match[4], _signature(line.identity, job, number, match[3]))
-    return job if is_ours else None
+    return (job, match[3] + match[4]) if is_ours else None
 
 
 def _signature(line: str, job: int, number: int, chance: str) -> str:

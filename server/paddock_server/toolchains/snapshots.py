@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import Any
 
 from paddock_core.surveys import GROUP, SYSTEM, TOOL, VARIABLE, Change, Said, Snapshot, Thing, undone
 
 from ..hosts.models import Host
+from ..moments import moment
 from .models import SurveyChange
 
 _FACTS = {"os_name": "system", "cores": "cores", "memory": "memory", "user": "account"}
@@ -18,9 +19,6 @@ _DETAILS = {
     "display": "display",
     "restart_pending": "restart pending",
 }
-
-LATEST = 4e9
-"""Seconds since the epoch: in 2096 this will be somebody's surprise."""
 
 
 def snapshot(
@@ -39,9 +37,8 @@ def snapshot(
     said |= {(SYSTEM, name, ""): {"value": details[key]} for key, name in _DETAILS.items() if details.get(key)}
     if features := details.get("features"):
         said[SYSTEM, "processor features", ""] = {"value": " ".join(features)}
-    if 0 < (updated := details.get("packages_updated") or 0) < LATEST:
-        shown = datetime.fromtimestamp(updated, UTC).strftime("%Y-%m-%d %H:%M UTC")
-        said[SYSTEM, "packages updated", ""] = {"value": shown}
+    if updated := moment(details.get("packages_updated")):
+        said[SYSTEM, "packages updated", ""] = {"value": updated.strftime("%Y-%m-%d %H:%M UTC")}
     values = details.get("values", {})
     said |= {(VARIABLE, name, ""): {"value": values.get(name, "")} for name in details.get("variables", [])}
     said |= {(GROUP, name, ""): {} for name in details.get("groups", [])}

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from datetime import datetime
+from zoneinfo import ZoneInfo
 
-from ...errors import Invalid
+from paddock_core.errors import RuleError
+from paddock_core.recurrence import HORIZON
+
 from ..models import Care
-from ..recurrence import HORIZON
 from ..times import look_ahead
 
 
@@ -14,7 +16,7 @@ def note_ahead(care: Care, now: datetime) -> None:
     """A rule from before rules were bounded, which cannot be read now, has no times and is not looked at again until
     the horizon has moved. Nobody's doing: the logbook has no line of it."""
     try:
-        look_ahead(care, now)
-    except Invalid:
+        care.ahead, care.ahead_until = look_ahead(care.rule, care.starts_at, ZoneInfo(care.zone), now)
+    except RuleError:
         care.ahead, care.ahead_until = [], now + HORIZON
     care.save(update_fields=["ahead", "ahead_until"])

@@ -5,9 +5,13 @@ from __future__ import annotations
 import uuid
 from collections.abc import Mapping, Sequence
 from datetime import datetime, timedelta
+from zoneinfo import ZoneInfo
 
 from django.db import transaction
 from django.utils import timezone
+
+from paddock_core.errors import RuleError
+from paddock_core.recurrence import checked_rule
 
 from ...errors import Invalid
 from ...hosts.models import LIVING, Host, Paddock
@@ -17,7 +21,6 @@ from ...people.actor import Actor
 from ...people.models import Role
 from ..calendar_file import ReadCare
 from ..models import Care
-from ..recurrence import checked_rule
 from ..times import LONGEST, demand_moment, look_ahead, zone_called
 
 
@@ -41,15 +44,12 @@ def plan_care(
     if not timedelta(minutes=1) <= ends_at - starts_at <= LONGEST:
         detail = f"Care lasts from a minute to {LONGEST.days} days, and ends after it starts."
         raise Invalid(detail, errors=[{"pointer": "/ends_at", "detail": detail}])
-    zone_called(zone)
+    place_of_clock = zone_called(zone)
     demand_moment(starts_at, "/starts_at")
     given = {
         "what": what, "paddock": paddock, "host": host, "how": how, "starts_at": starts_at, "ends_at": ends_at,
-        "zone": zone, "rule": checked_rule(rule), "left_out": list(left_out)[:500],
+        "zone": zone, "left_out": list(left_out)[:500], **_times_of(rule, starts_at, place_of_clock),
     }  # fmt: skip
-    planned = Care(starts_at=starts_at, zone=zone, rule=given["rule"])
-    look_ahead(planned, timezone.now())
-    given |= {"ahead": planned.ahead, "ahead_until": planned.ahead_until}
     before = Care.objects.filter(uid=uid).select_related("paddock").first() if uid else None
     if before:
         actor.demand(Role.OPERATOR, before.paddock.name, "Changing planned care")
@@ -90,6 +90,15 @@ def drop_care(actor: Actor, care: Care) -> None:
     write(actor, "dropped the care of", "host" if care.host else "paddock", name, care.paddock.name, what=care.what)
     care.delete()
     feed.tell("care", name)
+
+
+def _times_of(rule: str, starts_at: datetime, zone: ZoneInfo) -> dict[str, object]:
+    try:
+        rule = checked_rule(rule)
+        ahead, until = look_ahead(rule, starts_at, zone, timezone.now()) if rule else ([], None)
+    except RuleError as error:
+        raise Invalid(str(error), errors=[{"pointer": "/rule", "detail": str(error)}]) from None
+    return {"rule": rule, "ahead": ahead, "ahead_until": until}
 
 
 def _place(name: str) -> tuple[Host | None, Paddock]:

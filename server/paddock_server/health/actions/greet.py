@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
-
 import msgspec
 from django.conf import settings
 from django.db import transaction
@@ -14,6 +12,7 @@ from paddock_core.link_state import Seen, heartbeat_for
 
 from ...hosts.models import Host
 from ...link import connections
+from ...moments import moment
 from ...time_line.identity import current_time_line
 from ...toolchains.catalogue import catalogue, public_key
 from ...toolchains.probes import send_probes
@@ -22,8 +21,6 @@ from ...work.models import Attempt
 from ..models import Health
 from .note_link import note_link
 
-LATEST = 4e9
-"""Seconds since the epoch: in 2096 this will be somebody's surprise."""
 LIVE_STATES = [state.value for state in LIVE]
 RESTARTED = "The agent came back without it: it was killed or restarted while the script ran."
 OFFER_NOT_TAKEN = "The agent connected again without it: the offer did not reach it, so nothing of it ran."
@@ -66,8 +63,8 @@ def greet(host_id: int, hello: wire.Hello, address: str) -> wire.Welcome:
 
 def _note_certificate(host: Host, ends: float | None) -> None:
     """When the server's certificate ends, as the host sees it; a moment that cannot be is none."""
-    moment = datetime.fromtimestamp(ends, UTC) if ends is not None and 0 < ends < LATEST else None
+    ends_at = moment(ends)
     health, _ = Health.objects.get_or_create(host=host)
-    if health.certificate_ends != moment:
-        health.certificate_ends = moment
+    if health.certificate_ends != ends_at:
+        health.certificate_ends = ends_at
         health.save(update_fields=["certificate_ends"])

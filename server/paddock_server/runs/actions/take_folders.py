@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import UTC, datetime
 
 from django.db import transaction
 
@@ -13,6 +12,7 @@ from ...errors import NotNow
 from ...hosts.models import Host
 from ...link import connections, feed
 from ...logbook.write import write
+from ...moments import moment
 from ...people.actor import Actor, agent_of
 from ...people.models import Role
 from ..models import FOLDER_KINDS, WorkFolder
@@ -34,7 +34,7 @@ def take_folders(host: Host, told: wire.WorkFolders) -> None:
             attempt=one.attempt[:64],
             size=one.size,
             files=one.files,
-            used_at=datetime.fromtimestamp(one.used_at, UTC) if 0 < one.used_at < 4e9 else None,
+            used_at=moment(one.used_at),
             in_use=one.in_use,
         )
         for one in told.folders

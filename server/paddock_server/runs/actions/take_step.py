@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from datetime import UTC, datetime
 
 from django.db import transaction
 
@@ -11,6 +10,7 @@ from paddock_agent import wire
 
 from ...hosts.models import Host
 from ...link import feed
+from ...moments import moment
 from ...work.actions.take_report import attempt_called
 from ...work.models import Attempt
 from ..models import STEP_OUTCOMES, StepRun
@@ -28,20 +28,15 @@ def take_step(host: Host, told: wire.StepBegan | wire.StepEnded) -> None:
     step, _ = StepRun.objects.get_or_create(attempt=attempt, number=told.step)
     match told:
         case wire.StepBegan():
-            step.began_at = step.began_at or _moment(told.at)
+            step.began_at = step.began_at or moment(told.at)
         case wire.StepEnded():
             if step.ended_at is not None:
                 return
             step.outcome = told.outcome if told.outcome in _OUTCOMES else "not started"
             step.exit_code, step.signal, step.why = told.exit_code, told.signal[:20], told.why
-            step.ended_at = _moment(told.at)
+            step.ended_at = moment(told.at)
             step.commit = told.commit if _COMMIT.fullmatch(told.commit) else ""
             if step.commit and not attempt.commit:
                 Attempt.objects.filter(pk=attempt.pk).update(commit=step.commit)
     step.save()
     feed.tell("job", attempt.job_id)
-
-
-def _moment(at: float) -> datetime | None:
-    """A time by the host's clock; None for one that cannot be."""
-    return datetime.fromtimestamp(at, UTC) if 0 < at < 4e9 else None

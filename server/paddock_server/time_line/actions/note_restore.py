@@ -7,7 +7,7 @@ from django.db import transaction
 from paddock_agent import wire
 
 from ...work.models import Attempt
-from ..identity import current_time_line, job_given_out
+from ..identity import current_time_line, given_out
 from .begin import begin_time_line
 
 
@@ -18,9 +18,9 @@ def note_restore(hello: wire.Hello) -> bool:
     line = current_time_line()
     if line is None or hello.time_line != line.identity:
         return False
-    signed = {name: job for name in hello.attempts if (job := job_given_out(name))}
-    known = set(Attempt.objects.filter(identity__in=[name[-32:] for name in signed]).values_list("identity", flat=True))
-    missing = [job for name, job in signed.items() if name[-32:] not in known]
+    ours = [found for name in hello.attempts if (found := given_out(line, name))]
+    known = set(Attempt.objects.filter(identity__in=[one for _, one in ours]).values_list("identity", flat=True))
+    missing = [job for job, identity in ours if identity not in known]
     if not missing:
         return False
     begin_time_line(f"A host has an attempt of job {max(missing)} that the database does not know.", max(missing))

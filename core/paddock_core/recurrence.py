@@ -10,9 +10,9 @@ import re
 from datetime import MAXYEAR, datetime, timedelta
 from itertools import islice
 
-from dateutil.rrule import rrulestr
+from dateutil.rrule import rrulestr  # type: ignore[import-untyped]
 
-from ..errors import Invalid
+from .errors import RuleError
 
 HORIZON = timedelta(days=731)
 """How far ahead the times of a rule are computed."""
@@ -41,30 +41,30 @@ _NUMBERS = {"BYMONTHDAY": (1, 31), "BYMONTH": (1, 12), "BYSETPOS": (1, 31)}
 
 
 def checked_rule(text: str) -> str:
-    """The rule as it is kept, "" for none. Raises Invalid for one that says what is not understood here."""
+    """The rule as it is kept, "" for none. Raises RuleError for one that says what is not understood here."""
     rule = text.strip().upper().removeprefix("RRULE:")
     if not rule:
         return ""
     if len(rule) > MAX_LENGTH or "\n" in rule:
-        raise Invalid(f"A rule is one line of at most {MAX_LENGTH} characters. {HOW}")
+        raise RuleError(f"A rule is one line of at most {MAX_LENGTH} characters. {HOW}")
     parts: dict[str, str] = {}
     for part in rule.rstrip(";").split(";"):
         name, _, value = part.partition("=")
         if name in ("BYHOUR", "BYMINUTE", "BYSECOND") or (
             name == "FREQ" and value in ("HOURLY", "MINUTELY", "SECONDLY")
         ):
-            raise Invalid("Care comes again daily, weekly, monthly or yearly, at one time of the day.")
+            raise RuleError("Care comes again daily, weekly, monthly or yearly, at one time of the day.")
         if name not in _PARTS:
-            raise Invalid(
+            raise RuleError(
                 f"The rule {rule[:80]!r} has the part {name[:20]!r}; understood are {', '.join(_PARTS)}. {HOW}"
             )
         if name in parts:
-            raise Invalid(f"The rule {rule[:80]!r} says {name} twice.")
+            raise RuleError(f"The rule {rule[:80]!r} says {name} twice.")
         if not _PARTS[name].fullmatch(value) or not _is_within(name, value):
-            raise Invalid(f"The rule {rule[:80]!r} cannot be read: {name} is {value[:40]!r}. {HOW}")
+            raise RuleError(f"The rule {rule[:80]!r} cannot be read: {name} is {value[:40]!r}. {HOW}")
         parts[name] = value
     if "FREQ" not in parts:
-        raise Invalid(f"The rule {rule[:80]!r} does not say how often. {HOW}")
+        raise RuleError(f"The rule {rule[:80]!r} does not say how often. {HOW}")
     _check_numbered_days(rule, parts)
     return ";".join(f"{name}={value}" for name, value in parts.items())
 
@@ -75,20 +75,20 @@ def _is_within(name: str, value: str) -> bool:
 
 
 def _check_numbered_days(rule: str, parts: dict[str, str]) -> None:
-    """Raises Invalid for a weekday with a number that its month or year does not have, as 6MO."""
+    """Raises RuleError for a weekday with a number that its month or year does not have, as 6MO."""
     numbers = [abs(int(one)) for one in re.findall(r"[+-]?\d+", parts.get("BYDAY", ""))]
     if not numbers:
         return
     if parts["FREQ"] in ("DAILY", "WEEKLY"):
-        raise Invalid(f"The rule {rule[:80]!r} numbers a weekday, which only a month or a year can. {HOW}")
+        raise RuleError(f"The rule {rule[:80]!r} numbers a weekday, which only a month or a year can. {HOW}")
     most, whole = (53, "year") if parts["FREQ"] == "YEARLY" and "BYMONTH" not in parts else (5, "month")
     if not all(1 <= number <= most for number in numbers):
-        raise Invalid(f"The rule {rule[:80]!r} names a weekday that no {whole} has: its number is 1 to {most}. {HOW}")
+        raise RuleError(f"The rule {rule[:80]!r} names a weekday that no {whole} has: its number is 1 to {most}. {HOW}")
 
 
 def wall_times(rule: str, first: datetime, end: datetime) -> list[datetime]:
     """The times of a checked rule from ``first`` up to ``end``, by the clock on the wall (without a zone), the last
-    MAX_TIMES of them. Raises Invalid where there is none at all."""
+    MAX_TIMES of them. Raises RuleError where there is none at all."""
     said = dict(part.split("=", 1) for part in rule.split(";"))
     count = int(said.pop("COUNT", MAX_TIMES * 100))
     if until := said.pop("UNTIL", ""):
@@ -101,9 +101,9 @@ def wall_times(rule: str, first: datetime, end: datetime) -> list[datetime]:
         read = rrulestr(text, dtstart=_years_on(first, later)).replace(until=_years_on(end, later))
         times = [_years_on(one, -later) for one in islice(read, count)]
     except (ValueError, TypeError, OverflowError) as error:
-        raise Invalid(f"The rule {rule[:80]!r} cannot be read: {error}. {HOW}") from None
+        raise RuleError(f"The rule {rule[:80]!r} cannot be read: {error}. {HOW}") from None
     if not times:
-        raise Invalid(f"The rule {rule[:80]!r} has no time within two years: there is no such day.")
+        raise RuleError(f"The rule {rule[:80]!r} has no time within two years: there is no such day.")
     return times[-MAX_TIMES:]
 
 
@@ -117,4 +117,4 @@ def _until(value: str, rule: str) -> datetime:
             return datetime.strptime(value.rstrip("Z"), "%Y%m%dT%H%M%S")
         return datetime.strptime(value, "%Y%m%d") + timedelta(days=1, seconds=-1)
     except (ValueError, OverflowError):
-        raise Invalid(f"The rule {rule[:80]!r} ends at {value}, which is no date.") from None
+        raise RuleError(f"The rule {rule[:80]!r} ends at {value}, which is no date.") from None
