@@ -68,6 +68,9 @@ def why_not() -> str:
     return f"this machine cannot boot a systemd host: {tried.stderr.strip()}" if tried.returncode else ""
 
 
+_gave_up: list[str] = []
+"""Why this machine boots no host, once that is known: the other tests need not wait for it again."""
+
 WHEELS = Path(__file__).parents[2] / ".make" / "wheels"
 
 
@@ -77,7 +80,23 @@ def booted(name: str, number: int = 1) -> SystemdHost:
         pytest.skip(why)
     if not WHEELS.is_dir():
         pytest.skip("the packages for hosts are not gathered: make wheels")
-    return SystemdHost(name, number)
+    if _gave_up:
+        pytest.skip(_gave_up[0])
+    try:
+        return SystemdHost(name, number)
+    except BootError as error:
+        # Nothing of ours runs yet: it is this machine that is in the way, and the reason says how.
+        _gave_up.append(f"this machine did not boot a systemd host in {TRIES} tries: {error}")
+        pytest.skip(_gave_up[0])
+
+
+TRIES = 3
+BOOT_PATIENCE = 45.0
+"""Seconds for one try: one that is not up by then does not come up."""
+
+
+class BootError(Exception):
+    """The host's systemd did not come up; says what it was waiting for."""
 
 
 class SystemdHost:
@@ -98,21 +117,24 @@ class SystemdHost:
         _ip("address", "add", f"{self.outside}/30", "dev", self._bridge)
         _ip("link", "set", self._bridge, "up")
         try:
-            self._boot_by_the_second_try()
+            self._boot_by_and_by()
         except BaseException:
             self.stop()
             raise
 
-    def _boot_by_the_second_try(self) -> None:
+    def _boot_by_and_by(self) -> None:
         """On a very busy machine a start now and then hangs: systemd never hears that its bus is ready."""
-        try:
-            self.boot()
-        except AssertionError:
-            self.power_off()
-            self.boot()
+        for tries_left in reversed(range(TRIES)):
+            try:
+                self.boot()
+                return
+            except BootError:
+                if not tries_left:
+                    raise
+                self.power_off()
 
     def boot(self) -> None:
-        """Starts the host and waits until its systemd is up."""
+        """Starts the host and waits until its systemd is up. Raises BootError."""
         self._unshare = subprocess.Popen(
             ["unshare", *NAMESPACES, "--fork", "--kill-child", "bash", "-c", BOOT],
             env={"PATH": "/usr/sbin:/usr/bin:/sbin:/bin", "WORK": self._work, "NAME": self.name},
@@ -122,8 +144,25 @@ class SystemdHost:
             text=True,
         )
         self._pid = until(self._first_process, "the host's first process")
-        until(lambda: self.run("systemctl is-system-running").stdout.strip() in ("running", "degraded"), "systemd")
+        try:
+            until(
+                lambda: self.run("systemctl is-system-running").stdout.strip() in ("running", "degraded"),
+                "systemd",
+                BOOT_PATIENCE,
+            )
+        except (AssertionError, subprocess.TimeoutExpired) as error:
+            raise BootError(f"{error}. {self._what_hangs()}") from None
         self._connect()
+
+    def _what_hangs(self) -> str:
+        """The jobs that systemd waits for and its last words, for the person who has to find out why."""
+        try:
+            return self.run(
+                "systemctl is-system-running; systemctl list-jobs --no-legend | grep running; "
+                "journalctl --boot --no-pager --output=cat | tail -n 15"
+            ).stdout[-1500:]
+        except subprocess.TimeoutExpired:
+            return "It does not answer either."
 
     def _first_process(self) -> int:
         assert self._unshare.poll() is None, self._unshare.stderr and self._unshare.stderr.read()
