@@ -5,6 +5,7 @@ Needs root and namespaces. What happens inside stays inside: the overlay and all
 
 from __future__ import annotations
 
+import contextlib
 import os
 import shutil
 import subprocess
@@ -36,6 +37,21 @@ echo "$NAME" > etc/hostname
 hostname "$NAME"
 exec chroot . /usr/bin/env -i container=paddock PATH=/usr/sbin:/usr/bin:/sbin:/bin /lib/systemd/systemd
 """
+PLACE = r"""
+set -e
+for tree in unified named; do
+    mkdir -p "$WORK/groups/$tree"
+    [ -e "$WORK/groups/$tree/cgroup.procs" ] && continue
+    [ "$tree" = unified ] && mount -t cgroup2 cgroup2 "$WORK/groups/$tree"
+    [ "$tree" = named ] && mount -t cgroup -o none,name=systemd systemd "$WORK/groups/$tree"
+done
+for tree in unified named; do
+    mkdir -p "$WORK/groups/$tree/$MARK"
+    echo $$ > "$WORK/groups/$tree/$MARK/cgroup.procs"
+done
+exec unshare "$@"
+"""
+"""Control groups of the host's own: two hosts with one tree would make and remove each other's."""
 TRIAL = """
 mount --make-rprivate /
 mount -t tmpfs tmpfs "$WORK"
@@ -108,6 +124,7 @@ class SystemdHost:
         network = f"10.213.{os.getpid() % 25 * 10 + number}"
         self.outside, self.inside = f"{network}.1", f"{network}.2"
         mark = f"pad{os.getpid() % 10000}"
+        self._mark = f"{mark}-{number}"
         self._bridge, self._here, self._there = f"{mark}b{number}", f"{mark}h{number}", f"{mark}t{number}"
         self._work = tempfile.mkdtemp(prefix="paddock-host-")
         # Outside of the host's own namespaces, so that what it writes is there after a reboot.
@@ -136,8 +153,8 @@ class SystemdHost:
     def boot(self) -> None:
         """Starts the host and waits until its systemd is up. Raises BootError."""
         self._unshare = subprocess.Popen(
-            ["unshare", *NAMESPACES, "--fork", "--kill-child", "bash", "-c", BOOT],
-            env={"PATH": "/usr/sbin:/usr/bin:/sbin:/bin", "WORK": self._work, "NAME": self.name},
+            ["bash", "-c", PLACE, "place", *NAMESPACES, "--fork", "--kill-child", "bash", "-c", BOOT],
+            env={"PATH": "/usr/sbin:/usr/bin:/sbin:/bin", "WORK": self._work, "NAME": self.name, "MARK": self._mark},
             stdin=subprocess.DEVNULL,
             stdout=subprocess.DEVNULL,
             stderr=subprocess.PIPE,
@@ -166,6 +183,8 @@ class SystemdHost:
 
     def _first_process(self) -> int:
         assert self._unshare.poll() is None, self._unshare.stderr and self._unshare.stderr.read()
+        if Path(f"/proc/{self._unshare.pid}/comm").read_text().strip() != "unshare":
+            return 0  # its control groups are still being made
         children = Path(f"/proc/{self._unshare.pid}/task/{self._unshare.pid}/children").read_text().split()
         return int(children[0]) if children else 0
 
@@ -207,8 +226,26 @@ class SystemdHost:
         """Ends the host and removes what it wrote."""
         self.power_off()
         _ip("link", "delete", self._bridge)
+        for tree in ("unified", "named"):
+            _remove_groups(Path(self._work, "groups", tree, self._mark))
+            subprocess.run(["umount", "--lazy", f"{self._work}/groups/{tree}"], capture_output=True, check=False)
         subprocess.run(["umount", "--lazy", self._work], check=True)
         shutil.rmtree(self._work, ignore_errors=True)
+
+
+def _remove_groups(top: Path) -> None:
+    """Removes control groups, from the leaves up, as soon as the last process in them is gone."""
+    if (top / "cgroup.kill").exists():
+        (top / "cgroup.kill").write_text("1")
+
+    def are_gone() -> bool:
+        for folder, _, _ in os.walk(top, topdown=False):
+            with contextlib.suppress(OSError):
+                Path(folder).rmdir()
+        return not top.exists()
+
+    with contextlib.suppress(AssertionError):
+        until(are_gone, "the host's control groups to be empty", 10.0)
 
 
 def _ip(*words: str) -> None:
