@@ -26,6 +26,7 @@ from .system import System
 from .time_line import TimeLine
 from .vitals import heartbeat
 from .watched import Watched
+from .work_trials import WorkTrials
 
 log = logging.getLogger("paddock.agent")
 
@@ -51,8 +52,17 @@ class Agent:
         if not len(self._spool):
             self._told_all.set()
         self._probes = Probes(home)
-        self._surveying = Surveying(system, self._probes, identity.work_folder, self._tell)
-        self._attempts = Attempts(system, identity.work_folder, home, self._tell, self._begin, self._probes.definition)
+        self._trials = WorkTrials(system, identity.work_folder, identity.server, self._is_idle)
+        self._surveying = Surveying(system, self._probes, identity.work_folder, self._tell, self._trials.want)
+        self._attempts = Attempts(
+            system,
+            identity.work_folder,
+            home,
+            self._tell,
+            self._begin,
+            self._probes.definition,
+            self._trials.before_attempt,
+        )
         self._in_flight: deque[int] = deque()
         self._underway: dict[str, asyncio.Event] = {}
         self._connection: ClientConnection | None = None
@@ -65,6 +75,9 @@ class Agent:
         """Asks the agent to end its scripts, say goodbye and return from ``run``."""
         self._stopping.set()
 
+    def _is_idle(self) -> bool:
+        return not self._attempts.known()
+
     async def run(self) -> None:
         """Works until it is stopped. Raises Dismissed when the server knows the key no longer."""
         for attempt in self._attempts.end_leftovers():
@@ -76,10 +89,11 @@ class Agent:
         sending: asyncio.Task[object] = asyncio.create_task(
             self._attempts.outbox.keep_sending(self._identity.server, self._identity.key)
         )
-        tasks: list[asyncio.Task[object]] = [connecting, surveying, stopping, folders, sending]
+        trying: asyncio.Task[object] = asyncio.create_task(self._trials.keep_trying())
+        tasks: list[asyncio.Task[object]] = [connecting, surveying, stopping, folders, sending, trying]
         try:
             await asyncio.wait(tasks, return_when=asyncio.FIRST_COMPLETED)
-            for task in (connecting, surveying, folders, sending):
+            for task in (connecting, surveying, folders, sending, trying):
                 if task.done():
                     task.result()  # raises what ended it
             await self._attempts.stop_all()
@@ -142,6 +156,7 @@ class Agent:
             attempts=known,
             time_line=self._time_line.read(),
             certificate_ends=_certificate_end(connection),
+            cannot=await self._trials.try_now(),
         )
         await _send(connection, hello)
         # From here on the server takes the host for connected, so from here on it is owed a goodbye.
@@ -174,6 +189,7 @@ class Agent:
             asyncio.create_task(self._send_heartbeats(connection)),
             asyncio.create_task(self._receive(connection)),
             asyncio.create_task(self._tell_services(connection)),
+            asyncio.create_task(self._tell_trials(connection)),
         ]
         try:
             done, _ = await asyncio.wait(work, return_when=asyncio.FIRST_COMPLETED)
@@ -197,6 +213,7 @@ class Agent:
     async def _send_heartbeats(self, connection: ClientConnection) -> None:
         while True:
             await _send(connection, heartbeat(self._system, self._identity.work_folder))
+            self._trials.glance()
             self._asked.clear()
             with contextlib.suppress(TimeoutError):
                 async with asyncio.timeout(max(0.05, self._every)):
@@ -208,6 +225,11 @@ class Agent:
         while True:
             for message in await self._watched.news(self._every):
                 await _send(connection, message)
+
+    async def _tell_trials(self, connection: ClientConnection) -> None:
+        """Tells what this host cannot do, when that has changed."""
+        while True:
+            await _send(connection, wire.WorkTried(cannot=await self._trials.change()))
 
     async def _receive(self, connection: ClientConnection) -> None:
         async for data in connection:
@@ -270,9 +292,10 @@ class Agent:
         with contextlib.suppress(TimeoutError):
             async with asyncio.timeout(FAREWELL_PATIENCE):
                 await self._told_all.wait()
+        shutdown = await self._system.is_shutting_down()
         with contextlib.suppress(TimeoutError, websockets.WebSocketException):
             async with asyncio.timeout(FAREWELL_PATIENCE):
-                await _send(connection, wire.Goodbye(why="the agent was stopped"))
+                await _send(connection, wire.Goodbye(why="the agent was stopped", shutdown=shutdown))
                 await connection.close()
 
 

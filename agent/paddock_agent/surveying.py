@@ -27,15 +27,21 @@ LARGEST_REPORT = wire.LARGEST_MESSAGE - 64 * 1024
 
 
 class Surveying:
-    """Keeps the server's knowledge of this host fresh."""
+    """Keeps the server's knowledge of this host fresh. ``surveyed`` is called after each survey."""
 
     def __init__(
-        self, system: System, probes: Probes, work_folder: str, tell: Callable[[wire.FromAgent], None]
+        self,
+        system: System,
+        probes: Probes,
+        work_folder: str,
+        tell: Callable[[wire.FromAgent], None],
+        surveyed: Callable[[], None],
     ) -> None:
         self._system = system
         self._probes = probes
         self._work_folder = work_folder
         self._tell = tell
+        self._surveyed = surveyed
         self._wanted = asyncio.Event()
         self._because = "start"
         self._marks: list[str] = []
@@ -68,6 +74,7 @@ class Surveying:
                 self.differs = differs
                 await self._report(result, details, because, marks)
             self._learn_noise(because, result)
+            self._surveyed()
             with contextlib.suppress(TimeoutError):
                 async with asyncio.timeout(EVERY):
                     await self._wait()

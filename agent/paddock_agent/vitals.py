@@ -1,9 +1,8 @@
-"""What a heartbeat says of the host: its readings, and whether jobs could run in the work folder."""
+"""What a heartbeat says of the host: its readings."""
 
 from __future__ import annotations
 
 from .errors import CommandFailed
-from .limits import folder_trouble
 from .system import System
 from .wire import Heartbeat
 
@@ -24,13 +23,4 @@ def heartbeat(system: System, work_folder: str) -> Heartbeat:
         open_files=vitals.open_files,
         uptime=vitals.uptime,
         agent_memory=vitals.agent_memory,
-        work_trouble=work_trouble(system, work_folder)[:500],
     )
-
-
-def work_trouble(system: System, work_folder: str) -> str:
-    """Why jobs cannot run in the work folder, as the end of a sentence; "" where they can. A folder that is missing and
-    can be made is no trouble: the next job makes it."""
-    if why := folder_trouble(work_folder, system.family):
-        return why[0].lower() + why[1:].rstrip(".")
-    return system.why_not_writable(work_folder)

@@ -5,7 +5,7 @@ from pathlib import Path
 
 import psutil
 import pytest
-from offers import script_offer, telling
+from offers import able, script_offer, telling
 from waiting import soon
 
 from paddock_agent import wire
@@ -24,10 +24,11 @@ def definition(tool):
 class Slots:
     """The slots of a host in a folder of its own, and what they told."""
 
-    def __init__(self, folder: Path, slots: int = 1) -> None:
+    def __init__(self, folder: Path, slots: int = 1, try_work=able) -> None:
         self.told: list[wire.FromAgent] = []
         self.work = folder / "work"
-        self.attempts = Attempts(RealSystem(), str(self.work), folder / "home", *telling(self.told), definition)
+        home = folder / "home"
+        self.attempts = Attempts(RealSystem(), str(self.work), home, *telling(self.told), definition, try_work)
         self.attempts.slots = slots
 
     def offer(self, script: str, attempt: str = "1-1", **more: object) -> None:
@@ -164,10 +165,22 @@ async def test_a_work_folder_that_cannot_be_made_says_so(tmp_path):
     (tmp_path / "work").write_text("a file, not a folder")
     slots = Slots(tmp_path)
     slots.offer("true")
-    ended = await slots.ended()
-    assert ended.outcome == "not started"
-    assert "could not be made" in ended.why
+    await soon(lambda: slots.all(wire.AttemptRefused), "the refusal")
+    (refused,) = slots.all(wire.AttemptRefused)
+    assert "could not be made" in refused.why
     assert slots.attempts.known() == []
+
+
+async def test_a_host_that_cannot_work_refuses_what_it_is_offered(tmp_path):
+    async def unable():
+        return [wire.FailedPart("work folder", "No space left on device (ENOSPC): /srv")]
+
+    slots = Slots(tmp_path, try_work=unable)
+    slots.offer("true")
+    await soon(lambda: slots.all(wire.AttemptRefused), "the refusal")
+    assert "No space left on device" in slots.all(wire.AttemptRefused)[0].why
+    assert not slots.all(wire.AttemptEnded)
+    assert not slots.work.exists()
 
 
 async def test_the_tools_that_the_terms_are_bound_to_come_first_on_the_path(slots, tmp_path):

@@ -9,7 +9,7 @@ from urllib.parse import quote
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from offers import script_offer, telling
+from offers import able, script_offer, telling
 from waiting import soon
 
 from paddock_agent import wire
@@ -27,7 +27,9 @@ class Host:
     def __init__(self, folder: Path) -> None:
         self.told = []
         self.work = folder / "work"
-        self.attempts = Attempts(RealSystem(), str(self.work), folder / "home", *telling(self.told), lambda _: None)
+        self.attempts = Attempts(
+            RealSystem(), str(self.work), folder / "home", *telling(self.told), lambda _: None, able
+        )
         self.numbers = itertools.count(1)
 
     async def ran(self, *steps, **more):

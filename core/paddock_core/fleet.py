@@ -41,6 +41,7 @@ class Readiness(StrEnum):
     HELD = "held"
     DRAINING = "draining"
     REFUSING = "refusing"
+    UNABLE = "unable to work"
     AT_THE_GATE = "at the gate"
     STOPPED = "stopped"
     LOST = "lost"
@@ -53,8 +54,8 @@ class Host:
 
     ``services`` are its watched services, lower case, with how each is. Sizes are in bytes, 0 or None where they are
     not known. ``variables`` are set in its agent's environment; of some the ``values`` are known too. ``held`` says by
-    whom and why, while it is held. A ``reserved`` one takes only jobs that ask for one of its labels. One at the gate
-    may be ``connected`` or not.
+    whom and why, while it is held; ``unable`` what failed when its agent tried whether it can work. A ``reserved`` one
+    takes only jobs that ask for one of its labels. One at the gate may be ``connected`` or not.
     """
 
     name: str
@@ -78,6 +79,7 @@ class Host:
     groups: frozenset[str] = frozenset()
     reserved: bool = False
     held: str = ""
+    unable: str = ""
     connected: bool = True
 
     @property

@@ -26,6 +26,7 @@ class Seen(StrEnum):
 
     HELLO = "hello"
     GOODBYE = "goodbye"
+    SHUTDOWN = "shutdown"
     SOCKET_CLOSED = "socket closed"
     SILENCE = "silence"
     SERVER_WAS_DOWN = "server was down"
@@ -43,6 +44,7 @@ class LinkChange:
 _CAUSES = {
     Seen.HELLO: (Link.CONNECTED, "The agent said hello."),
     Seen.GOODBYE: (Link.STOPPED, "The agent said goodbye: it was stopped."),
+    Seen.SHUTDOWN: (Link.STOPPED, "The agent said goodbye: its machine was shutting down, by its manager's own word."),
     Seen.SOCKET_CLOSED: (
         Link.LOST,
         "The connection closed without a goodbye: the agent was killed, or the network was cut.",
@@ -52,6 +54,8 @@ _CAUSES = {
     Seen.KEY_REVOKED: (Link.STOPPED, "Its key was taken back."),
 }
 _ENDS_A_CONNECTION = {Seen.SOCKET_CLOSED, Seen.SILENCE, Seen.SERVER_WAS_DOWN}
+SHUT_DOWN = _CAUSES[Seen.SHUTDOWN][1]
+"""The cause that tells a machine that was shut down from an agent that was stopped."""
 SILENT = _CAUSES[Seen.SILENCE][1]
 """The cause that tells a silent connection from one that was closed."""
 

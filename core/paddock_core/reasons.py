@@ -131,6 +131,8 @@ def _not_now(fitting: Fitting, taken: Bits | None) -> Reason:
 
 
 def _by(host: Host) -> str:
+    if host.readiness is Readiness.UNABLE:
+        return f" ({host.unable})" if host.unable else ""
     return f" ({host.held})" if host.held and host.readiness in (Readiness.HELD, Readiness.DRAINING) else ""
 
 
@@ -297,8 +299,11 @@ def funnel(requirement: Requirement, index: FleetIndex) -> tuple[FunnelStep, ...
     if requirement.slots > 1:
         kept = kept & index.with_slots(requirement.slots)
         steps.append(FunnelStep(f"{requirement.slots} slots in all", count_bits(kept)))
+    unable = kept & index.state(Readiness.UNABLE)
     kept = kept & index.state("ready")
-    steps.append(FunnelStep("connected, not held", count_bits(kept)))
+    steps.append(FunnelStep("connected, not held", count_bits(kept) + count_bits(unable)))
+    if unable.any():
+        steps.append(FunnelStep("able to work now", count_bits(kept)))
     kept = kept & index.state(Readiness.FREE)
     if requirement.slots > 1:
         enough = sum(host.free_slots >= requirement.slots for host in index.hosts_in(kept))

@@ -274,4 +274,8 @@ def _for_readiness(host: Host) -> list[Remedy]:
             return [admit] if host.connected else [admit, back]
         case Readiness.STOPPED | Readiness.LOST | Readiness.NEVER_SEEN:
             return [back]
+        case Readiness.UNABLE:
+            return [
+                Remedy(RemedyKind.BRING_BACK, host.name, "", f"repair {host.name}: {host.unable or 'it cannot work'}")
+            ]
     return []

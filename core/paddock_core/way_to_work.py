@@ -44,10 +44,12 @@ def way_to_work(
     working: int,
     disk_free: float,
     watch: str = "",
+    unable: str = "",
 ) -> tuple[Step, ...]:
     """The chain for one host, in order. ``kept_by`` is the agent's service, "" where it was started by hand;
     ``disk_free`` is in bytes, as of when the host was last heard; ``watch`` is what the watch has told of the
-    service since the host went away, "" for nothing."""
+    service since the host went away, "" for nothing; ``unable`` is what failed when the agent tried whether it can
+    work, "" where nothing did."""
     connected = link is Link.CONNECTED
     return (
         Step(
@@ -65,9 +67,16 @@ def way_to_work(
         Step("Surveyed", Mark.HOLDS, count(installations, "installation"))
         if surveyed
         else Step("Surveyed", Mark.BROKEN, "its tools are not known yet"),
+        _able(unable, connected),
         _disk(disk_free, connected),
         _slots(slots, working, connected),
     )
+
+
+def _able(unable: str, connected: bool) -> Step:
+    if not connected:
+        return Step("Able to work", Mark.UNKNOWN, "not known while it is away")
+    return Step("Able to work", Mark.BROKEN, unable) if unable else Step("Able to work", Mark.HOLDS, "tried and passed")
 
 
 def _kept(kept_by: str, watch: str) -> Step:

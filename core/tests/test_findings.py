@@ -21,7 +21,7 @@ from paddock_core.findings import (
     evaluate,
 )
 from paddock_core.findings.lifetime import is_quiet
-from paddock_core.findings.seen import Strange
+from paddock_core.findings.seen import Failing, Strange
 from paddock_core.link_state import SILENT, Link
 from paddock_core.proportions import Contrast
 from paddock_core.trend import DAY, Trend
@@ -89,7 +89,7 @@ CASES = {
         WELL, disk_trend=Trend(NOW, 40 * GB, -5 * GB / DAY, -6 * GB / DAY, -4 * GB / DAY, NOW - 9 * DAY)
     ),
     "memory-pressure": replace(WELL, memory_free=0.5 * GB),
-    "work-folder": replace(WELL, work_trouble="it is closed to paddock"),
+    "unable-to-work": replace(WELL, failing=(Failing("closed", "The work folder is closed to paddock."),)),
     "environment-old": replace(WELL, outdated=("PATH",)),
     "agent-old": replace(WELL, agent_version="0.0.9"),
     "clone": replace(WELL, clone=Strange(NOW - 60, "From 10.9.9.9.")),

@@ -31,6 +31,7 @@ from paddock_agent.system.port import (
     System,
     Vitals,
 )
+from paddock_agent.system.trials import FailedTrial
 
 from .answer import Answer
 from .description import Description
@@ -91,6 +92,8 @@ class SimulatedSystem(System):
         self.memory_share = 0.35
         self.clock_ahead = 0.0
         self.closed_folder = ""
+        self.failing: tuple[FailedTrial, ...] = ()
+        self.shuts_down = False
         self.repeated: dict[str, tuple[str, ...]] = {}
         self.repeats: Callable[[str], None] = _nothing_stops
         self.start_again()
@@ -366,6 +369,17 @@ class SimulatedSystem(System):
     def why_not_writable(self, path: str) -> str:
         """See the port."""
         return f"{path} is closed to {self.account()}" if path == self.closed_folder else ""
+
+    async def try_work(self, work_folder: str, server: str, quick: bool = False) -> Sequence[FailedTrial]:
+        """See the port: what was made to fail."""
+        if work_folder != self.closed_folder:
+            return self.failing
+        facts = {"folder": work_folder, "nearest": work_folder, "owner": "root:root", "mode": "755", "kind": "folder"}
+        return (FailedTrial("work folder", f"Permission denied (EACCES): {work_folder}", facts), *self.failing)
+
+    async def is_shutting_down(self) -> bool:
+        """See the port."""
+        return self.shuts_down
 
     def hostname(self) -> str:
         """See the port."""

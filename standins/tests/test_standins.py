@@ -3,7 +3,7 @@
 from pathlib import Path
 
 import pytest
-from offers import script_offer, telling
+from offers import able, script_offer, telling
 from waiting import soon
 
 from paddock_agent import wire
@@ -113,7 +113,7 @@ class Told(list):
 
 async def ran(host: str, script: str, home: Path, **more):
     told = Told()
-    attempts = Attempts(SimulatedSystem(HOSTS[host]), HOSTS[host].work_folder, home, *telling(told), lambda _: [])
+    attempts = Attempts(SimulatedSystem(HOSTS[host]), HOSTS[host].work_folder, home, *telling(told), lambda _: [], able)
     attempts.take(script_offer(script, "7-1", job=7, pipeline="p", **more))
     await soon(lambda: told.of(wire.AttemptEnded))
     return told.of(wire.AttemptEnded)[0], b"".join(one.data for one in told.of(wire.LogChunk)).decode(), told

@@ -226,10 +226,12 @@ def test_its_disk_is_full(host, server, service):
 
 def test_its_work_folder_is_closed(host, server, service):
     host.run(f"chown root: {HOME}/work; chmod 700 {HOME}/work")
-    one = found(server, "work-folder")
-    assert f"{HOME}/work is closed to paddock" in one["sentence"]
+    one = found(server, "unable-to-work")
+    assert f"The work folder {HOME}/work is closed to the account paddock" in one["sentence"]
+    assert server.host(NAME)["readiness"] == "unable to work"
     remedied(host, one)
-    closed(server, "work-folder")
+    closed(server, "unable-to-work")
+    until(lambda: server.host(NAME)["readiness"] == "free", "the host to be free")
 
 
 def test_its_clock_is_off(host, server, service, tmp_path):

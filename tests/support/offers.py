@@ -16,6 +16,11 @@ def script_offer(script: str, attempt: str = "1-1", *, shell: str = "", **more: 
     return wire.Offer(**{"attempt": attempt, **given, **more})
 
 
+async def able() -> list[wire.FailedPart]:
+    """The trial of a host that can work."""
+    return []
+
+
 def telling(told: list[wire.FromAgent]) -> tuple[Callable[[wire.FromAgent], None], Begin]:
     """How attempts tell and begin, into a list."""
 

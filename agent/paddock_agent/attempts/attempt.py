@@ -54,6 +54,11 @@ class Place:
     tell: Callable[[wire.FromAgent], None]
     begin: Callable[[wire.AttemptStarted], Coroutine[Any, Any, None]]
     definition: Callable[[str], Tool | None]
+    try_work: Callable[[], Coroutine[Any, Any, Sequence[wire.FailedPart]]]
+
+
+class CannotBegin(Exception):
+    """This host cannot begin the attempt; another one may."""
 
 
 @dataclass(frozen=True)
@@ -107,6 +112,9 @@ class Attempt:
         """Works through the steps and tells all about it. Whatever goes wrong, its end is told."""
         try:
             ended = await self._work()
+        except CannotBegin as error:
+            self._place.tell(wire.AttemptRefused(attempt=self.offer.attempt, why=str(error)[:2000]))
+            return
         except (CommandFailed, OSError, ValueError) as error:
             ended = StepEnd("not started", None, f"It could not be started: {error}")
         except Exception as error:  # its slot has to be free again, whatever it was
@@ -133,10 +141,7 @@ class Attempt:
 
     async def _work(self) -> StepEnd:
         offer, place = self.offer, self._place
-        if offer.warm:
-            self._folder, is_warm = place.folders.warm(offer.attempt, offer.pipeline)
-        else:
-            self._folder, is_warm = place.folders.fresh(offer.attempt, offer.pipeline), False
+        is_warm = await self._prepare()
         self._environment = self._variables()
         everything = {**place.system.environment(), **self._environment}
         shown = {*PLAIN_VALUES, *(name for name in self._environment if name.endswith(("_HOME", "_VERSION")))}
@@ -167,6 +172,21 @@ class Attempt:
         if self._stopped_as:
             return StepEnd(self._stopped_as)
         return worst or StepEnd("exited", 0)
+
+    async def _prepare(self) -> bool:
+        """Makes the work folder, after this host has proved that it can work; whether it was used before. Raises
+        CannotBegin."""
+        offer, place = self.offer, self._place
+        if cannot := await place.try_work():
+            raise CannotBegin("This host cannot work now: " + "; ".join(f"{one.part}: {one.why}" for one in cannot))
+        try:
+            if offer.warm:
+                self._folder, is_warm = place.folders.warm(offer.attempt, offer.pipeline)
+            else:
+                self._folder, is_warm = place.folders.fresh(offer.attempt, offer.pipeline), False
+        except (CommandFailed, OSError) as error:
+            raise CannotBegin(f"Its work folder could not be made: {error}") from None
+        return is_warm
 
     async def _unless_stopped(self, wanted: Coroutine[Any, Any, None]) -> None:
         tasks: list[asyncio.Task[Any]] = [asyncio.create_task(wanted), asyncio.create_task(self._stop.wait())]

@@ -17,8 +17,6 @@ from .attempt import Attempt, Place
 from .folders import WorkFolders
 from .outbox import Outbox
 
-LEAST_DISK = 64 * 1024 * 1024
-"""Bytes that must be free before a job is taken."""
 TIDY_EVERY = 3600.0
 TELL_EVERY = 3.0
 """Seconds between what is told of the work folders, at least."""
@@ -28,8 +26,8 @@ _SAFE = re.compile(r"[0-9]{1,18}-[0-9]{1,9}(-[0-9a-f]{32})?")
 
 class Attempts:
     """The slots of this host. ``tell`` puts a message into the spool; ``begin`` tells that an attempt starts, and
-    returns once the server has it for running; ``definition`` is what the catalogue says of a tool; ``home`` is the
-    agent's own folder, where its notes are."""
+    returns once the server has it for running; ``definition`` is what the catalogue says of a tool; ``try_work`` tries
+    whether this host can work; ``home`` is the agent's own folder, where its notes are."""
 
     def __init__(
         self,
@@ -39,13 +37,14 @@ class Attempts:
         tell: Callable[[wire.FromAgent], None],
         begin: Callable[[wire.AttemptStarted], Coroutine[Any, Any, None]],
         definition: Callable[[str], Tool | None],
+        try_work: Callable[[], Coroutine[Any, Any, Sequence[wire.FailedPart]]],
     ) -> None:
         self._system = system
         self._work_folder = work_folder
         self._tell = tell
         self.folders = WorkFolders(system, work_folder, home / "folders.json")
         self.outbox = Outbox(system, home / "outputs")
-        self._place = Place(system, self.folders, self.outbox, home / "running", tell, begin, definition)
+        self._place = Place(system, self.folders, self.outbox, home / "running", tell, begin, definition, try_work)
         self._running: dict[str, tuple[Attempt, asyncio.Task[None]]] = {}
         self.slots = 1
         self._when_idle: Callable[[], None] | None = None
@@ -147,9 +146,6 @@ class Attempts:
             return f"{taken} of {self.slots} slots are taken, and it asks for {offer.slots}"
         if self._when_idle:
             return "the agent is about to start afresh"
-        if self._system.disk(self._work_folder).free < LEAST_DISK:
-            self._folders_stir.set()
-            return f"the disk of the work folder {self._work_folder} is full"
         return ""
 
     async def _run(self, attempt: Attempt) -> None:

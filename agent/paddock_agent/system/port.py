@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Literal, Protocol
 
 if TYPE_CHECKING:
     from ..services.windows_control import ServiceControl
+    from .trials import FailedTrial
 
 Family = Literal["linux", "macos", "windows"]
 
@@ -241,6 +242,13 @@ class System(Protocol):
     async def start_command(self, command: Sequence[str], folder: str, variables: Mapping[str, str]) -> ScriptProcess:
         """Starts a command with its arguments in ``folder``, with ``variables`` over the environment; it is found on
         the PATH of both. Raises CommandFailed."""
+
+    async def try_work(self, work_folder: str, server: str, quick: bool = False) -> Sequence[FailedTrial]:
+        """Really does what a job does first, as this account; returns the parts that failed. ``server`` is its
+        address; ``quick`` tries the work folder only. See ``trials``."""
+
+    async def is_shutting_down(self) -> bool:
+        """Whether the system's own manager says that the machine is shutting down."""
 
     def survivors(self, mark: str, groups: Collection[int]) -> list[Survivor]:
         """The processes that have ``mark`` (NAME=value) in their environment, or belong to one of the process

@@ -16,13 +16,14 @@ import socket
 import stat
 import subprocess
 import sys
+import threading
 import time
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TypeVar
 
 from ..errors import CommandFailed
-from . import folders, shells
+from . import folders, shells, trials
 from .port import (
     Candidate,
     Completed,
@@ -52,6 +53,8 @@ STOP_PATIENCE = 5.0
 DRAIN_PATIENCE = 0.5
 LOGIN_PATH = "/usr/local/bin:/usr/bin:/bin"
 LARGEST_FILE = 256 * 1024
+SHUTDOWN_PATIENCE = 2.0
+T = TypeVar("T")
 
 _SYSTEM_FOLDERS: dict[Family, str] = {"linux": "/", "macos": "/", "windows": "C:\\"}
 
@@ -363,6 +366,31 @@ class RealSystem(System):
         except OSError as error:
             raise CommandFailed(f"{command[0]} could not be started: {error.strerror}") from None
 
+    async def try_work(self, work_folder: str, server: str, quick: bool = False) -> Sequence[trials.FailedTrial]:
+        """See the port."""
+        if quick:
+            return await in_a_daemon_thread(lambda: trials.try_work_folder(work_folder))
+        return await in_a_daemon_thread(lambda: trials.try_all(work_folder, server, self._home()))
+
+    def _home(self) -> str:
+        """The home of the agent's account, as the system has it: what HOME says may be somebody else's."""
+        if sys.platform == "win32":
+            return os.environ.get("USERPROFILE", "")
+        try:
+            return pwd.getpwuid(os.getuid()).pw_dir
+        except KeyError:
+            return ""
+
+    async def is_shutting_down(self) -> bool:
+        """See the port. Asked of systemd only; elsewhere it is not known."""
+        if self.family != "linux":
+            return False
+        try:
+            answer = await self.run(["systemctl", "is-system-running"], SHUTDOWN_PATIENCE)
+        except CommandFailed:
+            return False
+        return answer.stdout.strip() == "stopping"
+
     def survivors(self, mark: str, groups: Collection[int]) -> list[Survivor]:
         """See the port."""
         from . import processes
@@ -374,6 +402,33 @@ class RealSystem(System):
         from . import processes
 
         processes.end(survivors)
+
+
+async def in_a_daemon_thread(work: Callable[[], T]) -> T:
+    """What ``work`` returns. Its thread does not keep the program from ending, as one of the loop's own would: a disk
+    that hangs would hold it for ever."""
+    loop = asyncio.get_running_loop()
+    done: asyncio.Future[T] = loop.create_future()
+
+    def settle(result: T | None, error: BaseException | None) -> None:
+        if done.done():
+            return
+        if error:
+            done.set_exception(error)
+        else:
+            done.set_result(result)  # type: ignore[arg-type]
+
+    def run() -> None:
+        result, error = None, None
+        try:
+            result = work()
+        except Exception as failed:
+            error = failed
+        with contextlib.suppress(RuntimeError):  # the loop has ended
+            loop.call_soon_threadsafe(settle, result, error)
+
+    threading.Thread(target=run, daemon=True, name="work that may hang").start()
+    return await done
 
 
 def _why_not_run(path: str) -> str | None:

@@ -9,6 +9,7 @@ of them in a way that makes a repeat harmless.
 """
 
 # Both sides go by these limits, and say in the same words what is wrong with a service.
+from ..doctor import failed_trials
 from ..file_pattern import file_pattern
 from ..limits import LONGEST_WORK_FOLDER, default_slots, folder_trouble
 from ..masking import Masker
@@ -55,6 +56,7 @@ from .link import (
     WatchedState,
     WatchServices,
     Welcome,
+    WorkTried,
 )
 from .shared import (
     LARGEST_CHUNK,
@@ -70,6 +72,7 @@ from .shared import (
     Details,
     Difference,
     Facts,
+    FailedPart,
     FromAgent,
     FromServer,
     Installation,
@@ -134,6 +137,7 @@ __all__ = [
     "Difference",
     "Dismiss",
     "Facts",
+    "FailedPart",
     "FolderState",
     "FromAgent",
     "FromServer",
@@ -180,9 +184,11 @@ __all__ = [
     "Welcome",
     "Word",
     "WorkFolders",
+    "WorkTried",
     "default_slots",
     "diagnose",
     "encode",
+    "failed_trials",
     "file_pattern",
     "folder_trouble",
     "from_agent",

@@ -15,6 +15,7 @@ from .shared import (
     Count,
     Details,
     Facts,
+    FailedParts,
     FromAgent,
     FromServer,
     Installation,
@@ -52,6 +53,10 @@ class Hello(FromAgent, tag="hello", frozen=True, kw_only=True):
     """The time line of the server's database that the agent last heard of, "" for none."""
     certificate_ends: float | None = None
     """When the server's certificate ends, as this host sees it: seconds since the epoch. None without TLS."""
+    cannot: FailedParts | None = None
+    """What failed when the agent tried whether it can work; None from an agent that does not try."""
+    trouble_before: Annotated[list[Line], Meta(max_length=20)] = msgspec.field(default_factory=list)
+    """What kept the agent from connecting before, in its own words, the last first."""
 
 
 class Heartbeat(FromAgent, tag="heartbeat", frozen=True, kw_only=True):
@@ -71,8 +76,12 @@ class Heartbeat(FromAgent, tag="heartbeat", frozen=True, kw_only=True):
     open_files: float | None = None
     uptime: float | None = None
     agent_memory: float | None = None
-    work_trouble: Line = ""
-    """Why jobs cannot run in the work folder now, "" where they can."""
+
+
+class WorkTried(FromAgent, tag="work tried", frozen=True, kw_only=True):
+    """The agent has tried again whether it can work, and other parts fail now than before; none where it can."""
+
+    cannot: FailedParts = msgspec.field(default_factory=list)
 
 
 class WatchedState(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -130,14 +139,16 @@ class Tried(FromAgent, tag="tried", frozen=True, kw_only=True):
 
 
 class Goodbye(FromAgent, tag="goodbye", frozen=True, kw_only=True):
-    """The agent was stopped on purpose."""
+    """The agent was stopped on purpose. ``shutdown``: because the machine shuts down, by its manager's own word."""
 
     why: Line = ""
+    shutdown: bool = False
 
 
 AgentMessage = (
     Hello
     | Heartbeat
+    | WorkTried
     | WatchedServices
     | ServiceTried
     | SurveyReport

@@ -7,9 +7,10 @@ from typing import Annotated
 import msgspec
 from msgspec import Meta
 
-VERSION = 3
+VERSION = 4
 """The version of this protocol. A server refuses an agent that speaks a newer one, and sends an older one nothing that
-is newer than it. 2: an attempt waits for Underway. 3: the agent answers StillThere."""
+is newer than it. 2: an attempt waits for Underway. 3: the agent answers StillThere. 4: the agent
+tries whether it can work."""
 
 LARGEST_MESSAGE = 1024 * 1024
 LARGEST_CHUNK = 128 * 1024
@@ -37,6 +38,18 @@ class FromAgent(msgspec.Struct, frozen=True, tag_field="type", omit_defaults=Tru
 
 class FromServer(msgspec.Struct, frozen=True, tag_field="type", omit_defaults=True):
     """What all of the server's messages have in common: nothing yet."""
+
+
+class FailedPart(msgspec.Struct, frozen=True, omit_defaults=True):
+    """Something that a job needs and that failed when the agent tried it: the system's own message, and facts that
+    help to mend it."""
+
+    part: Word
+    why: Line
+    facts: Annotated[dict[Word, Line], Meta(max_length=30)] = msgspec.field(default_factory=dict)
+
+
+FailedParts = Annotated[list[FailedPart], Meta(max_length=20)]
 
 
 class Difference(msgspec.Struct, frozen=True, omit_defaults=True):

@@ -2,7 +2,7 @@
 listed."""
 
 from .evaluate import evaluate, look_at_host, together
-from .finding import Evidence, Finding, Found, Remedy, Rule, Severity
+from .finding import Evidence, Finding, Found, Possibility, Remedy, Rule, Severity
 from .lifetime import Lifetime, after
 from .rules import BY_CODE, RULES
 from .seen import FleetSeen, GuessingSeen, HostSeen, PassSeen, WatchedService, WatchSeen
@@ -18,6 +18,7 @@ __all__ = [
     "HostSeen",
     "Lifetime",
     "PassSeen",
+    "Possibility",
     "Remedy",
     "Rule",
     "Severity",

@@ -49,5 +49,16 @@ def _of_all(fleet: FleetSeen, now: float, rules: Sequence[Rule]) -> Iterator[Fin
 def _finding(rule: Rule, one: Found, hosts: tuple[str, ...], paddock: str) -> Finding:
     severity = one.severity or rule.severity
     return Finding(
-        rule.code, rule.title, severity, one.sentence, one.since, one.evidence, one.remedy, one.about, hosts, paddock
+        rule.code,
+        rule.title,
+        severity,
+        one.sentence,
+        one.since,
+        one.evidence,
+        one.remedy,
+        one.about,
+        hosts,
+        paddock,
+        one.unknown,
+        one.possible,
     )

@@ -42,9 +42,18 @@ class Remedy:
 
 
 @dataclass(frozen=True)
+class Possibility:
+    """One of several causes that fit the evidence, and a command that tells it from the others."""
+
+    sentence: str
+    command: str = ""
+
+
+@dataclass(frozen=True)
 class Found:
     """What a rule found. ``about`` tells apart several findings of one rule on one host, as by the service;
-    ``severity`` is that of the rule where it is not given; ``hosts`` only where it is not the host looked at."""
+    ``severity`` is that of the rule where it is not given; ``hosts`` only where it is not the host looked at.
+    ``unknown`` is what the evidence cannot tell; ``possible`` are the causes that fit it, where there are several."""
 
     sentence: str
     since: float
@@ -54,6 +63,8 @@ class Found:
     severity: Severity | None = None
     hosts: tuple[str, ...] = ()
     paddock: str = ""
+    unknown: str = ""
+    possible: tuple[Possibility, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -81,6 +92,8 @@ class Finding:
     about: str
     hosts: tuple[str, ...]
     paddock: str
+    unknown: str = ""
+    possible: tuple[Possibility, ...] = ()
 
     @property
     def key(self) -> str:

@@ -30,7 +30,8 @@ def after(open_ones: Mapping[str, Finding], found: Sequence[Finding]) -> Lifetim
 
 def _says(one: Finding) -> tuple[object, ...]:
     """What people read of it. The times of its evidence go on by themselves, and are no news."""
-    return one.severity, one.sentence, one.hosts, one.remedy, tuple(evidence.text for evidence in one.evidence)
+    evidence = tuple(evidence.text for evidence in one.evidence)
+    return one.severity, one.sentence, one.hosts, one.remedy, evidence, one.unknown, one.possible
 
 
 def is_quiet(now: float, acknowledged: bool, snoozed_until: float | None) -> bool:

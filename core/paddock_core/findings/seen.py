@@ -60,6 +60,19 @@ class Strange:
 
 
 @dataclass(frozen=True)
+class Failing:
+    """Something that the host cannot do, as its agent has tried: the cause in a word, the diagnosis in a sentence, the
+    evidence for it, what it cannot tell, and the remedy."""
+
+    cause: str
+    sentence: str
+    evidence: tuple[str, ...] = ()
+    unknown: str = ""
+    remedy: str = ""
+    commands: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
 class HostSeen:
     """One host. Readings are medians over the last minutes, so that a single wild one finds nothing."""
 
@@ -79,7 +92,8 @@ class HostSeen:
     agent_version: str = ""
     oldest_agent: str = ""
     work_folder: str = ""
-    work_trouble: str = ""
+    failing: tuple[Failing, ...] = ()
+    failing_since: float = 0.0
     outdated: tuple[str, ...] = ()
     clock: float = math.nan
     disk_free: float = math.nan

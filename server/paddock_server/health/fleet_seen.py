@@ -26,7 +26,7 @@ from paddock_core.findings import (
     look_at_host,
     together,
 )
-from paddock_core.findings.seen import GuessingSeen, Strange
+from paddock_core.findings.seen import Failing, GuessingSeen, Strange
 from paddock_core.lifecycle import AttemptState
 from paddock_core.link_state import FLAPPING_WINDOW, Link
 from paddock_core.proportions import Contrast, Tally, contrasts
@@ -85,7 +85,6 @@ class SeenFleet:
             seen = replace(
                 host,
                 **newest.look(),
-                work_trouble=newest.work_trouble,
                 watch=replace(host.watch, at=watches.heard_at(pk, host.watch.at)) if host.watch else None,
                 losses=losses.get(pk, ()),
                 unanswered=unanswered.get(pk, ()),
@@ -161,6 +160,8 @@ def _seen(host: Host, services: tuple[WatchedService, ...]) -> HostSeen:
         account=facts.get("user", ""),
         agent_version=facts.get("agent_version", ""),
         oldest_agent=OLDEST_AGENT,
+        failing=_failing(host),
+        failing_since=_seconds(host.cannot_since),
         work_folder=facts.get("work_folder", ""),
         outdated=tuple(one["name"] for one in facts.get("differs", ())),
         disk_total=facts.get("disk_total", math.nan),
@@ -175,6 +176,17 @@ def _seen(host: Host, services: tuple[WatchedService, ...]) -> HostSeen:
         absurd=strange.get("absurd"),
         watch_lied=strange.get("watch"),
         certificate_ends=_seconds(health.certificate_ends, math.nan),
+    )
+
+
+def _failing(host: Host) -> tuple[Failing, ...]:
+    """What the host cannot do, explained."""
+    parts = [wire.failed_trials.Part(one["part"], one["why"], one.get("facts", {})) for one in host.cannot]
+    facts = host.facts
+    agent = wire.failed_trials.Agent(facts.get("user", ""), facts.get("kept_by", ""), facts.get("os", "linux"))
+    return tuple(
+        Failing(one.cause, one.sentence, one.known, one.unknown, one.remedy, one.commands)
+        for one in wire.failed_trials.explain(parts, agent)
     )
 
 

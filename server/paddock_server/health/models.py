@@ -107,6 +107,8 @@ class Finding(models.Model):
     since = models.DateTimeField()
     evidence = models.JSONField(default=list)
     remedy = models.JSONField(default=dict)
+    unknown = models.TextField(blank=True)
+    possible = models.JSONField(default=list)
     hosts = models.JSONField(default=list)
     paddock = models.CharField(max_length=63, blank=True, db_index=True)
 

@@ -26,12 +26,20 @@ class RemedySerializer(serializers.Serializer):
     action = serializers.ChoiceField(choices=ACTION_CHOICES, allow_blank=True)
 
 
+class PossibilitySerializer(serializers.Serializer):
+    """One of several causes that fit the evidence, with a command that tells it from the others."""
+
+    sentence = serializers.CharField()
+    command = serializers.CharField()
+
+
 class FindingSerializer(serializers.ModelSerializer):
     """One diagnosed trouble. ``aside``: somebody has acknowledged it, or snoozed it till later."""
 
     severity = serializers.ChoiceField(choices=SEVERITIES)
     evidence = EvidenceSerializer(many=True)
     remedy = RemedySerializer()
+    possible = PossibilitySerializer(many=True)
     hosts = serializers.ListField(child=serializers.CharField())
     aside = serializers.BooleanField()
 
@@ -47,6 +55,8 @@ class FindingSerializer(serializers.ModelSerializer):
             "since",
             "evidence",
             "remedy",
+            "unknown",
+            "possible",
             "hosts",
             "paddock",
             "opened_at",

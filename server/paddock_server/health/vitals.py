@@ -34,7 +34,6 @@ class Vitals:
     """One host's. ``rows`` are pairs of when (seconds since the epoch, by the server's clock) and what."""
 
     rows: deque[tuple[float, Row]] = field(default_factory=lambda: deque(maxlen=RECENT))
-    work_trouble: str = ""
     heard: float = 0.0
     has_moved: bool = True
     """Whether a reading since the last look differs enough from the medians that were looked at."""
@@ -84,8 +83,6 @@ def take(host_id: int, beat: wire.Heartbeat) -> tuple[str, ...]:
     if vitals.heard:
         HEARTBEAT_GAP.observe(now - vitals.heard)
     vitals.heard = now
-    if vitals.work_trouble != beat.work_trouble:
-        vitals.work_trouble, vitals.has_moved = beat.work_trouble, True
     _unwritten[host_id].append((now, found.row))
     return found.absurd
 

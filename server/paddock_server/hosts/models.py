@@ -87,7 +87,8 @@ class Guessing(models.Model):
 
 class Host(models.Model):
     """A machine with our agent. Its record stays after it was turned away; its name is free again then.
-    ``asked_labels`` and ``asked_slots`` are what it asked for at joining beyond what its pass gives."""
+    ``asked_labels`` and ``asked_slots`` are what it asked for at joining beyond what its pass gives. ``cannot`` are the
+    parts that failed when its agent last tried whether it can work (wire.FailedPart)."""
 
     class Standing(models.TextChoices):
         AT_THE_GATE = "at the gate"
@@ -134,6 +135,8 @@ class Host(models.Model):
     survey_took = models.FloatField(default=0.0)
     probes = models.PositiveIntegerField(default=0)
     probes_refused = models.CharField(max_length=2000, blank=True)
+    cannot = models.JSONField(default=list)
+    cannot_since = models.DateTimeField(null=True)
 
     joined_at = models.DateTimeField(auto_now_add=True)
     joined_with = models.ForeignKey(EntryPass, models.SET_NULL, null=True, related_name="hosts")
@@ -152,6 +155,13 @@ class Host(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+    @property
+    def unable(self) -> str:
+        """What keeps it from working, in a line; "" where nothing failed."""
+        first = self.cannot[0] if self.cannot else None
+        more = f", and {len(self.cannot) - 1} more" if len(self.cannot) > 1 else ""
+        return f"{first['part']}: {first['why']}{more}"[:300] if first else ""
 
     @property
     def watched_services(self) -> list[str]:

@@ -353,6 +353,7 @@ class HostSerializer(serializers.ModelSerializer):
             working=host.working,
             disk_free=_disk_free(host),
             watch=_watch_word(host),
+            unable=host.unable,
         )
         return StepSerializer(steps, many=True).data
 

@@ -26,6 +26,7 @@ from ..health.actions.greet import greet
 from ..health.actions.note_link import note_link
 from ..health.actions.note_services import note_services, note_tried
 from ..health.actions.note_strange import note_strange
+from ..health.actions.note_trials import note_trials
 from ..hosts.actions.note_caller import note_caller
 from ..hosts.models import Host
 from ..hosts.queries import host_with_key
@@ -109,7 +110,7 @@ async def agent_link(scope: Scope, receive: Receive, send: Send) -> None:
         pass
     finally:
         if entered and connections.leave(connection) and not running.server.stopping:
-            await database_sync_to_async(_note_end)(host.pk, connection.said_goodbye)
+            await database_sync_to_async(_note_end)(host.pk, _seen_at_the_end(connection))
             grace, lease = (0, 0) if connection.said_goodbye else (connection.grace, connection.lease)
             leases.expire_later(host.pk, grace, lease)
 
@@ -151,6 +152,7 @@ async def _read(host: Host, connection: Connection, receive: Receive) -> None:
         await lane.written()
         if isinstance(message, wire.Goodbye):
             connection.said_goodbye = True
+            connection.shuts_down = message.shutdown
         else:
             await _take_in_or_note(host, message)
         if isinstance(message, wire.AttemptStarted) and connection.protocol >= UNDERWAY:
@@ -201,6 +203,8 @@ async def _take_in_or_note(host: Host, message: wire.AgentMessage) -> None:
 def _take_in(host_id: int, message: wire.AgentMessage) -> None:
     host = Host.objects.select_related("paddock").get(pk=host_id)
     match message:
+        case wire.WorkTried():
+            note_trials(host, message.cannot)
         case wire.WatchedServices():
             note_services(host, message)
         case wire.ServiceTried():
@@ -227,9 +231,14 @@ def _bearer(scope: Scope) -> str:
     return key.strip() if kind.lower() == "bearer" else ""
 
 
-def _note_end(host_id: int, said_goodbye: bool) -> None:
-    host = Host.objects.select_related("paddock").get(pk=host_id)
-    note_link(host, Seen.GOODBYE if said_goodbye else Seen.SOCKET_CLOSED)
+def _seen_at_the_end(connection: Connection) -> Seen:
+    if not connection.said_goodbye:
+        return Seen.SOCKET_CLOSED
+    return Seen.SHUTDOWN if connection.shuts_down else Seen.GOODBYE
+
+
+def _note_end(host_id: int, seen: Seen) -> None:
+    note_link(Host.objects.select_related("paddock").get(pk=host_id), seen)
 
 
 async def _deny(send: Send) -> None:

@@ -27,6 +27,7 @@ class Connection:
     host_id: int
     outgoing: asyncio.Queue[wire.FromServer | None] = field(default_factory=lambda: asyncio.Queue(LONGEST_QUEUE))
     said_goodbye: bool = False
+    shuts_down: bool = False
     grace: float = math.inf
     lease: float = math.inf
     pace: Pace = field(default_factory=lambda: Pace(settings.HEARTBEAT_SECONDS))

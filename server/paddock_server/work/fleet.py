@@ -163,6 +163,8 @@ def readiness(host: Host, free_slots: int, is_refusing: bool) -> core.Readiness:
         return _NOT_CONNECTED[Link(host.link)]
     if host.holding:
         return core.Readiness(host.holding)
+    if host.cannot:
+        return core.Readiness.UNABLE
     if is_refusing:
         return core.Readiness.REFUSING
     return core.Readiness.FREE if free_slots > 0 else core.Readiness.BUSY
@@ -194,6 +196,7 @@ def _seen_by_core(host: Host, working: int, is_refusing: bool, services: dict[st
         groups=frozenset(details.get("groups", ())),
         reserved=host.reserved,
         connected=host.link == Link.CONNECTED,
+        unable=host.unable,
         held=": ".join(filter(None, [host.held_by, host.hold_reason])) if host.holding else "",
     )
 

@@ -2766,7 +2766,7 @@ export interface components {
          *     * `watched-service-down` - watched-service-down
          *     * `disk-full` - disk-full
          *     * `disk-filling` - disk-filling
-         *     * `work-folder` - work-folder
+         *     * `unable-to-work` - unable-to-work
          *     * `memory-pressure` - memory-pressure
          *     * `clock-off` - clock-off
          *     * `environment-old` - environment-old
@@ -2782,7 +2782,7 @@ export interface components {
          *     * `started-by-hand` - started-by-hand
          * @enum {string}
          */
-        CodesEnum: "network-silent" | "machine-silent" | "agent-ended" | "gone-after-reboot" | "service-missing" | "service-stopped" | "service-disabled" | "service-fails" | "account-cannot-log-on" | "agent-hung" | "agent-stopped" | "flapping" | "watched-service-down" | "disk-full" | "disk-filling" | "work-folder" | "memory-pressure" | "clock-off" | "environment-old" | "fails-here" | "clone" | "misbehaving" | "agent-old" | "certificate-ending" | "pass-ending" | "passwords-guessed" | "watch-silent" | "no-watch" | "started-by-hand";
+        CodesEnum: "network-silent" | "machine-silent" | "agent-ended" | "gone-after-reboot" | "service-missing" | "service-stopped" | "service-disabled" | "service-fails" | "account-cannot-log-on" | "agent-hung" | "agent-stopped" | "flapping" | "watched-service-down" | "disk-full" | "disk-filling" | "unable-to-work" | "memory-pressure" | "clock-off" | "environment-old" | "fails-here" | "clone" | "misbehaving" | "agent-old" | "certificate-ending" | "pass-ending" | "passwords-guessed" | "watch-silent" | "no-watch" | "started-by-hand";
         /** @description The fleet and its tools, as columns. */
         Columns: {
             hosts: components["schemas"]["HostColumns"];
@@ -2977,6 +2977,8 @@ export interface components {
             readonly since: string;
             evidence: components["schemas"]["Evidence"][];
             remedy: components["schemas"]["Remedy"];
+            readonly unknown: string;
+            possible: components["schemas"]["Possibility"][];
             hosts: string[];
             readonly paddock: string;
             /** Format: date-time */
@@ -4014,6 +4016,11 @@ export interface components {
             findings: number;
             worst: components["schemas"]["SeverityEnum"] | components["schemas"]["BlankEnum"];
         };
+        /** @description One of several causes that fit the evidence, with a command that tells it from the others. */
+        Possibility: {
+            sentence: string;
+            command: string;
+        };
         ProposedTerm: {
             term: string;
             jobs: number | null;
@@ -4024,13 +4031,14 @@ export interface components {
          *     * `held` - held
          *     * `draining` - draining
          *     * `refusing` - refusing
+         *     * `unable to work` - unable to work
          *     * `at the gate` - at the gate
          *     * `stopped` - stopped
          *     * `lost` - lost
          *     * `never seen` - never seen
          * @enum {string}
          */
-        ReadinessEnum: "free" | "busy" | "held" | "draining" | "refusing" | "at the gate" | "stopped" | "lost" | "never seen";
+        ReadinessEnum: "free" | "busy" | "held" | "draining" | "refusing" | "unable to work" | "at the gate" | "stopped" | "lost" | "never seen";
         /** @description One reading over time: rows of when (seconds since the epoch), least, mean and most. */
         Readings: {
             name: components["schemas"]["NameEnum"];

@@ -28,9 +28,9 @@ from . import (
     service_missing,
     service_stopped,
     started_by_hand,
+    unable_to_work,
     watch_silent,
     watched_service_down,
-    work_folder,
 )
 
 RULES: tuple[Rule, ...] = (
@@ -49,7 +49,7 @@ RULES: tuple[Rule, ...] = (
     watched_service_down.RULE,
     disk_full.RULE,
     disk_filling.RULE,
-    work_folder.RULE,
+    unable_to_work.RULE,
     memory_pressure.RULE,
     clock_off.RULE,
     environment_old.RULE,

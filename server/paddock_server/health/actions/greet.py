@@ -20,6 +20,7 @@ from ...work.actions.take_report import attempt_called, lose_lease
 from ...work.models import Attempt
 from ..models import Health
 from .note_link import note_link
+from .note_trials import note_trials
 
 LIVE_STATES = [state.value for state in LIVE]
 RESTARTED = "The agent came back without it: it was killed or restarted while the script ran."
@@ -35,6 +36,7 @@ def greet(host_id: int, hello: wire.Hello, address: str) -> wire.Welcome:
     host.address = address
     host.save(update_fields=["facts", "address"])
     note_link(host, Seen.HELLO)
+    note_trials(host, hello.cannot or [])
     _note_certificate(host, hello.certificate_ends)
     line = current_time_line()
     is_of_another_line = bool(line and hello.time_line and hello.time_line != line.identity)

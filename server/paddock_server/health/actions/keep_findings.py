@@ -9,7 +9,7 @@ from datetime import UTC, datetime
 from django.db import transaction
 from django.utils import timezone
 
-from paddock_core.findings import Evidence, Remedy, Severity, after
+from paddock_core.findings import Evidence, Possibility, Remedy, Severity, after
 from paddock_core.findings import Finding as Found
 
 from ...link import feed
@@ -61,6 +61,8 @@ def as_found(record: Finding) -> Found:
         about=record.about,
         hosts=tuple(record.hosts),
         paddock=record.paddock,
+        unknown=record.unknown,
+        possible=tuple(Possibility(**one) for one in record.possible),
     )
 
 
@@ -72,6 +74,7 @@ def _fill(record: Finding, found: Found) -> None:
     record.evidence = [asdict(one) for one in found.evidence]
     record.remedy = asdict(found.remedy)
     record.hosts, record.paddock = list(found.hosts), found.paddock
+    record.unknown, record.possible = found.unknown, [asdict(one) for one in found.possible]
 
 
 def _where(record: Finding) -> str:

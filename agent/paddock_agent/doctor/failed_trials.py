@@ -1,0 +1,281 @@
+"""Why a part of the trial of work failed, and what mends it: from the system's own message and the facts beside it."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from . import commands as make
+from .diagnosis import Diagnosis
+
+READ_ONLY_KINDS = frozenset({"squashfs", "iso9660", "erofs", "cramfs"})
+FEW_INODES = 1000
+LEAST_ROOM = 64 * 1024 * 1024
+
+
+@dataclass(frozen=True)
+class Part:
+    """One part that failed; see ``system.trials.FailedTrial``."""
+
+    name: str
+    why: str
+    facts: Mapping[str, str]
+
+    @property
+    def error(self) -> str:
+        """The name of the error number, as ENOSPC; "" where there is none."""
+        found = re.search(r"\(([A-Z][A-Z0-9]+)\)", self.why)
+        return found.group(1) if found else ""
+
+    @property
+    def folder(self) -> str:
+        return self.facts.get("folder", "")
+
+    @property
+    def options(self) -> frozenset[str]:
+        return frozenset(self.facts.get("mount options", "").split(","))
+
+    def number(self, fact: str) -> float:
+        """A fact as a number; infinite where it is not known."""
+        text = self.facts.get(fact, "")
+        return float(text) if text.isdecimal() else float("inf")
+
+
+@dataclass(frozen=True)
+class Agent:
+    """Whose host it is: the account and the service of its agent ("" where it was started by hand)."""
+
+    account: str
+    service: str = ""
+    family: str = "linux"
+
+
+def explain(failed: Sequence[Part], agent: Agent) -> list[Diagnosis]:
+    """One diagnosis for each cause: parts that fail for the same one, as a disk that several folders lie on, share
+    theirs."""
+    found: dict[tuple[str, str], Diagnosis] = {}
+    for part in failed:
+        one = explain_part(part, agent)
+        key = (one.cause, part.facts.get("mount", "") if one.cause in _OF_A_MOUNT else part.name)
+        found.setdefault(key, one)
+    return list(found.values())
+
+
+_OF_A_MOUNT = frozenset({"disk full", "no inodes", "read-only", "quota"})
+
+
+def explain_part(part: Part, agent: Agent) -> Diagnosis:
+    """The cause of one failure: the first that its facts bear out."""
+    if agent.family != "linux":
+        return _as_it_is(part, agent)
+    for rule in (_room, _read_only, _limits, _network, _folder_rules):
+        if one := rule(part, agent):
+            return one
+    return _as_it_is(part, agent)
+
+
+def _found(part: Part, cause: str, sentence: str, remedy: str, commands: Sequence[str] = ()) -> Diagnosis:
+    return Diagnosis(cause, sentence, _evidence(part), remedy=remedy, commands=tuple(commands))
+
+
+def _evidence(part: Part) -> tuple[str, ...]:
+    facts = part.facts
+    shown = [f"The trial of the {part.name}: {part.why}."]
+    if facts.get("nearest"):
+        kind, owner, mode = (facts.get(name, "?") for name in ("kind", "owner", "mode"))
+        shown.append(f"{facts['nearest']}: a {kind} of {owner}, mode {mode}.")
+    if facts.get("mount"):
+        shown.append(f"It lies on {facts['mount']} ({facts.get('mount type', '?')}: {facts.get('mount options', '')}).")
+    shown += [f"{name}: {value}" for name, value in facts.items() if name.startswith(("limit", "tasks", "proxy"))]
+    return tuple(shown)
+
+
+def _as_it_is(part: Part, agent: Agent) -> Diagnosis:
+    return Diagnosis(
+        f"{part.name} fails",
+        f"The {part.name} does not work for jobs: {part.why}.",
+        _evidence(part),
+        "Why, the system does not say.",
+        remedy=f"Look at the {part.name} on the machine, as the account {agent.account}.",
+    )
+
+
+# ---- room and mounts -----------------------------------------------------------------------------------------------
+
+
+def _room(part: Part, agent: Agent) -> Diagnosis | None:
+    mount = part.facts.get("mount", part.folder)
+    if part.error == "EDQUOT":
+        return _found(
+            part, "quota", f"The account {agent.account} has used up its quota on {mount}.",
+            "Raise the quota, or delete files of that account. Only a person can decide which.",
+        )  # fmt: skip
+    if part.error != "ENOSPC":
+        return None
+    if part.number("free inodes") < FEW_INODES and part.number("free") > LEAST_ROOM:
+        return _found(
+            part, "no inodes", f"{mount} has no inodes left: no further file can be made there, though there is room.",
+            f"Delete small files on {mount}. This lists the folders with the most; a person must choose: "
+            + make.words("du", "--inodes", "-x", "-d", "3", mount),
+        )  # fmt: skip
+    return _found(
+        part, "disk full", f"{mount} is full.",
+        f"Delete files on {mount}, or the work folders of ended jobs. This lists what is large; a person must choose: "
+        + make.words("du", "-xh", "-d", "2", mount),
+    )  # fmt: skip
+
+
+def _read_only(part: Part, agent: Agent) -> Diagnosis | None:
+    mount, kind = part.facts.get("mount", ""), part.facts.get("mount type", "")
+    if part.error == "EROFS" or (part.error and "ro" in part.options and mount):
+        if kind in READ_ONLY_KINDS:
+            return _found(part, "read-only", f"{mount} is a {kind} file system, which is always read-only.",
+                          f"Move the {part.name} to another disk.")  # fmt: skip
+        return _found(
+            part, "read-only", f"{mount} is mounted read-only.",
+            "Mount it for writing. If that fails, its disk has errors: `dmesg` says which.",
+            [make.words("mount", "-o", "remount,rw", mount)],
+        )  # fmt: skip
+    if part.name == "running files" and part.error in ("EACCES", "EPERM") and "noexec" in part.options and mount:
+        return _found(
+            part, "noexec", f"{mount} is mounted with noexec: no program can be run from there, so no build can run.",
+            "Mount it without noexec, and take noexec out of its line in /etc/fstab if there is one.",
+            [make.words("mount", "-o", "remount,exec", mount)],
+        )  # fmt: skip
+    return None
+
+
+# ---- limits --------------------------------------------------------------------------------------------------------
+
+
+def _limits(part: Part, agent: Agent) -> Diagnosis | None:
+    if part.error == "EMFILE":
+        limit = part.facts.get("limit of open files", "?")
+        return _raised(
+            part, agent, "open files", f"The agent may have only {limit} files open at a time.", ["LimitNOFILE=65536"]
+        )
+    if part.error == "ENFILE":
+        return _found(part, "open files", "The machine has as many files open as its kernel allows.",
+                      "Raise the kernel's limit.", ["sysctl -w fs.file-max=1000000"])  # fmt: skip
+    if part.name == "processes" and (part.error in ("EAGAIN", "ENOMEM") or "thread" in part.why):
+        tasks, most = part.number("tasks in the service"), part.number("limit of tasks")
+        if most != float("inf") and tasks + 16 >= most:
+            return _raised(
+                part,
+                agent,
+                "tasks",
+                f"The agent's service may have only {most:g} tasks and has {tasks:g}.",
+                ["TasksMax=8192"],
+            )
+        limit = part.facts.get("limit of processes", "")
+        if limit.isdecimal():
+            return _raised(part, agent, "processes", f"The account {agent.account} may have only {limit} processes.",
+                           ["LimitNPROC=infinity"])  # fmt: skip
+        if part.error == "ENOMEM":
+            return _found(
+                part,
+                "memory",
+                "There is not enough memory to start a process.",
+                "End what takes the memory: `ps aux --sort=-rss` lists it. A person must choose.",
+            )
+    return None
+
+
+def _raised(part: Part, agent: Agent, cause: str, sentence: str, lines: Sequence[str]) -> Diagnosis:
+    if not agent.service:
+        return _found(part, cause, sentence, "Raise the limit in the shell that starts the agent, then start it again.")
+    return _found(
+        part, cause, sentence, "Raise the limit of the service, and restart it.",
+        [*make.drop_in(agent.service, "Service", lines), *make.restart(agent.service)],
+    )  # fmt: skip
+
+
+# ---- network -------------------------------------------------------------------------------------------------------
+
+
+def _network(part: Part, agent: Agent) -> Diagnosis | None:
+    if part.name != "server":
+        return None
+    address = part.facts.get("address", "the server")
+    if "name lookup" in part.why:
+        name = part.why.partition(":")[0]
+        remedy = f"Correct the name service, or add the name to /etc/hosts. Test with: getent hosts {name}"
+        return _found(part, "name", f"The name {name} does not resolve on this machine.", remedy)
+    if proxy := part.facts.get("proxy"):
+        named_by = part.facts.get("proxy variable", "the environment")
+        remedy = "Start the proxy, or take it out of the environment of the agent's service."
+        return _found(part, "proxy", f"The proxy {proxy} does not answer; {named_by} names it.", remedy)
+    return _found(part, "server away", f"No connection can be made to {address}: {part.why}.",
+                  "Look at the network and the firewall between this machine and the server.")  # fmt: skip
+
+
+# ---- folders -------------------------------------------------------------------------------------------------------
+
+
+def _folder_rules(part: Part, agent: Agent) -> Diagnosis | None:
+    folder, facts = part.folder, part.facts
+    if part.name == "work folder path":
+        return _found(part, "path", f"The work folder has a path that builds cannot use: {part.why}",
+                      "Give the agent another work folder: `paddock-agent repair --work FOLDER`.")  # fmt: skip
+    if not folder:
+        return None
+    for rule in (_not_a_folder, _immutable, _missing, _closed):
+        if one := rule(part, agent, folder, facts):
+            return one
+    return None
+
+
+def _not_a_folder(part: Part, agent: Agent, folder: str, facts: Mapping[str, str]) -> Diagnosis | None:
+    if part.error != "ENOTDIR" and facts.get("kind") != "file":
+        return None
+    place = facts.get("nearest", folder)
+    return _found(
+        part, "a file in the way", f"{place} is a file, where the {part.name} {folder} has to be a folder.",
+        "Move the file away and make the folder.",
+        [make.words("mv", place, f"{place}.moved-away"), *_own(part, folder, agent)],
+    )  # fmt: skip
+
+
+def _immutable(part: Part, agent: Agent, folder: str, facts: Mapping[str, str]) -> Diagnosis | None:
+    if "immutable" not in facts.get("attributes", ""):
+        return None
+    place = facts.get("nearest", folder)
+    return _found(
+        part, "immutable", f"{place} is marked immutable: nobody can make a file in it.",
+        "Take the mark off.", [make.words("chattr", "-i", place)],
+    )  # fmt: skip
+
+
+def _missing(part: Part, agent: Agent, folder: str, facts: Mapping[str, str]) -> Diagnosis | None:
+    if folder == facts.get("nearest", folder) and part.error != "ENOENT":
+        return None
+    return _found(
+        part, "missing", f"The {part.name} {folder} does not exist, and the account {agent.account} cannot make it.",
+        "Make it.", _own(part, folder, agent),
+    )  # fmt: skip
+
+
+def _closed(part: Part, agent: Agent, folder: str, facts: Mapping[str, str]) -> Diagnosis | None:
+    if part.error not in ("EACCES", "EPERM"):
+        return None
+    above = facts.get("closed at", "")
+    if above and above != folder:
+        sentence = f"The account {agent.account} cannot pass {above}, which lies above the {part.name} {folder}."
+        return _found(part, "closed above", sentence, "Let it pass.", [make.words("chmod", "a+x", above)])
+    return _found(
+        part, "closed", f"The {part.name} {folder} is closed to the account {agent.account}: it belongs to "
+        f"{facts.get('owner', 'somebody else')} with mode {facts.get('mode', '?')}.",
+        "Give it to the agent's account.", _own(part, folder, agent),
+    )  # fmt: skip
+
+
+def _own(part: Part, folder: str, agent: Agent) -> list[str]:
+    made = make.words("mkdir", "-p", folder)
+    if part.name == "temporary folder" and folder in ("/tmp", "/var/tmp"):  # noqa: S108 - a command for people
+        return [made, make.words("chown", "root:root", folder), make.words("chmod", "1777", folder)]
+    return [
+        made,
+        make.words("chown", "-R", f"{agent.account}:", folder),
+        make.words("chmod", "u+rwx", folder),
+    ]

@@ -1,0 +1,30 @@
+"""The agent is connected, and tried in vain what every job does first: the host gets no jobs."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ...link_state import Link
+from ...way_to_work import LEAST_DISK
+from ..finding import Evidence, Found, Remedy, Rule, Severity
+from ..seen import HostSeen
+
+
+def look(host: HostSeen, now: float) -> Iterator[Found]:
+    if host.link is not Link.CONNECTED:
+        return
+    for one in host.failing:
+        if one.cause == "disk full" and host.disk_free < LEAST_DISK:
+            continue  # the finding of the full disk says more
+        first, *more = one.evidence or ("The agent tried it.",)
+        yield Found(
+            f"It gets no jobs. {one.sentence}",
+            host.failing_since,
+            (Evidence(first, host.failing_since), *(Evidence(text) for text in more)),
+            Remedy(f"{one.remedy} It gets jobs again as soon as its agent succeeds.", one.commands),
+            about=one.cause,
+            unknown=one.unknown,
+        )
+
+
+RULE = Rule("unable-to-work", "It cannot run jobs", Severity.URGENT, look=look)

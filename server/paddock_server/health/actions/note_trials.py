@@ -1,0 +1,39 @@
+"""Notes what a host cannot do, as its agent has tried: until that changes it gets no jobs."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import msgspec
+from django.db import transaction
+from django.utils import timezone
+
+from paddock_agent import wire
+
+from ...hosts.models import Host
+from ...link import feed
+from ...logbook.write import write
+from ...people.actor import SERVER
+from ...work import dispatcher
+from .. import looking
+
+
+@transaction.atomic
+def note_trials(host: Host, failed: Sequence[wire.FailedPart]) -> None:
+    """Records the parts that failed; the dispatcher and the findings loop follow."""
+    cannot = [msgspec.to_builtins(one) for one in failed]
+    if cannot == host.cannot:
+        return
+    was_able = not host.cannot
+    host.cannot = cannot
+    if not cannot:
+        host.cannot_since = None
+    elif was_able:
+        host.cannot_since = timezone.now()
+    host.save(update_fields=["cannot", "cannot_since"])
+    if was_able != (not cannot):
+        verb = "found able to work" if was_able is False else "found unable to work"
+        write(SERVER, verb, "host", host.name, host.paddock.name, failed=host.unable)
+    feed.tell("host", host.name, host.paddock.name)
+    looking.stir(host.name)
+    dispatcher.wake_after_commit()
