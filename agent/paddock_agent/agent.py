@@ -9,6 +9,7 @@ import random
 import secrets
 import ssl
 from collections import deque
+from collections.abc import Callable
 from pathlib import Path
 
 import websockets
@@ -38,11 +39,15 @@ FAREWELL_PATIENCE = 3.0
 
 
 class Agent:
-    """One agent: a system to work on, an identity, and a home folder for its spool and notes."""
+    """One agent: a system to work on, an identity, and a home folder for its spool and notes. ``take_troubles`` gives
+    the warnings since it was last called."""
 
-    def __init__(self, system: System, identity: Identity, home: Path) -> None:
+    def __init__(
+        self, system: System, identity: Identity, home: Path, take_troubles: Callable[[], list[str]] = list
+    ) -> None:
         self._system = system
         self._identity = identity
+        self._take_troubles = take_troubles
         self._run = secrets.token_hex(8)
         self._spool = Spool(home / "spool.sqlite3")
         self._news = asyncio.Event()
@@ -157,6 +162,7 @@ class Agent:
             time_line=self._time_line.read(),
             certificate_ends=_certificate_end(connection),
             cannot=await self._trials.try_now(),
+            trouble_before=[line[:2000] for line in reversed(self._take_troubles())],
         )
         await _send(connection, hello)
         # From here on the server takes the host for connected, so from here on it is owed a goodbye.

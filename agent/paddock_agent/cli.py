@@ -26,10 +26,12 @@ import msgspec
 from . import __version__, identity, keeping, watch, wire
 from .address import clean_address
 from .agent import Agent
+from .doctor import command as doctor
 from .environment import adopted
 from .errors import AgentError, Dismissed, JoinRefused, NotJoined, Unreachable, Untrusted
 from .facts import gather_facts
 from .join import join, leave
+from .last_words import LastWords, note_end
 from .preflight import __main__ as preflight_command
 from .preflight import plan as preflight_plan
 from .probes import Probes
@@ -129,6 +131,13 @@ def _parser() -> argparse.ArgumentParser:
     one = verbs.add_parser("uninstall", parents=[home], help="take it out (needs root)")
     one.set_defaults(command=_watch_uninstall)
 
+    one = commands.add_parser("doctor", help="say what keeps the agent from working, and what mends it (needs root)")
+    doctor.add_options(one, "")
+    one.set_defaults(command=doctor.run_doctor)
+    one = commands.add_parser("repair", help="mend unit, program and folders; key, name and account stay (needs root)")
+    doctor.add_options(one, "", repair=True)
+    one.set_defaults(command=doctor.run_repair)
+
     one = commands.add_parser("leave", parents=[home], help="leave the server: service, key and folder are removed")
     one.add_argument("--anyway", action="store_true", help="also where the server does not answer any more")
     one.set_defaults(command=_leave)
@@ -217,12 +226,14 @@ def _stop_work() -> None:
 
 def _work(system: RealSystem, home: Path) -> int:
     """The agent until it is stopped; AFRESH where it was asked to start anew."""
+    words = LastWords(home)
+    logging.getLogger().addHandler(words)
 
     async def work() -> int:
         # One that was started by hand has the environment of the shell that it was started from.
         if system.kept_by() or os.environ.pop(AFRESH_VARIABLE, ""):
             os.environ.update(adopted(system, await system.fresh_environment()))
-        agent = Agent(system, identity.load(home), home)
+        agent = Agent(system, identity.load(home), home, words.take_troubles)
         loop = asyncio.get_running_loop()
         _stoppers.append(lambda: loop.call_soon_threadsafe(agent.stop))
         for number in (signal.SIGINT, signal.SIGTERM):
@@ -231,7 +242,13 @@ def _work(system: RealSystem, home: Path) -> int:
         await agent.run()
         return AFRESH if agent.starts_afresh else 0
 
-    return asyncio.run(work())
+    try:
+        return asyncio.run(work())
+    except Exception as error:
+        note_end(error)
+        raise
+    finally:
+        logging.getLogger().removeHandler(words)
 
 
 def _service_install(options: argparse.Namespace) -> int:
@@ -258,23 +275,24 @@ def _service_install(options: argparse.Namespace) -> int:
         reporter.tell("service", "failed", str(error), error.remedy)
         raise
     print(f"{keeping.name_on(system, known)}: {found.sentence}", *(f"  do: {one}" for one in found.remedy), sep="\n")
-    _install_watch_too(system, known)
+    _install_watch_too(system, known, home)
     well = found.is_well or options.no_start
     reporter.tell("service", "done" if well else "failed", found.sentence, () if well else found.remedy)
     return 0 if well else 1
 
 
-def _install_watch_too(system: RealSystem, known: identity.Identity) -> None:
+def _install_watch_too(system: RealSystem, known: identity.Identity, home: Path) -> None:
     """The service stands without its watch, so a watch that cannot be set up is said, and no more."""
     try:
-        asyncio.run(keeping.install_watch(system, known))
+        asyncio.run(keeping.install_watch(system, known, str(home)))
     except AgentError as error:
         print(f"The watch could not be set up: {error}\n  do: paddock-agent watch install", file=sys.stderr)
 
 
 def _watch_install(options: argparse.Namespace) -> int:
-    system, known = RealSystem(), identity.load(options.home or identity.default_home())
-    asyncio.run(keeping.install_watch(system, known))
+    home = (options.home or identity.default_home()).absolute()
+    system, known = RealSystem(), identity.load(home)
+    asyncio.run(keeping.install_watch(system, known, str(home)))
     print(f"The watch of {known.host} is set up, and reports to {known.server}.")
     return 0
 

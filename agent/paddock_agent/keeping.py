@@ -8,8 +8,8 @@ import shutil
 from pathlib import Path
 from urllib.parse import urlsplit
 
-import msgspec
-
+from .doctor.note import FILE as NOTE
+from .doctor.note import Note, note_text
 from .errors import AgentError
 from .identity import Identity
 from .preflight.plan import WATCH_HOMES
@@ -17,7 +17,7 @@ from .services import Definition, Diagnosis, Repeated, ServiceManager, ServiceSt
 from .system import System
 from .system.paths import paths_of, variable
 from .system.port import Family
-from .watch import NOTE, STOPPED, Note, ask_watch_key
+from .watch import STOPPED, ask_watch_key
 
 KEPT_VARIABLES = ("SSL_CERT_FILE", "HTTPS_PROXY", "HTTP_PROXY", "NO_PROXY", "https_proxy", "http_proxy", "no_proxy")
 """What the way to the server may depend on: a service starts without what a person's shell has."""
@@ -140,24 +140,38 @@ def watch_folder(system: System, identity: Identity) -> str:
     return folder
 
 
-async def install_watch(system: System, identity: Identity) -> None:
-    """Gets the watch a key of its own, and has the system run it again and again. Raises AgentError."""
+async def install_watch(system: System, identity: Identity, home: str) -> None:
+    """Gets the watch a key of its own, and has the system run it again and again. ``home`` is the agent's folder.
+    Raises AgentError."""
     demand_rights(system, "Setting up the watch")
     manager = await manager_at_work(system)
-    answer = await asyncio.to_thread(ask_watch_key, identity.server, identity.key)
+    key, interval = await asyncio.to_thread(ask_watch_key, identity.server, identity.key)
     service, folder = name_on(system, identity), watch_folder(system, identity)
     system.make_private_folder(folder)
-    note = Note(identity.server, answer.key, identity.host, service)
-    system.write_text(paths_of(system).join(folder, NOTE), msgspec.json.encode(note).decode(), 0o600)
+    try:
+        account = (await manager.state(service)).account
+    except AgentError:
+        account = ""
+    note = Note(
+        identity.server, key, identity.host, service, home, identity.work_folder, account, _prefix(system.program())
+    )
+    system.write_text(paths_of(system).join(folder, NOTE), note_text(note), 0o600)
     await manager.set_repeated(
         Repeated(
             watch_name(service),
             f"Yellow Paddock watch: says how the agent of {identity.host} is, to {identity.server}",
-            [system.program(), "-m", "paddock_agent", "watch", "report", "--folder", folder],
+            [*system.install_doctor(folder, service), "watch", "report", "--folder", folder],
             folder,
-            answer.every,
+            interval,
+            service,
         )
     )
+
+
+def _prefix(program: str) -> str:
+    """The folder that the agent was installed into: PREFIX/current/bin/python; "" where that is not its way."""
+    found = re.match(r"(.*)[/\\](?:current|agent-[^/\\]+)[/\\](?:bin|Scripts)[/\\][^/\\]+$", program)
+    return found.group(1) if found else ""
 
 
 async def remove_watch(system: System, identity: Identity) -> None:

@@ -1,6 +1,7 @@
 """The watch: reports how the agent's service is, when the agent itself cannot. Run once a minute and at boot, for a
-moment; it has a key of its own, with which it can report and nothing else.
+moment; it has a key of its own, with which it can report and nothing else. It needs nothing of the agent's packages.
 
+Where the service does not run, or the server does not hear the agent, it examines the host, and sends what it found.
 Where the paddock allows it, the watch starts a service that should run: a few times an hour, never one that was stopped
 with the agent's own command, and it says that it did.
 """
@@ -8,66 +9,98 @@ with the agent's own command, and it says that it did.
 from __future__ import annotations
 
 import asyncio
+import json
 import urllib.error
-from typing import TypeVar
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, replace
+from typing import Any
 
-import msgspec
-
-from . import wire
-from .calling import post, problem_of
-from .errors import AgentError, BadMessage, Dismissed, NotJoined, Unreachable
-from .services import ServiceState, manager_of
+from .calling import ip_of, post_any_way, problem_of
+from .doctor.evidence import Evidence, as_plain
+from .doctor.note import FILE as NOTE
+from .doctor.note import Note, read_note
+from .errors import AgentError, Dismissed, Unreachable
+from .services import ServiceState, diagnose, manager_of
 from .system import System
 from .system.paths import paths_of
 
-T = TypeVar("T", bound=msgspec.Struct)
-
-NOTE, STOPPED, STARTS = "watch.json", "stopped", "starts.json"
-"""Its files: whom it reports to; a mark that the service was stopped on purpose; when the watch started it."""
+STOPPED, STARTS, KNOWN_ADDRESS = "stopped", "starts.json", "known-address"
+"""Its files: a mark that the service was stopped on purpose; when the watch started it; where the server was found."""
 MOST_STARTS, WITHIN = 3, 3600.0
 """So many starts within so many seconds: what does not stay up then needs a person."""
+LONGEST_SENTENCE = 500
 
 
-class Note(msgspec.Struct, frozen=True):
-    """What the watch of one agent goes by."""
+@dataclass(frozen=True)
+class Report:
+    """One report, in the words of wire.WatchReport."""
 
-    server: str
-    key: str
     host: str
-    service: str
+    at: float
+    state: ServiceState
+    boot: str
+    uptime: float
+    on_purpose: bool
+    starts_left: int
+    why_absent: str
+    started: bool = False
+    evidence: Evidence | None = None
+
+    def as_json(self) -> bytes:
+        """The report as it is sent."""
+        plain = asdict(replace(self, evidence=None))
+        plain["evidence"] = as_plain(self.evidence) if self.evidence else None
+        return json.dumps(plain).encode()
 
 
-def ask_watch_key(server: str, key: str) -> wire.WatchKey:
-    """A fresh key for the watch of the agent that has ``key``. Raises Dismissed or Unreachable."""
-    return _asked(wire.WatchKey, f"{server}/agent/v1/watch-key", b"{}", key)
+def ask_watch_key(server: str, key: str) -> tuple[str, int]:
+    """A fresh key for the watch of the agent that has ``key``, and the seconds between its reports. Raises Dismissed or
+    Unreachable."""
+    address = f"{server}/agent/v1/watch-key"
+    answer = _asked(address, b"{}", key)
+    try:
+        return str(answer["key"]), int(answer["every"])
+    except (KeyError, TypeError, ValueError):
+        raise Unreachable(f"What answers at {address} is no Yellow Paddock server.") from None
 
 
 async def report(system: System, folder: str) -> str:
-    """Looks and reports once, and starts the service if it may; says what was told, in a sentence.
+    """Looks and reports once, and starts the service if it may; returns what was reported, in a sentence.
 
     Raises NotJoined where there is no watch, Dismissed where the server does not know its key, Unreachable.
     """
-    note = _note(system, folder)
-    told = await _look(system, folder, note)
-    answer = await _tell(note, told)
-    if not (answer.start and (answer.asked or may_start(told))):
-        return _said(told)
+    note = read_note(system.read_text(paths_of(system).join(folder, NOTE)), folder)
+    found = await _look(system, folder, note)
+    if found.state.running != "running":
+        found = replace(found, evidence=await system.examine(note, folder))
+    answer = await _tell(system, folder, note, found)
+    if answer.get("examine") and found.evidence is None:
+        evidence = await system.examine(note, folder)
+        if evidence:
+            found = replace(found, evidence=evidence)
+            answer = {
+                **await _tell(system, folder, note, found),
+                "start": answer.get("start"),
+                "asked": answer.get("asked"),
+            }
+    if not (answer.get("start") and (answer.get("asked") or may_start(found))):
+        return _sentence(found)
     starts = [*_recent_starts(system, folder), system.clock()]
-    system.write_text(paths_of(system).join(folder, STARTS), msgspec.json.encode(starts).decode(), 0o600)
+    system.write_text(paths_of(system).join(folder, STARTS), json.dumps(starts), 0o600)
     await manager_of(system).start(note.service)
-    after = msgspec.structs.replace(await _look(system, folder, note), started=True)
-    await _tell(note, after)
-    return f"It did not run, so it was started. {_said(after)}"
+    after = replace(await _look(system, folder, note), started=True)
+    await _tell(system, folder, note, after)
+    return f"It did not run, so it was started. {_sentence(after)}"
 
 
-def may_start(told: wire.WatchReport) -> bool:
+def may_start(found: Report) -> bool:
     """Whether starting it could help, and was not ruled out on this machine."""
-    state = told.state
+    state = found.state
     helps = state.running in ("stopped", "failed") and state.start_type != "disabled"
-    return helps and not told.on_purpose and told.starts_left > 0
+    return helps and not found.on_purpose and found.starts_left > 0
 
 
-async def _look(system: System, folder: str, note: Note) -> wire.WatchReport:
+async def _look(system: System, folder: str, note: Note) -> Report:
     manager = manager_of(system)
     why_absent = await manager.why_absent()
     try:
@@ -75,56 +108,52 @@ async def _look(system: System, folder: str, note: Note) -> wire.WatchReport:
     except AgentError as error:
         why_absent = why_absent or str(error)
         state = ServiceState(note.service, system.family, "missing")
-    return wire.WatchReport(
+    return Report(
         host=note.host,
         at=system.clock(),
         state=state,
         boot=system.boot()[:200],
-        uptime=system.vitals().uptime or 0.0,
+        uptime=system.uptime(),
         on_purpose=system.read_text(paths_of(system).join(folder, STOPPED)) is not None,
         starts_left=max(0, MOST_STARTS - len(_recent_starts(system, folder))),
-        why_absent=why_absent[:500],
+        why_absent=why_absent[:LONGEST_SENTENCE],
     )
 
 
 def _recent_starts(system: System, folder: str) -> list[float]:
     try:
-        starts = msgspec.json.decode(system.read_text(paths_of(system).join(folder, STARTS)) or "[]", type=list[float])
-    except msgspec.DecodeError:
+        starts = json.loads(system.read_text(paths_of(system).join(folder, STARTS)) or "[]")
+        known = [float(at) for at in starts]
+    except (ValueError, TypeError):
         return []
-    return [at for at in starts if system.clock() - WITHIN < at <= system.clock()]
+    return [at for at in known if system.clock() - WITHIN < at <= system.clock()]
 
 
-def _note(system: System, folder: str) -> Note:
-    text = system.read_text(paths_of(system).join(folder, NOTE))
-    if text is None:
-        raise NotJoined(
-            f"There is no watch in {folder}, or this account may not read it. As an administrator: "
-            "paddock-agent watch install"
-        )
+async def _tell(system: System, folder: str, note: Note, found: Report) -> Mapping[str, Any]:
+    file = paths_of(system).join(folder, KNOWN_ADDRESS)
+    known = (system.read_text(file) or "").strip()
+    answer = await asyncio.to_thread(_asked, f"{note.server}/agent/v1/watch", found.as_json(), note.key, known)
+    now = await asyncio.to_thread(ip_of, note.server)
+    if now and now != known:
+        system.write_text(file, now, 0o600)
+    return answer
+
+
+def _asked(address: str, body: bytes, key: str, known_ip: str = "") -> Mapping[str, Any]:
     try:
-        return msgspec.json.decode(text, type=Note)
-    except msgspec.DecodeError as error:
-        raise NotJoined(f"The file of the watch in {folder} cannot be read: {error}") from None
-
-
-async def _tell(note: Note, told: wire.WatchReport) -> wire.WatchAnswer:
-    where = f"{note.server}/agent/v1/watch"
-    return await asyncio.to_thread(_asked, wire.WatchAnswer, where, wire.encode(told), note.key)
-
-
-def _asked(kind: type[T], address: str, body: bytes, key: str) -> T:
-    try:
-        return wire.read_as(kind, post(address, body, {"Authorization": f"Bearer {key}"}))
+        answer = json.loads(post_any_way(address, body, {"Authorization": f"Bearer {key}"}, known_ip))
     except urllib.error.HTTPError as error:
         if error.code == 401:
             raise Dismissed(problem_of(error)) from None
         raise Unreachable(f"The server did not take it: {problem_of(error)}") from None
-    except BadMessage as error:
+    except ValueError as error:
         raise Unreachable(f"What answers at {address} is no Yellow Paddock server: {error}") from None
+    if not isinstance(answer, dict):
+        raise Unreachable(f"What answers at {address} is no Yellow Paddock server.")
+    return answer
 
 
-def _said(told: wire.WatchReport) -> str:
-    if told.why_absent:
-        return f"Told: {told.why_absent}."
-    return f"Told: {wire.diagnose(told.state).sentence}"
+def _sentence(found: Report) -> str:
+    if found.why_absent:
+        return f"Reported: {found.why_absent}."
+    return f"Reported: {diagnose(found.state).sentence}"

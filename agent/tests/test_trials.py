@@ -52,7 +52,7 @@ def test_mounts_that_builds_cannot_use(tmp_path, options, part, cause):
     subprocess.run(["mount", "-t", "tmpfs", "-o", options, "tmpfs", str(work)], check=True)
     try:
         failed = trials.try_work_folder(str(work))
-        (found,) = explain(parts(failed), OURS)
+        (found,) = explain(parts(failed), Agent("paddock"))
         assert ([one.part for one in failed], found.cause) == ([part], cause), failed
         assert str(work) in found.sentence
         for command in found.commands:

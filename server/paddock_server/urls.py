@@ -8,7 +8,7 @@ from .bring_up.agent_views import AskView, ReportView
 from .care.views import calendar_feed
 from .health.agent_views import WatchKeyView, WatchView
 from .health.metrics import MetricsView
-from .hosts.join_view import JoinView, LeaveView
+from .hosts.join_view import JoinView, KeyView, LeaveView
 from .install import views as install
 from .runs.agent_views import OutputPieceView
 from .work.pipeline_views import HookView
@@ -21,6 +21,7 @@ urlpatterns = [
     path("api/v1/", include("paddock_server.api.urls")),
     path("agent/v1/join", JoinView.as_view()),
     path("agent/v1/leave", LeaveView.as_view()),
+    path("agent/v1/key", KeyView.as_view()),
     path("agent/v1/bring-up", ReportView.as_view()),
     path("agent/v1/outputs/<str:attempt>/<int:number>", OutputPieceView.as_view()),
     path("agent/v1/ask", AskView.as_view()),

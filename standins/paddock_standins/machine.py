@@ -96,7 +96,7 @@ class Machine:
     async def _set_up_watch(self) -> None:
         """The agent stands without its watch, as on a real machine: a host that was turned away gets none."""
         try:
-            await keeping.install_watch(self.system, identity.load(self.home))
+            await keeping.install_watch(self.system, identity.load(self.home), HOMES[self.description.family])
         except AgentError as error:
             log.warning("%s has no watch: %s", self.description.name, error)
 

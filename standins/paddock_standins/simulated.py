@@ -14,6 +14,8 @@ import uuid
 import zlib
 from collections.abc import Callable, Collection, Mapping, Sequence
 
+from paddock_agent.doctor.evidence import Evidence
+from paddock_agent.doctor.note import Note
 from paddock_agent.errors import CommandFailed
 from paddock_agent.file_pattern import file_pattern
 from paddock_agent.services.windows_control import ServiceControl
@@ -376,6 +378,18 @@ class SimulatedSystem(System):
             return self.failing
         facts = {"folder": work_folder, "nearest": work_folder, "owner": "root:root", "mode": "755", "kind": "folder"}
         return (FailedTrial("work folder", f"Permission denied (EACCES): {work_folder}", facts), *self.failing)
+
+    async def examine(self, note: Note, folder: str) -> Evidence | None:
+        """See the port: there is nothing behind the simulation to look at."""
+        return None
+
+    def install_doctor(self, folder: str, service: str) -> Sequence[str]:
+        """See the port."""
+        return [self.program(), "-m", "paddock_agent"]
+
+    def uptime(self) -> float:
+        """See the port."""
+        return time.time() - self.started_at
 
     async def is_shutting_down(self) -> bool:
         """See the port."""

@@ -19,6 +19,7 @@ from pathlib import Path
 
 from paddock_agent import identity, keeping
 from paddock_agent.errors import AgentError
+from paddock_agent.preflight.plan import HOMES
 from paddock_agent.services import manager_of
 from paddock_agent.services.windows_control import ServiceError
 
@@ -151,7 +152,8 @@ async def _run(machine: Machine, line: str, tell: Callable[[str], None]) -> None
         tell(f"removed {machine.system.remove(found.group(1))} files")
     elif found := re.fullmatch(r"(?:sudo )?paddock-agent watch (report|install)", line):
         if found.group(1) == "install":
-            await keeping.install_watch(machine.system, identity.load(machine.home))
+            home = HOMES[machine.description.family]
+            await keeping.install_watch(machine.system, identity.load(machine.home), home)
         tell(await machine.watch_report())
     elif re.match(r"(?:sudo )?(timedatectl set-ntp true|systemsetup -setusingnetworktime on|w32tm /resync)", line):
         machine.system.clock_ahead = 0.0

@@ -81,7 +81,7 @@ class Machine:
     async def set_up(self):
         account = "build" if self.system.family == "linux" else ""
         await keeping.install(self.system, self.known, "/var/lib/paddock-agent", account)
-        await keeping.install_watch(self.system, self.known)
+        await keeping.install_watch(self.system, self.known, "/var/lib/paddock-agent")
         return self
 
     def report(self):

@@ -62,11 +62,14 @@ class RealServer:
         lease: float | None = None,
         files: int | None = None,
         proxies: str = "",
+        name: str = "",
     ) -> None:
-        """``files``: how many files the server may open, for tests of what happens when there are no more."""
+        """``name``: what the server is called beside its address. ``files``: how many files the server may open, for
+        tests of what happens when there are no more."""
         self._files = files
         self.port = free_port()
         self.url = f"http://{bind}:{self.port}"
+        self.named_url = f"http://{name or bind}:{self.port}"
         self._bind = bind
         self._data = data
         self._grace = grace
@@ -75,7 +78,7 @@ class RealServer:
             PADDOCK_LINK_GRACE=str(grace),
             PADDOCK_LEASE=str(grace if lease is None else lease),
             PADDOCK_WATCH_SECONDS=str(watch),
-            PADDOCK_HOSTS=bind,
+            PADDOCK_HOSTS=",".join(filter(None, [bind, name])),
             PADDOCK_PROXIES=proxies,
         )
         self._process: subprocess.Popen[bytes] | None = None

@@ -108,42 +108,62 @@ def _room(part: Part, agent: Agent) -> Diagnosis | None:
     mount = part.facts.get("mount", part.folder)
     if part.error == "EDQUOT":
         return _found(
-            part, "quota", f"The account {agent.account} has used up its quota on {mount}.",
+            part,
+            "quota",
+            f"The account {agent.account} has used up its quota on {mount}.",
             "Raise the quota, or delete files of that account. Only a person can decide which.",
-        )  # fmt: skip
+        )
     if part.error != "ENOSPC":
         return None
     if part.number("free inodes") < FEW_INODES and part.number("free") > LEAST_ROOM:
         return _found(
-            part, "no inodes", f"{mount} has no inodes left: no further file can be made there, though there is room.",
+            part,
+            "no inodes",
+            f"{mount} has no inodes left: no further file can be made there, though there is room.",
             f"Delete small files on {mount}. This lists the folders with the most; a person must choose: "
             + make.words("du", "--inodes", "-x", "-d", "3", mount),
-        )  # fmt: skip
+        )
     return _found(
-        part, "disk full", f"{mount} is full.",
+        part,
+        "disk full",
+        f"{mount} is full.",
         f"Delete files on {mount}, or the work folders of ended jobs. This lists what is large; a person must choose: "
         + make.words("du", "-xh", "-d", "2", mount),
-    )  # fmt: skip
+    )
 
 
 def _read_only(part: Part, agent: Agent) -> Diagnosis | None:
     mount, kind = part.facts.get("mount", ""), part.facts.get("mount type", "")
     if part.error == "EROFS" or (part.error and "ro" in part.options and mount):
         if kind in READ_ONLY_KINDS:
-            return _found(part, "read-only", f"{mount} is a {kind} file system, which is always read-only.",
-                          f"Move the {part.name} to another disk.")  # fmt: skip
+            return _found(
+                part,
+                "read-only",
+                f"{mount} is a {kind} file system, which is always read-only.",
+                f"Move the {part.name} to another disk.",
+            )
         return _found(
-            part, "read-only", f"{mount} is mounted read-only.",
-            "Mount it for writing. If that fails, its disk has errors: `dmesg` says which.",
-            [make.words("mount", "-o", "remount,rw", mount)],
-        )  # fmt: skip
+            part,
+            "read-only",
+            f"{mount} is mounted read-only.",
+            "Mount it for writing, and restart the agent. If that fails, its disk has errors: `dmesg` says which.",
+            _remounted(mount, "rw", agent),
+        )
     if part.name == "running files" and part.error in ("EACCES", "EPERM") and "noexec" in part.options and mount:
         return _found(
-            part, "noexec", f"{mount} is mounted with noexec: no program can be run from there, so no build can run.",
-            "Mount it without noexec, and take noexec out of its line in /etc/fstab if there is one.",
-            [make.words("mount", "-o", "remount,exec", mount)],
-        )  # fmt: skip
+            part,
+            "noexec",
+            f"{mount} is mounted with noexec: no program can be run from there, so no build can run.",
+            "Mount it without noexec and restart the agent. Take noexec out of its line in /etc/fstab, if any.",
+            _remounted(mount, "exec", agent),
+        )
     return None
+
+
+def _remounted(mount: str, option: str, agent: Agent) -> list[str]:
+    """The service has its own view of the mounts, which a changed option reaches only with its next start."""
+    started = make.restart(agent.service) if agent.service else ()
+    return [make.words("mount", "-o", f"remount,{option}", mount), *started]
 
 
 # ---- limits --------------------------------------------------------------------------------------------------------
@@ -156,8 +176,13 @@ def _limits(part: Part, agent: Agent) -> Diagnosis | None:
             part, agent, "open files", f"The agent may have only {limit} files open at a time.", ["LimitNOFILE=65536"]
         )
     if part.error == "ENFILE":
-        return _found(part, "open files", "The machine has as many files open as its kernel allows.",
-                      "Raise the kernel's limit.", ["sysctl -w fs.file-max=1000000"])  # fmt: skip
+        return _found(
+            part,
+            "open files",
+            "The machine has as many files open as its kernel allows.",
+            "Raise the kernel's limit.",
+            ["sysctl -w fs.file-max=1000000"],
+        )
     if part.name == "processes" and (part.error in ("EAGAIN", "ENOMEM") or "thread" in part.why):
         tasks, most = part.number("tasks in the service"), part.number("limit of tasks")
         if most != float("inf") and tasks + 16 >= most:
@@ -170,8 +195,13 @@ def _limits(part: Part, agent: Agent) -> Diagnosis | None:
             )
         limit = part.facts.get("limit of processes", "")
         if limit.isdecimal():
-            return _raised(part, agent, "processes", f"The account {agent.account} may have only {limit} processes.",
-                           ["LimitNPROC=infinity"])  # fmt: skip
+            return _raised(
+                part,
+                agent,
+                "processes",
+                f"The account {agent.account} may have only {limit} processes.",
+                ["LimitNPROC=infinity"],
+            )
         if part.error == "ENOMEM":
             return _found(
                 part,
@@ -186,9 +216,12 @@ def _raised(part: Part, agent: Agent, cause: str, sentence: str, lines: Sequence
     if not agent.service:
         return _found(part, cause, sentence, "Raise the limit in the shell that starts the agent, then start it again.")
     return _found(
-        part, cause, sentence, "Raise the limit of the service, and restart it.",
+        part,
+        cause,
+        sentence,
+        "Raise the limit of the service, and restart it.",
         [*make.drop_in(agent.service, "Service", lines), *make.restart(agent.service)],
-    )  # fmt: skip
+    )
 
 
 # ---- network -------------------------------------------------------------------------------------------------------
@@ -206,8 +239,12 @@ def _network(part: Part, agent: Agent) -> Diagnosis | None:
         named_by = part.facts.get("proxy variable", "the environment")
         remedy = "Start the proxy, or take it out of the environment of the agent's service."
         return _found(part, "proxy", f"The proxy {proxy} does not answer; {named_by} names it.", remedy)
-    return _found(part, "server away", f"No connection can be made to {address}: {part.why}.",
-                  "Look at the network and the firewall between this machine and the server.")  # fmt: skip
+    return _found(
+        part,
+        "server away",
+        f"No connection can be made to {address}: {part.why}.",
+        "Look at the network and the firewall between this machine and the server.",
+    )
 
 
 # ---- folders -------------------------------------------------------------------------------------------------------
@@ -216,11 +253,15 @@ def _network(part: Part, agent: Agent) -> Diagnosis | None:
 def _folder_rules(part: Part, agent: Agent) -> Diagnosis | None:
     folder, facts = part.folder, part.facts
     if part.name == "work folder path":
-        return _found(part, "path", f"The work folder has a path that builds cannot use: {part.why}",
-                      "Give the agent another work folder: `paddock-agent repair --work FOLDER`.")  # fmt: skip
+        return _found(
+            part,
+            "path",
+            f"The work folder has a path that builds cannot use: {part.why}",
+            "Give the agent another work folder: `paddock-agent repair --work FOLDER`.",
+        )
     if not folder:
         return None
-    for rule in (_not_a_folder, _immutable, _missing, _closed):
+    for rule in (_not_a_folder, _immutable, _closed_above, _missing, _closed):
         if one := rule(part, agent, folder, facts):
             return one
     return None
@@ -231,10 +272,12 @@ def _not_a_folder(part: Part, agent: Agent, folder: str, facts: Mapping[str, str
         return None
     place = facts.get("nearest", folder)
     return _found(
-        part, "a file in the way", f"{place} is a file, where the {part.name} {folder} has to be a folder.",
+        part,
+        "a file in the way",
+        f"{place} is a file, where the {part.name} {folder} has to be a folder.",
         "Move the file away and make the folder.",
         [make.words("mv", place, f"{place}.moved-away"), *_own(part, folder, agent)],
-    )  # fmt: skip
+    )
 
 
 def _immutable(part: Part, agent: Agent, folder: str, facts: Mapping[str, str]) -> Diagnosis | None:
@@ -242,32 +285,45 @@ def _immutable(part: Part, agent: Agent, folder: str, facts: Mapping[str, str]) 
         return None
     place = facts.get("nearest", folder)
     return _found(
-        part, "immutable", f"{place} is marked immutable: nobody can make a file in it.",
-        "Take the mark off.", [make.words("chattr", "-i", place)],
-    )  # fmt: skip
+        part,
+        "immutable",
+        f"{place} is marked immutable: nobody can make a file in it.",
+        "Take the mark off.",
+        [make.words("chattr", "-i", place)],
+    )
 
 
 def _missing(part: Part, agent: Agent, folder: str, facts: Mapping[str, str]) -> Diagnosis | None:
     if folder == facts.get("nearest", folder) and part.error != "ENOENT":
         return None
     return _found(
-        part, "missing", f"The {part.name} {folder} does not exist, and the account {agent.account} cannot make it.",
-        "Make it.", _own(part, folder, agent),
-    )  # fmt: skip
+        part,
+        "missing",
+        f"The {part.name} {folder} does not exist, and the account {agent.account} cannot make it.",
+        "Make it.",
+        _own(part, folder, agent),
+    )
+
+
+def _closed_above(part: Part, agent: Agent, folder: str, facts: Mapping[str, str]) -> Diagnosis | None:
+    above = facts.get("closed at", "")
+    if part.error not in ("EACCES", "EPERM") or not above or above == folder:
+        return None
+    sentence = f"The account {agent.account} cannot pass {above}, which lies above the {part.name} {folder}."
+    return _found(part, "closed above", sentence, "Let it pass.", [make.words("chmod", "a+x", above)])
 
 
 def _closed(part: Part, agent: Agent, folder: str, facts: Mapping[str, str]) -> Diagnosis | None:
     if part.error not in ("EACCES", "EPERM"):
         return None
-    above = facts.get("closed at", "")
-    if above and above != folder:
-        sentence = f"The account {agent.account} cannot pass {above}, which lies above the {part.name} {folder}."
-        return _found(part, "closed above", sentence, "Let it pass.", [make.words("chmod", "a+x", above)])
     return _found(
-        part, "closed", f"The {part.name} {folder} is closed to the account {agent.account}: it belongs to "
+        part,
+        "closed",
+        f"The {part.name} {folder} is closed to the account {agent.account}: it belongs to "
         f"{facts.get('owner', 'somebody else')} with mode {facts.get('mode', '?')}.",
-        "Give it to the agent's account.", _own(part, folder, agent),
-    )  # fmt: skip
+        "Give it to the agent's account.",
+        _own(part, folder, agent),
+    )
 
 
 def _own(part: Part, folder: str, agent: Agent) -> list[str]:

@@ -55,13 +55,14 @@ class Definition:
 @dataclass(frozen=True)
 class Repeated:
     """A program that runs again and again as the system itself: at boot, and every ``seconds``. It gets nothing but
-    what it needs: ``folder`` is the only one that it may write to."""
+    what it needs: ``folder`` is the only one that it may write to; ``service`` is that whose environment it has."""
 
     name: str
     description: str
     command: Sequence[str]
     folder: str
     seconds: int
+    service: str = ""
 
 
 @dataclass(frozen=True)

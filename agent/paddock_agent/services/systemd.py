@@ -60,16 +60,15 @@ After=network-online.target
 
 [Service]
 Type=oneshot
-# It asks the service manager as the system, and may be let start one service; beyond that it can do next to nothing.
+# It asks the service manager as the system, reads the agent's folder, and tries as the agent's account what the agent
+# does: so it has to see the same files. It can read all of them, become another account, and no more.
+EnvironmentFile=-{environment_file}
 ExecStart={command}
-TimeoutStartSec=90
-CapabilityBoundingSet=
+TimeoutStartSec=180
+CapabilityBoundingSet=CAP_DAC_READ_SEARCH CAP_SETUID CAP_SETGID CAP_KILL
 NoNewPrivileges=yes
-ProtectSystem=strict
+ProtectSystem=full
 ReadWritePaths={folder}
-ProtectHome=yes
-PrivateTmp=yes
-PrivateDevices=yes
 ProtectKernelTunables=yes
 ProtectKernelModules=yes
 ProtectControlGroups=yes
@@ -192,6 +191,7 @@ class Systemd(ServiceManager):
             "command": " ".join(_quoted(word) for word in repeated.command),
             "folder": _quoted(repeated.folder),
             "seconds": repeated.seconds,
+            "environment_file": environment_file(repeated.service),
         }
         self._system.write_text(f"{FOLDER}/{repeated.name}.service", _REPEATED_SERVICE.format(**words), 0o644)
         self._system.write_text(f"{FOLDER}/{repeated.name}.timer", _REPEATED_TIMER.format(**words), 0o644)

@@ -7,6 +7,8 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal, Protocol
 
 if TYPE_CHECKING:
+    from ..doctor.evidence import Evidence
+    from ..doctor.note import Note
     from ..services.windows_control import ServiceControl
     from .trials import FailedTrial
 
@@ -246,6 +248,17 @@ class System(Protocol):
     async def try_work(self, work_folder: str, server: str, quick: bool = False) -> Sequence[FailedTrial]:
         """Really does what a job does first, as this account; returns the parts that failed. ``server`` is its
         address; ``quick`` tries the work folder only. See ``trials``."""
+
+    async def examine(self, note: Note, folder: str) -> Evidence | None:
+        """Evidence of what keeps the agent from working; None on systems for which nobody has written how. ``folder``
+        is the watch's."""
+
+    def install_doctor(self, folder: str, service: str) -> Sequence[str]:
+        """Puts what the watch runs into its ``folder``, independent of the agent's packages where that is possible;
+        returns the command that starts it."""
+
+    def uptime(self) -> float:
+        """Seconds since this run of the machine began; 0 where it cannot be learnt. Needs no package."""
 
     async def is_shutting_down(self) -> bool:
         """Whether the system's own manager says that the machine is shutting down."""

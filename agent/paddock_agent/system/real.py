@@ -43,6 +43,8 @@ if sys.platform != "win32":
     import pwd
 
 if TYPE_CHECKING:
+    from ..doctor.evidence import Evidence
+    from ..doctor.note import Note
     from ..services.windows_control import ServiceControl
 
 LARGEST_OUTPUT = 64 * 1024
@@ -380,6 +382,47 @@ class RealSystem(System):
             return pwd.getpwuid(os.getuid()).pw_dir
         except KeyError:
             return ""
+
+    async def examine(self, note: Note, folder: str) -> Evidence | None:
+        """See the port."""
+        if self.family != "linux":
+            return None
+        from ..doctor.collect import Subject, collect
+        from ..doctor.package import STARTER
+
+        command = f"/bin/sh {folder}/{STARTER}"
+        subject = Subject(note.service, note.home, note.work_folder, note.account, note.server, folder, command)
+        return await in_a_daemon_thread(lambda: collect(subject))
+
+    def install_doctor(self, folder: str, service: str) -> Sequence[str]:
+        """See the port. Windows and macOS run the agent's own package: this way was never tried there."""
+        if self.family != "linux":
+            return [self.program(), "-m", "paddock_agent"]
+        from ..doctor import package
+        from ..doctor.collect import UNIT_COPY
+
+        pythons = [f"{sys.base_prefix}/bin/python{sys.version_info.major}.{sys.version_info.minor}"]
+        place = Path(folder)
+        try:
+            (place / package.ARCHIVE).write_bytes(package.archive())
+            (place / package.STARTER).write_text(package.starter(pythons))
+            unit = Path("/etc/systemd/system", service)
+            if unit.is_file():
+                shutil.copyfile(unit, place / UNIT_COPY)
+        except OSError as error:
+            raise CommandFailed(f"{folder} could not be filled: {error.strerror}") from None
+        return ["/bin/sh", str(place / package.STARTER)]
+
+    def uptime(self) -> float:
+        """See the port. Of a container, since that was started."""
+        if self.family != "linux":
+            return max(0.0, time.time() - _started_at())
+        try:
+            first = (self.read_text("/proc/1/stat") or "").rpartition(")")[2].split()
+            since_boot = float((self.read_text("/proc/uptime") or "0").split()[0])
+            return max(0.0, since_boot - int(first[19]) / os.sysconf("SC_CLK_TCK"))
+        except (IndexError, ValueError):
+            return 0.0
 
     async def is_shutting_down(self) -> bool:
         """See the port. Asked of systemd only; elsewhere it is not known."""

@@ -10,6 +10,9 @@ of them in a way that makes a repeat harmless.
 
 # Both sides go by these limits, and say in the same words what is wrong with a service.
 from ..doctor import failed_trials
+from ..doctor.diagnose import diagnose as diagnose_evidence
+from ..doctor.evidence import Evidence, as_plain
+from ..doctor.report import bundle
 from ..file_pattern import file_pattern
 from ..limits import LONGEST_WORK_FOLDER, default_slots, folder_trouble
 from ..masking import Masker
@@ -136,6 +139,7 @@ __all__ = [
     "Details",
     "Difference",
     "Dismiss",
+    "Evidence",
     "Facts",
     "FailedPart",
     "FolderState",
@@ -185,8 +189,11 @@ __all__ = [
     "Word",
     "WorkFolders",
     "WorkTried",
+    "as_plain",
+    "bundle",
     "default_slots",
     "diagnose",
+    "diagnose_evidence",
     "encode",
     "failed_trials",
     "file_pattern",

@@ -7,6 +7,7 @@ from typing import Annotated
 import msgspec
 from msgspec import Meta
 
+from ..doctor.evidence import Evidence
 from ..services.port import ServiceState
 from .shared import Count, Facts, Line, Word
 
@@ -92,6 +93,7 @@ class WatchReport(msgspec.Struct, frozen=True, omit_defaults=True):
 
     ``on_purpose``: it was stopped by the agent's own command. ``started``: the watch has just started it.
     ``starts_left``: how often it may still do so within the hour. ``why_absent``: there is no manager to ask.
+    ``evidence``: what was found when the host was examined.
     """
 
     host: Word
@@ -103,11 +105,14 @@ class WatchReport(msgspec.Struct, frozen=True, omit_defaults=True):
     started: bool = False
     starts_left: Count = 0
     why_absent: Line = ""
+    evidence: Evidence | None = None
 
 
 class WatchAnswer(msgspec.Struct, frozen=True):
     """``start``: the service should run, and the watch may start it. ``asked``: a person asks for it now, so that it
-    does not matter whether it was stopped on purpose, or how often it was started."""
+    does not matter whether it was stopped on purpose, or how often it was started. ``examine``: the server does not
+    hear the agent, or a person asks: report again, with evidence."""
 
     start: bool = False
     asked: bool = False
+    examine: bool = False

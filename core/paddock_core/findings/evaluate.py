@@ -9,7 +9,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from itertools import chain
 
 from .finding import ORDER, Finding, Found, Rule
-from .rules import RULES
+from .rules import RULES, agent_down
 from .rules.network_silent import covered
 from .seen import FleetSeen, HostSeen
 
@@ -25,9 +25,10 @@ def look_at_host(host: HostSeen, now: float, rules: Sequence[Rule] = RULES) -> t
     if not host.is_admitted:
         return ()
     hosts = (host.name,)
-    return tuple(
-        _finding(rule, one, hosts, host.paddock) for rule in rules if rule.look for one in rule.look(host, now)
-    )
+    found = [_finding(rule, one, hosts, host.paddock) for rule in rules if rule.look for one in rule.look(host, now)]
+    if any(one.code == agent_down.CODE for one in found):
+        found = [one for one in found if one.code not in agent_down.REPLACES]
+    return tuple(found)
 
 
 def together(fleet: FleetSeen, alone: Iterable[Finding], now: float, rules: Sequence[Rule] = RULES) -> list[Finding]:

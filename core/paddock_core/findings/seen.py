@@ -10,6 +10,21 @@ from functools import cached_property
 from ..link_state import Link
 from ..proportions import Contrast
 from ..trend import Trend
+from .finding import Possibility
+
+
+@dataclass(frozen=True)
+class Failing:
+    """Something that the host cannot do, as its agent has tried: the cause in a word, the diagnosis in a sentence, the
+    evidence for it, what it cannot tell, and the remedy."""
+
+    cause: str
+    sentence: str
+    evidence: tuple[str, ...] = ()
+    unknown: str = ""
+    remedy: str = ""
+    commands: tuple[str, ...] = ()
+    possible: tuple[Possibility, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -40,6 +55,8 @@ class WatchSeen:
     started_at: float = 0.0
     starts_left: int = 0
     since: float = 0.0
+    diagnosis: Failing | None = None
+    """What keeps the agent from working, where the host was examined and a cause was found."""
 
 
 @dataclass(frozen=True)
@@ -57,19 +74,6 @@ class Strange:
 
     at: float
     sentence: str
-
-
-@dataclass(frozen=True)
-class Failing:
-    """Something that the host cannot do, as its agent has tried: the cause in a word, the diagnosis in a sentence, the
-    evidence for it, what it cannot tell, and the remedy."""
-
-    cause: str
-    sentence: str
-    evidence: tuple[str, ...] = ()
-    unknown: str = ""
-    remedy: str = ""
-    commands: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -62,6 +62,7 @@ urlpatterns = [
     path(HOST + "restart/", hosts.RestartView.as_view()),
     path(HOST + "folders/", runs.FoldersView.as_view()),
     path(HOST + "survey/", hosts.SurveyView.as_view()),
+    path(HOST + "examination/", health.ExaminationView.as_view()),
     path(HOST + "week/", health.WeekView.as_view()),
     path(HOST + "readings/", health.ReadingsView.as_view()),
     path(HOST + "service/", health.ServiceView.as_view()),

@@ -21,6 +21,7 @@ from paddock_core.findings import (
     FleetSeen,
     HostSeen,
     PassSeen,
+    Possibility,
     WatchedService,
     WatchSeen,
     look_at_host,
@@ -44,6 +45,10 @@ OLDEST_AGENT = "0.1.0"
 """The oldest agent that this server supports."""
 LOOK_AGAIN = 12
 """A host about which nothing has changed is looked at in every twelfth look: some findings are of time alone."""
+STARTING = "starting"
+"""Not a trouble yet: the next report says whether it becomes one."""
+EVIDENCE_REPORTS = 2.5
+"""So many reports later, evidence is too old to explain what the watch says now."""
 CONTRASTS_OVER = timedelta(days=7)
 CONTRASTS_REST = 20.0
 """Comparing all hosts' failures rests so many times as long as it took, so that it costs a twentieth at most."""
@@ -167,7 +172,7 @@ def _seen(host: Host, services: tuple[WatchedService, ...]) -> HostSeen:
         disk_total=facts.get("disk_total", math.nan),
         memory=facts.get("memory", math.nan),
         disk_trend=Trend(**health.disk_trend) if health.disk_trend else None,
-        watch=watch_seen(health),
+        watch=watch_seen(health, host.link_since),
         watch_every=settings.WATCH_SECONDS,
         watch_may_start=host.paddock.watch_may_start,
         services=services,
@@ -190,8 +195,9 @@ def _failing(host: Host) -> tuple[Failing, ...]:
     )
 
 
-def watch_seen(health: Health) -> WatchSeen | None:
-    """What the watch told last, in the words of the rules; None where none has ever reported."""
+def watch_seen(health: Health, away_since: datetime | None = None) -> WatchSeen | None:
+    """What the watch told last, in the words of the rules; None where none has ever reported. Evidence counts from
+    ``away_since`` on."""
     if not health.report or health.reported_at is None:
         return None
     told = msgspec.convert(health.report, wire.WatchReport)
@@ -215,7 +221,23 @@ def watch_seen(health: Health) -> WatchSeen | None:
         booted_at=told.at - told.uptime,
         started_at=_seconds(health.started_at),
         starts_left=told.starts_left,
+        diagnosis=_diagnosed(health, away_since),
     )
+
+
+def _diagnosed(health: Health, away_since: datetime | None) -> Failing | None:
+    """What the evidence of the last examination says, where that belongs to the last report."""
+    if not health.evidence or not health.examined_at or not health.reported_at:
+        return None
+    if away_since and health.examined_at < away_since:
+        return None
+    if health.reported_at - health.examined_at > timedelta(seconds=EVIDENCE_REPORTS * settings.WATCH_SECONDS):
+        return None
+    found = wire.diagnose_evidence(msgspec.convert(health.evidence, wire.Evidence))
+    if not found.cause or found.cause == STARTING:
+        return None
+    possible = tuple(Possibility(one.sentence, one.command) for one in found.possible)
+    return Failing(found.cause, found.sentence, found.known, found.unknown, found.remedy, found.commands, possible)
 
 
 def _losses() -> dict[int, tuple[float, ...]]:

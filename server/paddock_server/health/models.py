@@ -61,8 +61,8 @@ class WatchedService(models.Model):
 
 class Health(models.Model):
     """What is known of a host's health beside its link: what the watch told last (``report``, a wire.WatchReport, in
-    the same words since ``state_since``), what was strange about what it sent, and the trend of its disk (a
-    paddock_core.trend.Trend)."""
+    the same words since ``state_since``), what was strange about what it sent, the trend of its disk (a
+    paddock_core.trend.Trend), and the ``evidence`` of its last examination (a wire.Evidence)."""
 
     host = models.OneToOneField("hosts.Host", models.CASCADE, related_name="health")
     report = models.JSONField(default=dict)
@@ -73,6 +73,8 @@ class Health(models.Model):
     certificate_ends = models.DateTimeField(null=True)
     strange = models.JSONField(default=dict)
     disk_trend = models.JSONField(null=True)
+    evidence = models.JSONField(null=True)
+    examined_at = models.DateTimeField(null=True)
 
 
 class FreshReadings(models.Model):

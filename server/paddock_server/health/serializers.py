@@ -70,6 +70,15 @@ class FindingSerializer(serializers.ModelSerializer):
         read_only_fields = fields
 
 
+class ExaminationSerializer(serializers.Serializer):
+    """What a host's watch found when it examined the host: the doctor's report with the raw evidence. ``is_asked``:
+    another one is on its way."""
+
+    at = serializers.DateTimeField(allow_null=True)
+    text = serializers.CharField(allow_blank=True)
+    is_asked = serializers.BooleanField()
+
+
 class FindingsSerializer(serializers.Serializer):
     findings = FindingSerializer(many=True)
 

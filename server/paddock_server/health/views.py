@@ -21,9 +21,11 @@ from ..hosts.models import EntryPass
 from ..hosts.queries import host_called, visible_hosts
 from ..people.actor import person
 from ..people.models import Role
+from .actions.ask_examination import ask_examination
 from .actions.have_started import have_started
 from .actions.put_aside import acknowledge, bring_back, snooze
 from .actions.try_service import try_service
+from .examination import examination
 from .models import Finding, Health
 from .queries import (
     availabilities,
@@ -38,6 +40,7 @@ from .queries import (
     week,
 )
 from .serializers import (
+    ExaminationSerializer,
     FindingSerializer,
     FindingsSerializer,
     NoteSerializer,
@@ -157,6 +160,22 @@ class ServiceView(APIView):
         actor = person(request.user)
         given = validated(TryServiceSerializer, request)
         try_service(actor, host_called(actor, name), given["name"], given["verb"])
+        return Response(status=202)
+
+
+class ExaminationView(APIView):
+    """Ask the machine: its watch examines it with its next report, which takes a minute at most."""
+
+    @extend_schema(responses=ExaminationSerializer)
+    def get(self, request: Request, name: str) -> Response:
+        """The last examination, as text."""
+        return Response(ExaminationSerializer(examination(host_called(person(request.user), name))).data)
+
+    @extend_schema(request=None, responses={202: None})
+    def post(self, request: Request, name: str) -> Response:
+        """Ask for a new one."""
+        actor = person(request.user)
+        ask_examination(actor, host_called(actor, name))
         return Response(status=202)
 
 

@@ -13,6 +13,10 @@ LONGEST_UPTIME = 100 * 366 * 86_400.0
 CLOCK_MAY_DIFFER = 366 * 86_400.0
 """A clock that was never set is years off, and is another finding; beyond that nobody's clock is."""
 
+ASKED_FOR = 300.0
+"""Seconds that a person's wish to have a host examined waits for its watch."""
+
+_asked: dict[int, float] = {}
 _told: dict[int, wire.WatchReport] = {}
 _hosts: dict[str, int] = {}
 _heard: dict[int, float] = {}
@@ -36,12 +40,33 @@ def host_with(digest: str) -> int | None:
 def hear_again(host_id: int, told: wire.WatchReport, now: float) -> bool:
     """Takes a report in that says what the one before said, from a service that runs; False where it says more."""
     before = _told.get(host_id)
-    if before is None or told.started or told.state.running != "running" or _timeless(before) != _timeless(told):
+    if (
+        before is None
+        or told.started
+        or is_asked(host_id)
+        or told.state.running != "running"
+        or _timeless(before) != _timeless(told)
+    ):
         return False
     if why_no_time(told, now):
         return False
     _hear(host_id)
     return True
+
+
+def ask(host_id: int) -> None:
+    """A person asks for an examination: the next report is answered with that."""
+    _asked[host_id] = time.time()
+
+
+def is_asked(host_id: int) -> bool:
+    """Whether somebody waits for an examination of this host."""
+    return time.time() - _asked.get(host_id, -ASKED_FOR) < ASKED_FOR
+
+
+def answered(host_id: int) -> None:
+    """The examination has come."""
+    _asked.pop(host_id, None)
 
 
 def why_no_time(told: wire.WatchReport, now: float) -> str:
@@ -75,4 +100,4 @@ def _hear(host_id: int) -> None:
 
 
 def _timeless(told: wire.WatchReport) -> wire.WatchReport:
-    return msgspec.structs.replace(told, at=0.0, uptime=0.0)
+    return msgspec.structs.replace(told, at=0.0, uptime=0.0, evidence=None)

@@ -1,7 +1,7 @@
 """Where agents ask to join."""
 
 import msgspec
-from django.http import HttpResponse
+from django.http import HttpResponse, JsonResponse
 from rest_framework.permissions import AllowAny
 from rest_framework.request import Request
 from rest_framework.throttling import ScopedRateThrottle
@@ -10,6 +10,7 @@ from rest_framework.views import APIView
 from paddock_agent import wire
 from paddock_agent.errors import BadMessage
 from paddock_core.bring_up import Step
+from paddock_core.link_state import Link
 
 from ..bring_up.actions.note_step import note_failure
 from ..errors import ActionError, Invalid, KeyUnknown
@@ -39,6 +40,18 @@ class LeaveView(ForAgents):
             raise KeyUnknown("The server does not know this agent's key: the host was turned away or retired.")
         leave(host)
         return HttpResponse(status=204)
+
+
+class KeyView(ForAgents):
+    """Whether the server knows an agent's key, and whether that agent is connected: for who examines a host."""
+
+    throttle_scope = "report"
+
+    def get(self, request: Request) -> HttpResponse:
+        host = host_with_key(bearer_of(request))
+        if host is None:
+            raise KeyUnknown("The server does not know this agent's key: the host was turned away or retired.")
+        return JsonResponse({"host": host.name, "connected": host.link == Link.CONNECTED})
 
 
 class JoinView(ForAgents):

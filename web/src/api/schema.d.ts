@@ -900,6 +900,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/hosts/{name}/examination/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The last examination, as text
+         * @description The last examination, as text.
+         */
+        get: operations["hosts_examination_retrieve"];
+        put?: never;
+        /**
+         * Ask for a new one
+         * @description Ask for a new one.
+         */
+        post: operations["hosts_examination_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/hosts/{name}/folders/": {
         parameters: {
             query?: never;
@@ -2752,6 +2776,7 @@ export interface components {
         };
         /**
          * @description * `network-silent` - network-silent
+         *     * `agent-down` - agent-down
          *     * `machine-silent` - machine-silent
          *     * `agent-ended` - agent-ended
          *     * `gone-after-reboot` - gone-after-reboot
@@ -2782,7 +2807,7 @@ export interface components {
          *     * `started-by-hand` - started-by-hand
          * @enum {string}
          */
-        CodesEnum: "network-silent" | "machine-silent" | "agent-ended" | "gone-after-reboot" | "service-missing" | "service-stopped" | "service-disabled" | "service-fails" | "account-cannot-log-on" | "agent-hung" | "agent-stopped" | "flapping" | "watched-service-down" | "disk-full" | "disk-filling" | "unable-to-work" | "memory-pressure" | "clock-off" | "environment-old" | "fails-here" | "clone" | "misbehaving" | "agent-old" | "certificate-ending" | "pass-ending" | "passwords-guessed" | "watch-silent" | "no-watch" | "started-by-hand";
+        CodesEnum: "network-silent" | "agent-down" | "machine-silent" | "agent-ended" | "gone-after-reboot" | "service-missing" | "service-stopped" | "service-disabled" | "service-fails" | "account-cannot-log-on" | "agent-hung" | "agent-stopped" | "flapping" | "watched-service-down" | "disk-full" | "disk-filling" | "unable-to-work" | "memory-pressure" | "clock-off" | "environment-old" | "fails-here" | "clone" | "misbehaving" | "agent-old" | "certificate-ending" | "pass-ending" | "passwords-guessed" | "watch-silent" | "no-watch" | "started-by-hand";
         /** @description The fleet and its tools, as columns. */
         Columns: {
             hosts: components["schemas"]["HostColumns"];
@@ -2924,6 +2949,16 @@ export interface components {
             text: string;
             /** Format: double */
             at: number;
+        };
+        /**
+         * @description What a host's watch found when it examined the host: the doctor's report with the raw evidence. ``is_asked``:
+         *     another one is on its way.
+         */
+        Examination: {
+            /** Format: date-time */
+            at: string | null;
+            text: string;
+            is_asked: boolean;
         };
         /** @description What the host itself is; sizes in bytes. ``kept_by`` is the service that keeps the agent running, "" for none. */
         Facts: {
@@ -6890,6 +6925,83 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Host"];
                 };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    hosts_examination_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Examination"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    hosts_examination_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {

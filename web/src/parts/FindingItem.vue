@@ -4,6 +4,7 @@ import { computed, ref } from 'vue'
 import { answered, api } from '../api/client'
 import type { Finding } from '../api/findings'
 import { useSession } from '../api/session'
+import AskMachine from './AskMachine.vue'
 import CopyText from './CopyText.vue'
 import { useDoing } from './doing'
 import HandItem from './HandItem.vue'
@@ -77,8 +78,16 @@ function bringBack(): Promise<void> {
         <ul>
           <li v-for="(one, i) in finding.evidence" :key="i"><template v-if="one.at"><TimeAgo :at="new Date(one.at * 1000).toISOString()" />: </template>{{ one.text }}</li>
         </ul>
+        <p v-if="finding.unknown"><strong>Not known.</strong> {{ finding.unknown }}</p>
+        <template v-if="finding.possible.length">
+          <p><strong>What fits.</strong> Each command tells one cause from the others.</p>
+          <ol data-possible>
+            <li v-for="one in finding.possible" :key="one.sentence">{{ one.sentence }}<CopyText v-if="one.command" :text="one.command" /></li>
+          </ol>
+        </template>
         <p><strong>Remedy.</strong> {{ finding.remedy.sentence }}</p>
         <CopyText v-for="command in finding.remedy.commands" :key="command" :text="command" />
+        <AskMachine v-if="finding.hosts.length === 1" :host="finding.hosts[0]!" :may-ask="mayAct" />
         <p v-if="finding.hosts.length > named.length" class="soft">{{ count(finding.hosts.length, 'host') }}: {{ finding.hosts.join(', ') }}</p>
       </div>
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
@@ -119,9 +128,14 @@ function bringBack(): Promise<void> {
   font-size: 13px;
 }
 
-ul {
+ul,
+ol {
   margin: 0;
   padding-left: 16px;
+}
+
+ol {
+  padding-left: 20px;
 }
 
 .noting {

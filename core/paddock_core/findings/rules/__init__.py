@@ -3,6 +3,7 @@
 from ..finding import Rule
 from . import (
     account_cannot_log_on,
+    agent_down,
     agent_ended,
     agent_hung,
     agent_old,
@@ -35,6 +36,7 @@ from . import (
 
 RULES: tuple[Rule, ...] = (
     network_silent.RULE,
+    agent_down.RULE,
     machine_silent.RULE,
     agent_ended.RULE,
     gone_after_reboot.RULE,

@@ -18,15 +18,14 @@ def look(host: HostSeen, now: float) -> Iterator[Found]:
     told = host.told_since
     if told and told.running == "running" and now - max(host.link_since, told.since) >= host.watch_every / 2:
         yield Found(
-            "The machine is up and reaches the server, and its agent's service runs, but the agent itself is not "
-            "heard: "
-            "it hangs.",
+            "The machine is up and its watch reaches the server. The agent's service runs, but the agent is not heard.",
             host.link_since,
             (
                 Evidence(host.link_cause, host.link_since),
                 Evidence(f"The watch: {told.service} runs, {span(now - host.link_since)} after that.", told.at),
             ),
             Remedy("Start it afresh.", (RESTART, read_log(host.family, told.service))),
+            unknown="Whether it hangs, starts again and again, or cannot reach the server: its host was not examined.",
         )
         return
     recent = [at for at in host.unanswered if at > now - WITHIN]

@@ -35,7 +35,7 @@ def greet(host_id: int, hello: wire.Hello, address: str) -> wire.Welcome:
     host.facts = msgspec.to_builtins(hello.facts)
     host.address = address
     host.save(update_fields=["facts", "address"])
-    note_link(host, Seen.HELLO)
+    note_link(host, Seen.HELLO, _before(hello))
     note_trials(host, hello.cannot or [])
     _note_certificate(host, hello.certificate_ends)
     line = current_time_line()
@@ -61,6 +61,15 @@ def greet(host_id: int, hello: wire.Hello, address: str) -> wire.Welcome:
         time_line=line.identity if line else "",
         warm_days=host.paddock.warm_days,
     )
+
+
+def _before(hello: wire.Hello) -> str:
+    """What kept the agent from connecting, as its last words tell."""
+    if not hello.trouble_before:
+        return ""
+    last = "".join(letter if letter.isprintable() else " " for letter in hello.trouble_before[0])
+    more = f" ({len(hello.trouble_before)} such lines)" if len(hello.trouble_before) > 1 else ""
+    return f" Before that it wrote: {last[:200]}{more}"
 
 
 def _note_certificate(host: Host, ends: float | None) -> None:

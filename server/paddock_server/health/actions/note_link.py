@@ -16,14 +16,15 @@ from ..models import LinkChange
 
 
 @transaction.atomic
-def note_link(host: Host, seen: Seen) -> None:
-    """Changes the link if ``seen`` does, writes it down, tells the feed."""
+def note_link(host: Host, seen: Seen, detail: str = "") -> None:
+    """Changes the link if ``seen`` does, writes it down, tells the feed. ``detail`` is added to the cause."""
     change = link_after(Link(host.link), seen)
     if change is None:
         return
-    host.link, host.link_cause, host.link_since = change.state.value, change.cause, timezone.now()
+    cause = (change.cause + detail)[:300]
+    host.link, host.link_cause, host.link_since = change.state.value, cause, timezone.now()
     host.save(update_fields=["link", "link_cause", "link_since"])
-    LinkChange.objects.create(host=host, at=host.link_since, state=change.state.value, cause=change.cause)
-    write(SERVER, f"noted as {change.state}", "host", host.name, host.paddock.name, cause=change.cause)
+    LinkChange.objects.create(host=host, at=host.link_since, state=change.state.value, cause=cause)
+    write(SERVER, f"noted as {change.state}", "host", host.name, host.paddock.name, cause=cause)
     feed.tell("host", host.name, host.paddock.name)
     dispatcher.wake_after_commit()

@@ -14,6 +14,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from paddock_agent import wire
+from paddock_agent.wire import as_plain
 from paddock_core.link_state import Link
 
 from ...errors import Invalid
@@ -37,8 +38,9 @@ def take_watch_report(host: Host, told: wire.WatchReport) -> wire.WatchAnswer:
         note_strange(host, "watch", f"From {host.address or 'somewhere'}: {why}")
         raise Invalid(f"The report was not taken in: {why}")
     shown = _clipped(told)
-    needed = shown.state.running in ("stopped", "failed") and host.link != Link.CONNECTED
-    if watches.note(host.pk, host.watch_digest or "", told) or needed:
+    is_away = host.link != Link.CONNECTED
+    needed = shown.state.running in ("stopped", "failed") and is_away
+    if watches.note(host.pk, host.watch_digest or "", told) or needed or is_away or watches.is_asked(host.pk):
         return _take(host, shown, needed)
     return wire.WatchAnswer()
 
@@ -61,6 +63,7 @@ def _clipped(told: wire.WatchReport) -> wire.WatchReport:
     shown = msgspec.structs.replace(
         told,
         why_absent=_line(told.why_absent),
+        evidence=told.evidence and msgspec.convert(as_plain(told.evidence), wire.Evidence),
         state=type(state)(
             **{
                 **{name: _line(value) if isinstance(value, str) else value for name, value in vars(state).items()},
@@ -83,7 +86,7 @@ def _take(host: Host, told: wire.WatchReport, needed: bool) -> wire.WatchAnswer:
     health, _ = Health.objects.select_for_update().get_or_create(host=host)
     before = _state_word(health.report) if health.report else ""
     now = timezone.now()
-    health.report, health.reported_at = msgspec.to_builtins(told), now
+    health.report, health.reported_at = msgspec.to_builtins(msgspec.structs.replace(told, evidence=None)), now
     word = _state_word(health.report)
     if told.started:
         health.started_at = now
@@ -92,13 +95,25 @@ def _take(host: Host, told: wire.WatchReport, needed: bool) -> wire.WatchAnswer:
         health.state_since = now
         ServiceChange.objects.create(host=host, at=now, state=told.state.running, said=_said(told))
         feed.tell("host", host.name, host.paddock.name)
+    wanted = told.evidence is None and (watches.is_asked(host.pk) or host.link != Link.CONNECTED)
+    if told.evidence is not None:
+        _keep_evidence(host, health, told.evidence)
     asked = health.start_asked_at is not None and health.start_asked_at > now - ASKED_FOR
     start = needed and host.paddock.watch_may_start and host.standing == Host.Standing.ADMITTED
     if asked and start:
         health.start_asked_at = None
     health.save()
     looking.stir(host.name)
-    return wire.WatchAnswer(start=start, asked=asked and start)
+    return wire.WatchAnswer(start=start, asked=asked and start, examine=wanted)
+
+
+def _keep_evidence(host: Host, health: Health, evidence: wire.Evidence) -> None:
+    """Keeps the evidence with the time, for the findings and for who asked."""
+    health.evidence, health.examined_at = msgspec.to_builtins(evidence), timezone.now()
+    if watches.is_asked(host.pk):
+        watches.answered(host.pk)
+        write(Actor(f"the watch of {host.name}", None), "examined", "host", host.name, host.paddock.name)
+        feed.tell("host", host.name, host.paddock.name)
 
 
 def _state_word(report: dict) -> str:

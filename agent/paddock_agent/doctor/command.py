@@ -1,0 +1,132 @@
+"""``doctor`` and ``repair`` on the host: which agent, what is wrong, the remedy as printed, what is true after it."""
+
+from __future__ import annotations
+
+import argparse
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+from ..errors import AgentError
+from ..preflight.plan import WATCH_HOMES
+from ..system.real import RealSystem, this_family
+from .collect import Subject, collect
+from .diagnose import diagnose
+from .diagnosis import Diagnosis
+from .evidence import Evidence
+from .note import FILE, Note, read_note
+from .package import STARTER
+from .repair import repair
+from .report import bundle, report
+
+SETTLE_PATIENCE = 20.0
+LOOK_INTERVAL = 1.0
+
+
+def add_options(parser: argparse.ArgumentParser, folder: str, repair: bool = False) -> None:
+    """The options that both have in common, and those of one."""
+    parser.add_argument("--folder", default=folder, help="the watch's folder of the agent that is meant")
+    parser.add_argument("--service", default="", help="the agent's service, where several run on this machine")
+    if repair:
+        parser.add_argument("--server", default="", help="the server's new address")
+        parser.add_argument("--work", default="", help="another work folder")
+    else:
+        parser.add_argument("--apply", action="store_true", help="carry the remedy out, after asking")
+        parser.add_argument("--yes", action="store_true", help="with --apply: do not ask")
+        parser.add_argument("--raw", action="store_true", help="show the raw evidence as well")
+
+
+def run_doctor(options: argparse.Namespace) -> int:
+    """Prints the report; 0 where nothing is wrong, also after a remedy."""
+    subject = subject_of(chosen_folder(options.folder, options.service))
+    evidence = collect(subject)
+    found = diagnose(evidence)
+    print((bundle if options.raw else report)(evidence, found))
+    if not found.cause:
+        return 0
+    if not options.apply or not found.commands:
+        if found.commands:
+            print(f"\nTo carry it out: {subject.command} doctor --apply")
+        return 1
+    if not options.yes and input("\nCarry this out? [y/N] ").strip().lower() != "y":
+        return 1
+    apply(found)
+    evidence, after = settled(subject)
+    print("\nAfter that:\n" + report(evidence, after))
+    return 1 if after.cause else 0
+
+
+def run_repair(options: argparse.Namespace) -> int:
+    """Repairs, and says what is true then."""
+    folder = chosen_folder(options.folder, options.service)
+    for line in repair(note_in(folder), folder, options.server, options.work):
+        print(line)
+    evidence, found = settled(subject_of(folder))
+    print("\n" + report(evidence, found))
+    return 1 if found.cause else 0
+
+
+def apply(found: Diagnosis) -> None:
+    """Runs the commands of a remedy as they were printed, until one fails. Raises AgentError."""
+    for command in found.commands:
+        print(f"$ {command}", flush=True)
+        done = subprocess.run(["/bin/sh", "-c", command], check=False, stdin=subprocess.DEVNULL)
+        if done.returncode:
+            raise AgentError(f"It ended with {done.returncode}; what follows it was left alone.")
+
+
+def settled(subject: Subject) -> tuple[Evidence, Diagnosis]:
+    """The evidence once the agent has had time to start: as soon as nothing is wrong, or after a while."""
+    ends = time.monotonic() + SETTLE_PATIENCE
+    while True:
+        evidence = collect(subject)
+        found = diagnose(evidence)
+        if not found.cause or time.monotonic() > ends:
+            return evidence, found
+        time.sleep(LOOK_INTERVAL)
+
+
+def chosen_folder(folder: str, service: str) -> str:
+    """The watch's folder of one agent on this machine. Raises AgentError where several run here and none is named."""
+    if not RealSystem().is_privileged():
+        raise AgentError("The doctor looks into the service and the agent's folder: run it as root, or with sudo.")
+    if folder:
+        return folder
+    base = Path(WATCH_HOMES[this_family()])
+    there = sorted(place for place in base.glob("*") if (place / FILE).exists()) if base.is_dir() else []
+    if service:
+        there = [
+            place
+            for place in there
+            if note_in(str(place)).service.removesuffix(".service") == service.removesuffix(".service")
+        ]
+    if not there:
+        raise AgentError(f"There is no agent with a watch on this machine{f' called {service}' if service else ''}.")
+    if len(there) > 1:
+        names = ", ".join(note_in(str(place)).service for place in there)
+        raise AgentError(f"Several agents run on this machine. Name one with --service: {names}")
+    return str(there[0])
+
+
+def note_in(folder: str) -> Note:
+    """The note of a watch's folder. Raises NotJoined."""
+    file = Path(folder, FILE)
+    try:
+        return read_note(file.read_text(), folder)
+    except OSError:
+        return read_note(None, folder)
+
+
+def subject_of(folder: str) -> Subject:
+    """Whose evidence is to be collected, by the note in the watch's folder."""
+    note = note_in(folder)
+    return Subject(
+        note.service, note.home, note.work_folder, note.account, note.server, folder, f"/bin/sh {folder}/{STARTER}"
+    )
+
+
+def fail(error: AgentError) -> int:
+    """Says why, for the agent's command."""
+    print(error, file=sys.stderr)
+    return 1

@@ -1,0 +1,68 @@
+"""From evidence to a diagnosis: the first rule that holds, along the chain of what an agent needs. The cause that is
+nearest to the start of the chain comes first; what follows from it is never claimed beside it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+
+from .diagnosis import WELL, Diagnosis
+from .evidence import Evidence
+from .rules_of_host import account_rules, crash_rules, folder_rules, program_rules, room_rules
+from .rules_of_server import is_heard, process_rules, server_rules
+from .rules_of_unit import ended_rules, is_running, last_lines, override_rules, sandbox_rules, unit_line, unit_rules
+
+STARTING = (unit_rules, account_rules, override_rules, program_rules, folder_rules)
+"""Without these it does not start, whoever asks."""
+CONNECTING = (server_rules,)
+LEFT = (room_rules, sandbox_rules, ended_rules, crash_rules, process_rules)
+"""What is left where all that can be tried from outside works."""
+
+
+def diagnose(evidence: Evidence) -> Diagnosis:
+    """What is wrong with an agent that is not connected. WELL where its service was stopped in order, and nothing is in
+    the way of its next start."""
+    if is_running(evidence) and is_heard(evidence):
+        return WELL
+    if evidence.trouble:
+        return Diagnosis("not examined", f"The host could not be examined: {evidence.trouble}", last_lines(evidence))
+    rules = (*STARTING, *CONNECTING, *LEFT) if is_running(evidence) else (*STARTING, *_if_ended(evidence))
+    for rule in rules:
+        if found := rule(evidence):
+            return _as_run_there(found, evidence)
+    if not is_running(evidence) and evidence.unit.get("Result") in ("success", ""):
+        return WELL
+    return Diagnosis(
+        "unknown",
+        "The agent does not run, and nothing that is known explains it.",
+        (unit_line(evidence), *last_lines(evidence, 10)),
+        "The cause.",
+        remedy="Start it again, and read its log.",
+        commands=_as_run_there(_restarted(evidence), evidence).commands,
+    )
+
+
+def _if_ended(evidence: Evidence) -> tuple[Callable[[Evidence], Diagnosis | None], ...]:
+    """A service that was stopped in order needs no explanation from the network."""
+    if evidence.unit.get("Result") in ("success", "") and evidence.unit.get("ActiveState") == "inactive":
+        return ()
+    own = evidence.unit.get("ExecMainStatus", "")
+    first = (server_rules,) if own in AGENT_GAVE_UP else ()
+    return (*first, room_rules, sandbox_rules, ended_rules, server_rules, crash_rules)
+
+
+AGENT_GAVE_UP = ("4", "5", "6")
+"""The agent's own exit codes that are about its server and its key."""
+
+
+def _restarted(evidence: Evidence) -> Diagnosis:
+    from .commands import restart
+
+    return Diagnosis("", "", commands=restart(evidence.service))
+
+
+def _as_run_there(found: Diagnosis, evidence: Evidence) -> Diagnosis:
+    """Commands for who is logged in there: through sudo where the host has it."""
+    from .commands import with_sudo
+
+    return replace(found, commands=with_sudo(found.commands)) if evidence.has_sudo else found

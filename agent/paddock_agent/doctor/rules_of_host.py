@@ -1,0 +1,216 @@
+"""Causes that lie in the account, the program, the agent's folder and its state."""
+
+from __future__ import annotations
+
+import re
+
+from . import commands as make
+from .diagnosis import Diagnosis, Possibility
+from .evidence import Check, Evidence
+from .failed_trials import Agent, Part, explain_part
+from .rules_of_unit import last_lines, repair, unit_line
+
+
+def account_rules(evidence: Evidence) -> Diagnosis | None:
+    """The account is missing."""
+    if not (failed := evidence.failed("account")):
+        return None
+    account = evidence.account
+    line = next((one for one in evidence.overrides if one.key == "User" and one.value == account), None)
+    known = (unit_line(evidence), f"The machine's list of accounts: {failed.detail}.")
+    if line:
+        return Diagnosis(
+            "account",
+            f"{line.file} line {line.line} has the service run as {account}, an account that does not exist.",
+            known,
+            remedy="Take the line out: the service then runs as before.",
+            commands=(
+                make.without_line(line.file, line.line),
+                "systemctl daemon-reload",
+                *make.restart(evidence.service),
+            ),
+        )
+    made = make.words(
+        "useradd", "--system", "--user-group", "--home-dir", evidence.home, "--shell", "/bin/bash", account
+    )
+    if re.search(rf"group {re.escape(account)}\b", " ".join(evidence.log)) or evidence.check("group exists"):
+        made = made.replace("--user-group", f"--gid {account}")
+    folders = dict.fromkeys([evidence.home, evidence.work_folder or evidence.home])
+    owned = [make.words("chown", "-R", f"{account}:", folder) for folder in folders]
+    return Diagnosis(
+        "account",
+        f"The account {account}, which the service runs under, does not exist.",
+        known,
+        remedy="Make it again, give it the agent's folders, and start the service.",
+        commands=(made, *owned, *make.restart(evidence.service)),
+    )
+
+
+def program_rules(evidence: Evidence) -> Diagnosis | None:
+    """The program or its packages are missing or broken."""
+    known = (unit_line(evidence), *last_lines(evidence, 2))
+    if failed := evidence.failed("program"):
+        program = failed.facts.get("program", "")
+        if "not marked" in failed.detail:
+            return Diagnosis(
+                "program",
+                f"The agent's program {program} is not marked as one: nobody may run it.",
+                (failed.detail, *known),
+                remedy="Mark it, and start the service.",
+                commands=(make.words("chmod", "a+rx", program), *make.restart(evidence.service)),
+            )
+        return Diagnosis(
+            "program",
+            f"The agent's program cannot be run: {failed.detail}.",
+            (*([f"It leads to {leads}."] if (leads := failed.facts.get("leads to")) else []), *known),
+            remedy="Install the agent's program again; key, name, account and environment stay.",
+            commands=repair(evidence),
+        )
+    failed = evidence.failed("packages")
+    if not failed:
+        return None
+    if found := re.search(r"(?:Permission denied|PermissionError).*?'?(/[^':|]+)", failed.detail):
+        return Diagnosis(
+            "packages",
+            f"The account {evidence.account} may not read the agent's program: {found.group(1)}.",
+            (failed.detail, *known),
+            remedy="Let every account read it, and start the service.",
+            commands=(
+                make.words("chmod", "-R", "a+rX", _prefix(failed.facts.get("program", ""))),
+                *make.restart(evidence.service),
+            ),
+        )
+    return Diagnosis(
+        "packages",
+        f"The agent's Python packages are broken: {failed.detail}.",
+        known,
+        remedy="Install the agent's program again; key, name, account and environment stay.",
+        commands=repair(evidence),
+    )
+
+
+def _prefix(program: str) -> str:
+    """The folder that the agent was installed into, from its Python: PREFIX/current/bin/python."""
+    return program.rpartition("/bin/")[0].rpartition("/")[0] or "/opt/paddock"
+
+
+def folder_rules(evidence: Evidence) -> Diagnosis | None:
+    """The agent's own folder and what is in it."""
+    agent = Agent(evidence.account, evidence.service)
+    if failed := evidence.failed("folder"):
+        return _and_started(explain_part(_part(failed, "agent's folder"), agent), evidence)
+    if failed := evidence.failed("key"):
+        return _key(evidence, failed)
+    if failed := evidence.failed("spool"):
+        return _spool(evidence, failed)
+    return None
+
+
+def _part(check: Check, name: str) -> Part:
+    return Part(name, check.detail, check.facts)
+
+
+def _and_started(found: Diagnosis, evidence: Evidence) -> Diagnosis:
+    """The same diagnosis with what this service wrote, and its start after the remedy."""
+    started = make.restart(evidence.service) if found.commands and not _restarts(found.commands) else ()
+    return Diagnosis(
+        found.cause,
+        found.sentence,
+        (*found.known, unit_line(evidence), *last_lines(evidence, 2)),
+        found.unknown,
+        found.possible,
+        found.remedy,
+        (*found.commands, *started),
+    )
+
+
+def _restarts(commands: tuple[str, ...]) -> bool:
+    return any("systemctl restart" in one for one in commands)
+
+
+def _key(evidence: Evidence, failed: Check) -> Diagnosis:
+    home, key = evidence.home, f"{evidence.home}/identity.json"
+    known = (failed.detail, unit_line(evidence), *last_lines(evidence, 2))
+    if "(EACCES)" in failed.detail or "(EPERM)" in failed.detail:
+        return Diagnosis(
+            "key closed",
+            f"The account {evidence.account} may not read the agent's key {key}.",
+            known,
+            remedy="Give the agent's folder back to its account, and start the service.",
+            commands=(
+                make.words("chown", "-R", f"{evidence.account}:", home),
+                make.words("chmod", "600", key),
+                *make.restart(evidence.service),
+            ),
+        )
+    if "(EISDIR)" in failed.detail or "(ENOTDIR)" in failed.detail:
+        sentence = f"The agent's key {key} is not a file."
+    elif "(ENOENT)" in failed.detail:
+        sentence = f"The agent's key {key} is gone."
+    else:
+        sentence = f"The agent's key {key} is damaged."
+    return Diagnosis(
+        "key",
+        sentence,
+        known,
+        remedy="A person must make an entry pass for this host and run its bring-up command on the machine, or put the "
+        "file back from a backup: nobody else has the key.",
+    )
+
+
+def _spool(evidence: Evidence, failed: Check) -> Diagnosis:
+    file = failed.facts.get("file", f"{evidence.home}/spool.sqlite3")
+    known = (failed.detail, unit_line(evidence), *last_lines(evidence, 2))
+    if re.search("readonly|unable to open", failed.detail):
+        return Diagnosis(
+            "state closed",
+            f"The account {evidence.account} may not write the agent's messages in {file}.",
+            known,
+            remedy="Give the agent's folder back to its account, and start the service.",
+            commands=(
+                make.words("chown", "-R", f"{evidence.account}:", evidence.home),
+                make.words("chmod", "u+rw", file),
+                *make.restart(evidence.service),
+            ),
+        )
+    return Diagnosis(
+        "state damaged",
+        f"The file with the agent's unsent messages is damaged: {file}.",
+        known,
+        remedy="Move it aside and start the service. What had not been sent is lost; the server notices which attempts "
+        "that concerns.",
+        commands=(make.words("mv", file, f"{file}.damaged"), *make.restart(evidence.service)),
+    )
+
+
+def room_rules(evidence: Evidence) -> Diagnosis | None:
+    """A part of the trial of work that failed for the account: only where the agent itself gave up over it."""
+    for check in evidence.checks:
+        if check.name.startswith("trial: ") and not check.ok:
+            part = _part(check, check.name.removeprefix("trial: "))
+            return _and_started(explain_part(part, Agent(evidence.account, evidence.service)), evidence)
+    return None
+
+
+def crash_rules(evidence: Evidence) -> Diagnosis | None:
+    """The program ends by itself with an error that none of the checks explains."""
+    status = evidence.unit.get("ExecMainStatus", "0")
+    if status in ("", "0") or evidence.unit.get("ExecMainCode") != "1":
+        return None
+    error = next((line for line in reversed(evidence.log) if re.match(r"[\w.]*(Error|Exception)\b", line)), "")
+    words = error or (evidence.log[-1] if evidence.log else "")
+    return Diagnosis(
+        "ends by itself",
+        f"The agent starts and ends again with status {status}" + (f": {words}" if words else "."),
+        (unit_line(evidence), *last_lines(evidence, 8)),
+        "Why: all that it needs was tried and works.",
+        (
+            Possibility("Its program is damaged in a place that the checks do not touch.", " ".join(repair(evidence))),
+            Possibility(
+                "It met something that it was not written for: its last lines say where.",
+                make.words("journalctl", "--unit", evidence.service, "--lines", "60", "--no-pager"),
+            ),
+        ),
+        "Install the program again first: that changes nothing else.",
+        repair(evidence),
+    )

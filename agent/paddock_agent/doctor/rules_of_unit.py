@@ -1,0 +1,316 @@
+"""Causes that lie in the unit: masked, missing, overridden, conditions, limits, and what stopped it."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Sequence
+
+from . import commands as make
+from .diagnosis import Diagnosis, Possibility
+from .evidence import Evidence, Override
+
+KEYS_OF_STATUS = {
+    "200": ("WorkingDirectory", "RootDirectory"),
+    "203": ("ExecStart", "RootDirectory", "NoExecPaths", "ExecPaths", "InaccessiblePaths", "SystemCallArchitectures"),
+    "205": ("Limit",),
+    "207": ("UMask", "LimitNPROC"),
+    "208": ("StandardInput",),
+    "209": ("StandardOutput", "StandardError"),
+    "216": ("Group", "SupplementaryGroups"),
+    "217": ("User", "DynamicUser"),
+    "218": ("AmbientCapabilities", "CapabilityBoundingSet", "SecureBits"),
+    "219": ("Slice", "Delegate"),
+    "225": ("PrivateNetwork", "NetworkNamespacePath"),
+    "226": (
+        "ReadWritePaths",
+        "ReadOnlyPaths",
+        "InaccessiblePaths",
+        "BindPaths",
+        "TemporaryFileSystem",
+        "PrivateTmp",
+        "RootImage",
+        "ProtectSystem",
+        "ProtectHome",
+        "MountImages",
+    ),
+    "227": ("NoNewPrivileges",),
+    "228": ("SystemCallFilter",),
+    "233": ("RuntimeDirectory",),
+    "238": ("StateDirectory",),
+    "239": ("CacheDirectory",),
+    "240": ("LogsDirectory",),
+    "241": ("ConfigurationDirectory",),
+    "243": ("LoadCredential", "SetCredential"),
+}
+"""By the service manager's own exit status (systemd.exec(5)): the settings that it is about."""
+KEYS_OF_RESULT = {
+    "timeout": ("TimeoutStartSec", "TimeoutSec", "Type", "ExecStartPre", "RuntimeMaxSec"),
+    "watchdog": ("WatchdogSec",),
+    "oom-kill": ("MemoryMax", "MemoryHigh", "OOMPolicy"),
+    "resources": ("EnvironmentFile", "LoadCredential", "Slice", "PIDFile"),
+    "protocol": ("Type", "NotifyAccess", "PIDFile"),
+    "exit-code": ("ExecStartPre", "ExecCondition"),
+    "exec-condition": ("ExecCondition",),
+}
+SANDBOX = (
+    "ReadOnlyPaths",
+    "InaccessiblePaths",
+    "ProtectSystem",
+    "ProtectHome",
+    "PrivateNetwork",
+    "IPAddressDeny",
+    "RestrictAddressFamilies",
+    "PrivateUsers",
+    "NoExecPaths",
+    "MemoryDenyWriteExecute",
+    "TemporaryFileSystem",
+    "RootDirectory",
+    "LimitNOFILE",
+    "LimitNPROC",
+    "LimitAS",
+    "LimitDATA",
+    "LimitFSIZE",
+    "LimitCPU",
+    "LimitSTACK",
+    "TasksMax",
+    "MemoryMax",
+    "SystemCallFilter",
+    "Environment",
+    "EnvironmentFile",
+    "UnsetEnvironment",
+    "DynamicUser",
+    "ExecStart",
+    "ExecStartPre",
+    "ExecStartPost",
+    "ExecStop",
+    "RuntimeMaxSec",
+    "User",
+    "Group",
+    "WorkingDirectory",
+    "CapabilityBoundingSet",
+    "PrivateTmp",
+    "NetworkNamespacePath",
+    "IPAddressAllow",
+    "SocketBindDeny",
+    "Type",
+    "UMask",
+    "KillMode",
+    "Restart",
+    "BindPaths",
+    "BindReadOnlyPaths",
+    "PassEnvironment",
+    "RestrictNamespaces",
+    "PrivateDevices",
+)
+"""Settings that take something away from the service that it has outside of its unit."""
+
+
+def unit_rules(evidence: Evidence) -> Diagnosis | None:
+    """What keeps the unit from being started at all."""
+    unit = evidence.unit
+    loaded = unit.get("LoadState", "")
+    if masked := unit.get("MaskedBy", "") or (loaded == "masked" and evidence.service):
+        return _masked(evidence, masked)
+    if loaded == "not-found" or (loaded == "loaded" and unit.get("FragmentExists") == "no"):
+        gone = unit.get("FragmentPath") or f"/etc/systemd/system/{evidence.service}"
+        still = " It still runs, but the machine's next start will not start it." if is_running(evidence) else ""
+        return Diagnosis(
+            "unit missing",
+            f"The service's unit {gone} does not exist any more.{still}",
+            (_unit_line(evidence),),
+            remedy="Write the unit again; account, environment and key stay.",
+            commands=repair(evidence),
+        )
+    if loaded in ("bad-setting", "error"):
+        return _bad_setting(evidence)
+    if "no" in (unit.get("ConditionResult"), unit.get("AssertResult")) and not is_running(evidence):
+        lines = _with_keys(evidence, ("Condition", "Assert"))
+        if lines:
+            return _remove_lines(
+                evidence, "condition", "The service is not started, as a condition of its unit is not met", lines
+            )
+    return None
+
+
+def override_rules(evidence: Evidence) -> Diagnosis | None:
+    """A line of the unit that explains how the service ended, by the manager's own number or word."""
+    if is_running(evidence):
+        return None
+    unit = evidence.unit
+    status, result = unit.get("ExecMainStatus", ""), unit.get("Result", "")
+    lines = _with_keys(evidence, (*KEYS_OF_STATUS.get(status, ()), *KEYS_OF_RESULT.get(result, ())))
+    if not lines:
+        return None
+    how = f"status {status}" if status in KEYS_OF_STATUS else f"result “{result}”"
+    return _remove_lines(
+        evidence, "override", f"The service does not start ({how}), and this was changed in its unit", lines
+    )
+
+
+def sandbox_rules(evidence: Evidence) -> Diagnosis | None:
+    """All that the agent needs works outside of its unit: then what its unit takes away is in the way."""
+    lines = [one for one in evidence.overrides if one.key in SANDBOX and one.value != ""]
+    if not lines:
+        return None
+    if len(lines) == 1:
+        return _remove_lines(
+            evidence,
+            "override",
+            "All that the agent needs works outside of its unit, and one line was added to that",
+            lines,
+            "That this line is the cause follows from there being no other; the log does not say so.",
+        )
+    return Diagnosis(
+        "override",
+        "All that the agent needs works outside of its unit, to which lines were added: one of them is in the way.",
+        (_unit_line(evidence), *(_shown(one) for one in lines), *last_lines(evidence)),
+        "Which of the lines it is.",
+        tuple(Possibility(_shown(one), make.without_line(one.file, one.line)) for one in lines),
+        "Take the lines out one by one, the last of each file first, then: "
+        + "; ".join(("systemctl daemon-reload", *make.restart(evidence.service))),
+    )
+
+
+def ended_rules(evidence: Evidence) -> Diagnosis | None:
+    """What the service manager itself says about the end, where nothing nearer explains it."""
+    unit = evidence.unit
+    result, status = unit.get("Result", ""), unit.get("ExecMainStatus", "0")
+    if is_running(evidence):
+        return None
+    known = (_unit_line(evidence), *last_lines(evidence))
+    if result == "oom-kill":
+        return Diagnosis(
+            "memory",
+            "The service was ended because its memory ran out.",
+            known,
+            remedy="Start it again. If it happens again, give the machine more memory or fewer slots.",
+            commands=make.restart(evidence.service),
+        )
+    if unit.get("ExecMainCode") in ("2", "3") and result in ("signal", "core-dump"):
+        return Diagnosis(
+            "killed",
+            f"The agent was ended by signal {status}, from outside or by a fault of its own.",
+            known,
+            "Who sent the signal.",
+            remedy="Start it again.",
+            commands=make.restart(evidence.service),
+        )
+    if result == "start-limit-hit":
+        return Diagnosis(
+            "too many starts",
+            "The service was started too often within two minutes, so its manager starts it no more.",
+            known,
+            "Who started it, or what ended it each time.",
+            remedy="Start it again.",
+            commands=make.restart(evidence.service),
+        )
+    if result == "timeout":
+        return Diagnosis(
+            "slow start",
+            "The service manager gave up waiting for the service to start or to stop.",
+            known,
+            "What took so long.",
+            remedy="Start it again.",
+            commands=make.restart(evidence.service),
+        )
+    return None
+
+
+def is_running(evidence: Evidence) -> bool:
+    """Whether the service has a process that is its agent."""
+    return evidence.unit.get("ActiveState") in ("active", "reloading") and evidence.process.get("pid", "0") != "0"
+
+
+def repair(evidence: Evidence, *options: str) -> tuple[str, ...]:
+    """The doctor's own repair: it knows the unit, the account and the packages."""
+    return (" ".join([evidence.command or "paddock-agent", "repair", *options]),)
+
+
+def _unit_line(evidence: Evidence) -> str:
+    unit = evidence.unit
+    status = unit.get("ExecMainStatus", "0")
+    ended = f", last exit status {status}" if status not in ("", "0") else ""
+    restarts = unit.get("NRestarts", "0")
+    again = f", started again {restarts} times" if restarts not in ("", "0") else ""
+    return (
+        f"{evidence.service}: {unit.get('LoadState', '?')}, {unit.get('ActiveState', '?')} "
+        f"({unit.get('SubState', '?')}), result {unit.get('Result', '?')}{ended}{again}."
+    )
+
+
+unit_line = _unit_line
+
+
+def last_lines(evidence: Evidence, number: int = 4) -> tuple[str, ...]:
+    """The end of what the agent wrote, and of the service's log."""
+    words = [f"The agent's last words: {line}" for line in evidence.words[-2:]]
+    log = [f"The service's log: {line}" for line in evidence.log[-number:]]
+    return (*words, *log)
+
+
+def _masked(evidence: Evidence, masked: str) -> Diagnosis:
+    if masked.startswith("/run/"):
+        commands = (make.words("systemctl", "unmask", "--runtime", evidence.service), *make.restart(evidence.service))
+        return Diagnosis(
+            "masked",
+            f"The service is masked by {masked}: nothing can start it.",
+            (_unit_line(evidence),),
+            remedy="Unmask it and start it.",
+            commands=commands,
+        )
+    return Diagnosis(
+        "masked",
+        f"The service is masked by {masked}, a link to /dev/null: nothing can start it.",
+        (_unit_line(evidence),),
+        remedy="Remove the mask, write the unit again, and start it.",
+        commands=(make.words("systemctl", "unmask", evidence.service), *repair(evidence)),
+    )
+
+
+def _bad_setting(evidence: Evidence) -> Diagnosis:
+    words = evidence.unit.get("LoadError", "")
+    for line in reversed(evidence.log):
+        if found := re.search(r"(/\S+\.(?:conf|service)):(\d+): (.*)", line):
+            file, number, why = found.group(1), int(found.group(2)), found.group(3)
+            lines = [Override(file, number, "", "")]
+            return _remove_lines(evidence, "bad setting", f"The unit cannot be read: {why}", lines)
+    overrides = [one for one in evidence.overrides if one.key.startswith("Exec")]
+    if overrides:
+        return _remove_lines(evidence, "bad setting", f"The unit cannot be used ({words})", overrides)
+    return Diagnosis(
+        "bad setting",
+        f"The unit cannot be read: {words}.",
+        (_unit_line(evidence),),
+        remedy="Write the unit again.",
+        commands=repair(evidence),
+    )
+
+
+def _with_keys(evidence: Evidence, keys: Sequence[str]) -> list[Override]:
+    """The lines that set one of the keys, or a group of them by its first word (Limit, Condition)."""
+    return [
+        one
+        for one in evidence.overrides
+        if any(one.key == key or (key in ("Limit", "Condition", "Assert") and one.key.startswith(key)) for key in keys)
+    ]
+
+
+def _shown(line: Override) -> str:
+    return f"{line.file} line {line.line}: {line.key}={line.value}" if line.key else f"{line.file} line {line.line}"
+
+
+def _remove_lines(
+    evidence: Evidence, cause: str, sentence: str, lines: Iterable[Override], unknown: str = ""
+) -> Diagnosis:
+    lines = list(lines)
+    # From the last line of each file up, so that the numbers stay right.
+    removed = [make.without_line(one.file, one.line) for one in sorted(lines, key=lambda one: (one.file, -one.line))]
+    return Diagnosis(
+        cause,
+        f"{sentence}: {'; '.join(_shown(one) for one in lines)}.",
+        (_unit_line(evidence), *last_lines(evidence)),
+        unknown,
+        (),
+        "Take the line out, unless it was meant; then it has to be corrected by who wrote it.",
+        (*removed, "systemctl daemon-reload", *make.restart(evidence.service)),
+    )

@@ -1,0 +1,48 @@
+"""The agent is away, and its host was examined: the nearest cause, as far as the evidence goes."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from ..finding import Evidence, Found, Remedy, Rule, Severity
+from ..seen import HostSeen
+
+CODE = "agent-down"
+REPLACES = frozenset(
+    {
+        "account-cannot-log-on",
+        "agent-ended",
+        "agent-hung",
+        "agent-stopped",
+        "gone-after-reboot",
+        "machine-silent",
+        "service-disabled",
+        "service-fails",
+        "service-missing",
+        "service-stopped",
+    }
+)
+"""What is said of a host without such evidence: beside a known cause it would only be its consequence."""
+
+
+def look(host: HostSeen, now: float) -> Iterator[Found]:
+    told = host.told_since
+    if not told or not told.diagnosis:
+        return
+    one = told.diagnosis
+    yield Found(
+        one.sentence,
+        host.link_since,
+        (*(Evidence(text, told.at if not i else 0.0) for i, text in enumerate(one.evidence)), _link(host)),
+        Remedy(one.remedy, one.commands),
+        about=one.cause,
+        unknown=one.unknown,
+        possible=one.possible,
+    )
+
+
+def _link(host: HostSeen) -> Evidence:
+    return Evidence(host.link_cause, host.link_since)
+
+
+RULE = Rule(CODE, "The agent does not work", Severity.URGENT, look=look)
