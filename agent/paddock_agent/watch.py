@@ -71,7 +71,7 @@ async def report(system: System, folder: str) -> str:
     """
     note = read_note(system.read_text(paths_of(system).join(folder, NOTE)), folder)
     found = await _look(system, folder, note)
-    if found.state.running != "running":
+    if found.state.running != "running" or found.state.unit_trouble:
         found = replace(found, evidence=await system.examine(note, folder))
     answer = await _tell(system, folder, note, found)
     if answer.get("examine") and found.evidence is None:

@@ -89,6 +89,18 @@ CASES = {
         WELL, disk_trend=Trend(NOW, 40 * GB, -5 * GB / DAY, -6 * GB / DAY, -4 * GB / DAY, NOW - 9 * DAY)
     ),
     "memory-pressure": replace(WELL, memory_free=0.5 * GB),
+    "agent-down": replace(
+        LOST,
+        watch=told(
+            running="failed",
+            cause="ended",
+            sentence="It fails.",
+            diagnosis=Failing("proxy", "The proxy is dead.", ("x",), remedy="Start it."),
+        ),
+    ),
+    "unit-broken": replace(
+        WELL, watch=told(diagnosis=Failing("masked", "The service is masked.", ("x",), remedy="Unmask it."))
+    ),
     "unable-to-work": replace(WELL, failing=(Failing("closed", "The work folder is closed to paddock."),)),
     "environment-old": replace(WELL, outdated=("PATH",)),
     "agent-old": replace(WELL, agent_version="0.0.9"),

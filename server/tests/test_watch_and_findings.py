@@ -211,13 +211,13 @@ def test_findings_stay_inside_the_fence(host, look, new_host, orchard):
 def test_the_watch_may_start_only_where_the_fence_lets_it(host, operator, administrator, look):
     key = make_watch_key(host)
     note_link(host, Seen.GOODBYE)
-    assert post(key, report(host, STOPPED)).json() == {"start": False, "asked": False}
+    assert post(key, report(host, STOPPED)).json() == {"start": False, "asked": False, "examine": True}
     refused = operator.post(f"/api/v1/findings/{look()['service-stopped'].pk}/act/")
     assert (refused.status_code, "nothing that the server could do" in refused.json()["detail"]) == (409, True)
     administrator.patch("/api/v1/paddocks/shoreline/", {"watch_may_start": True}, format="json")
-    assert post(key, report(host, STOPPED)).json() == {"start": True, "asked": False}
+    assert post(key, report(host, STOPPED)).json() == {"start": True, "asked": False, "examine": True}
     assert operator.post(f"/api/v1/findings/{look()['service-stopped'].pk}/act/").status_code == 202
-    assert post(key, report(host, STOPPED)).json() == {"start": True, "asked": True}
+    assert post(key, report(host, STOPPED)).json() == {"start": True, "asked": True, "examine": True}
     assert post(key, report(host, STOPPED)).json()["asked"] is False, "asked once, told once"
     post(key, report(host, RUNNING, started=True))
     assert Entry.objects.filter(who="the watch of knot-01", verb="started").count() == 1

@@ -33,6 +33,8 @@ CASES = [
 ALL = os.environ.get("PADDOCK_TROUBLES") == "all"
 PICKED = [case for case in CASES if ALL or case.get("quick")]
 PATIENCE = 40.0
+CLEAN_UP = "rm -rf /etc/systemd/system/$S.d; systemctl daemon-reload"
+"""After each case: what a remedy left of a drop-in."""
 
 
 @pytest.fixture(scope="module")
@@ -114,7 +116,7 @@ def test_a_trouble_is_found_by_its_cause_and_its_remedy_mends_it(case, host, ser
                 assert done.returncode == 0, (command, done.stdout, done.stderr)
             until(lambda: is_ended(server, job), lambda: (findings(server), server.host(NAME)["link_cause"]), PATIENCE)
     finally:
-        run(host, case.get("undo", "true"), service)
+        run(host, f"{case.get('undo', 'true')}; {CLEAN_UP}", service)
     until(lambda: is_ended(server, job), lambda: (findings(server), server.host(NAME)["link_cause"]), 60)
     attempts = server.api.get(f"/api/v1/jobs/{job['id']}/")["attempts"]
     assert [each["state"] for each in attempts] == ["passed"], "no job was sent to a host that could not begin one"

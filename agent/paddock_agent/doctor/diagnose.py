@@ -9,9 +9,10 @@ from dataclasses import replace
 from .diagnosis import WELL, Diagnosis
 from .evidence import Evidence
 from .rules_of_host import account_rules, crash_rules, folder_rules, program_rules, room_rules
-from .rules_of_server import is_heard, process_rules, server_rules
+from .rules_of_server import is_heard, process_rules, server_rules, starting_rules
 from .rules_of_unit import ended_rules, is_running, last_lines, override_rules, sandbox_rules, unit_line, unit_rules
 
+Rule = Callable[[Evidence], Diagnosis | None]
 STARTING = (unit_rules, account_rules, override_rules, program_rules, folder_rules)
 """Without these it does not start, whoever asks."""
 CONNECTING = (server_rules,)
@@ -23,10 +24,16 @@ def diagnose(evidence: Evidence) -> Diagnosis:
     """What is wrong with an agent that is not connected. WELL where its service was stopped in order, and nothing is in
     the way of its next start."""
     if is_running(evidence) and is_heard(evidence):
-        return WELL
+        broken = unit_rules(evidence)
+        return _as_run_there(broken, evidence) if broken else WELL
     if evidence.trouble:
         return Diagnosis("not examined", f"The host could not be examined: {evidence.trouble}", last_lines(evidence))
-    rules = (*STARTING, *CONNECTING, *LEFT) if is_running(evidence) else (*STARTING, *_if_ended(evidence))
+    if evidence.unit.get("ActiveState") == "activating" and evidence.unit.get("SubState", "").startswith("start"):
+        rules: tuple[Rule, ...] = (*STARTING, starting_rules)
+    elif is_running(evidence):
+        rules = (*STARTING, *CONNECTING, *LEFT)
+    else:
+        rules = (*STARTING, *_if_ended(evidence))
     for rule in rules:
         if found := rule(evidence):
             return _as_run_there(found, evidence)
@@ -42,7 +49,7 @@ def diagnose(evidence: Evidence) -> Diagnosis:
     )
 
 
-def _if_ended(evidence: Evidence) -> tuple[Callable[[Evidence], Diagnosis | None], ...]:
+def _if_ended(evidence: Evidence) -> tuple[Rule, ...]:
     """A service that was stopped in order needs no explanation from the network."""
     if evidence.unit.get("Result") in ("success", "") and evidence.unit.get("ActiveState") == "inactive":
         return ()

@@ -195,6 +195,17 @@ def is_heard(evidence: Evidence) -> bool:
     return bool(found and found.ok)
 
 
+def starting_rules(evidence: Evidence) -> Diagnosis | None:
+    """The service manager is still at starting it."""
+    return Diagnosis(
+        "starting",
+        f"The service is being started ({evidence.unit.get('SubState', '')}).",
+        (unit_line(evidence),),
+        "Whether it will be up.",
+        remedy="Wait a minute.",
+    )
+
+
 def process_rules(evidence: Evidence) -> Diagnosis | None:
     """The agent's process is there, all that it needs works, and it is not connected."""
     if not is_running(evidence) or is_heard(evidence):

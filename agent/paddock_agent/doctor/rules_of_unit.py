@@ -82,7 +82,6 @@ SANDBOX = (
     "ExecStart",
     "ExecStartPre",
     "ExecStartPost",
-    "ExecStop",
     "RuntimeMaxSec",
     "User",
     "Group",
@@ -94,11 +93,8 @@ SANDBOX = (
     "SocketBindDeny",
     "Type",
     "UMask",
-    "KillMode",
-    "Restart",
     "BindPaths",
     "BindReadOnlyPaths",
-    "PassEnvironment",
     "RestrictNamespaces",
     "PrivateDevices",
 )
@@ -268,19 +264,22 @@ def _masked(evidence: Evidence, masked: str) -> Diagnosis:
 
 
 def _bad_setting(evidence: Evidence) -> Diagnosis:
+    """The lines that the manager complained about by file and number, and those that start another program besides."""
     words = evidence.unit.get("LoadError", "")
-    for line in reversed(evidence.log):
+    named: dict[tuple[str, int], str] = {}
+    for line in evidence.log:
         if found := re.search(r"(/\S+\.(?:conf|service)):(\d+): (.*)", line):
-            file, number, why = found.group(1), int(found.group(2)), found.group(3)
-            lines = [Override(file, number, "", "")]
-            return _remove_lines(evidence, "bad setting", f"The unit cannot be read: {why}", lines)
-    overrides = [one for one in evidence.overrides if one.key.startswith("Exec")]
-    if overrides:
-        return _remove_lines(evidence, "bad setting", f"The unit cannot be used ({words})", overrides)
+            named[found.group(1), int(found.group(2))] = found.group(3)
+    lines = [one for one in evidence.overrides if (one.file, one.line) in named]
+    if "ExecStart" in " ".join((words, *evidence.log[-6:])):
+        lines += [one for one in evidence.overrides if one.key == "ExecStart" and one not in lines]
+    if lines:
+        why = next(iter(named.values()), words)
+        return _remove_lines(evidence, "bad setting", f"The unit cannot be read ({why})", lines)
     return Diagnosis(
         "bad setting",
         f"The unit cannot be read: {words}.",
-        (_unit_line(evidence),),
+        (_unit_line(evidence), *last_lines(evidence)),
         remedy="Write the unit again.",
         commands=repair(evidence),
     )

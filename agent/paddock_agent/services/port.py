@@ -70,7 +70,8 @@ class ServiceState:
     """The service as its manager sees it.
 
     ``cause`` is why it does not run and ``code`` the manager's own number for that, as "status 217"; ``result`` is the
-    manager's word for how it ended; ``evidence`` are its last lines in the system's log.
+    manager's word for how it ended; ``evidence`` are its last lines in the system's log. ``unit_trouble`` is what is
+    wrong with its definition, though it may still run: its next start will fail.
     """
 
     name: str
@@ -87,6 +88,7 @@ class ServiceState:
     since: str = ""
     program: str = ""
     evidence: tuple[str, ...] = ()
+    unit_trouble: str = ""
 
 
 @dataclass(frozen=True)

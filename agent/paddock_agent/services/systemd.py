@@ -6,6 +6,7 @@ import json
 import re
 import shlex
 from collections.abc import Sequence
+from dataclasses import replace
 
 from ..errors import CommandFailed
 from ..system import System
@@ -91,7 +92,7 @@ WantedBy=timers.target
 
 _ASKED = (
     "LoadState", "ActiveState", "SubState", "UnitFileState", "Result", "ExecMainStatus", "ExecMainCode", "NRestarts",
-    "User", "StateChangeTimestamp", "ExecStart",
+    "User", "StateChangeTimestamp", "ExecStart", "FragmentPath",
 )  # fmt: skip
 _CODE_EXITED = "1"
 
@@ -174,7 +175,11 @@ class Systemd(ServiceManager):
         logged = await self._system.run(
             ["journalctl", "--unit", name, "--lines", str(EVIDENCE_LINES), "--output=cat", "--no-pager"], PATIENCE
         )
-        return read_state(name, shown, logged.stdout.splitlines())
+        state = read_state(name, shown, logged.stdout.splitlines())
+        fragment = _properties(shown).get("FragmentPath", "")
+        if not state.unit_trouble and fragment and self._system.changed_at(fragment) is None:
+            state = replace(state, unit_trouble="deleted")
+        return state
 
     async def states(self, names: Sequence[str]) -> list[ServiceState]:
         """See the port: one question for all of them. A name without an ending is that of a service."""
@@ -301,6 +306,9 @@ def read_state(name: str, shown: str, evidence: Sequence[str]) -> ServiceState:
         restarts=int(restarts) if restarts.isdecimal() else 0,
         since=said.get("StateChangeTimestamp", ""),
         program=program,
+        unit_trouble=said.get("LoadState", "")
+        if said.get("LoadState") not in (None, "", "loaded", "not-found")
+        else "",
         evidence=tuple(line[:300] for line in evidence[-EVIDENCE_LINES:]),
     )
 

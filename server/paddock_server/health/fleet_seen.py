@@ -172,7 +172,7 @@ def _seen(host: Host, services: tuple[WatchedService, ...]) -> HostSeen:
         disk_total=facts.get("disk_total", math.nan),
         memory=facts.get("memory", math.nan),
         disk_trend=Trend(**health.disk_trend) if health.disk_trend else None,
-        watch=watch_seen(health, host.link_since),
+        watch=watch_seen(health, None if host.link == Link.CONNECTED else host.link_since),
         watch_every=settings.WATCH_SECONDS,
         watch_may_start=host.paddock.watch_may_start,
         services=services,
@@ -196,8 +196,8 @@ def _failing(host: Host) -> tuple[Failing, ...]:
 
 
 def watch_seen(health: Health, away_since: datetime | None = None) -> WatchSeen | None:
-    """What the watch told last, in the words of the rules; None where none has ever reported. Evidence counts from
-    ``away_since`` on."""
+    """What the watch told last, in the words of the rules; None where none has ever reported. Of a host that is
+    away, evidence counts from ``away_since`` on; one that is connected has none but that of its service's unit."""
     if not health.report or health.reported_at is None:
         return None
     told = msgspec.convert(health.report, wire.WatchReport)
@@ -221,7 +221,7 @@ def watch_seen(health: Health, away_since: datetime | None = None) -> WatchSeen 
         booted_at=told.at - told.uptime,
         started_at=_seconds(health.started_at),
         starts_left=told.starts_left,
-        diagnosis=_diagnosed(health, away_since),
+        diagnosis=None if away_since is None and not state.unit_trouble else _diagnosed(health, away_since),
     )
 
 
@@ -229,7 +229,7 @@ def _diagnosed(health: Health, away_since: datetime | None) -> Failing | None:
     """What the evidence of the last examination says, where that belongs to the last report."""
     if not health.evidence or not health.examined_at or not health.reported_at:
         return None
-    if away_since and health.examined_at < away_since:
+    if away_since is not None and health.examined_at < away_since:
         return None
     if health.reported_at - health.examined_at > timedelta(seconds=EVIDENCE_REPORTS * settings.WATCH_SECONDS):
         return None

@@ -30,6 +30,7 @@ from . import (
     service_stopped,
     started_by_hand,
     unable_to_work,
+    unit_broken,
     watch_silent,
     watched_service_down,
 )
@@ -45,6 +46,7 @@ RULES: tuple[Rule, ...] = (
     service_disabled.RULE,
     service_fails.RULE,
     account_cannot_log_on.RULE,
+    unit_broken.RULE,
     agent_hung.RULE,
     agent_stopped.RULE,
     flapping.RULE,
