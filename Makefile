@@ -12,7 +12,7 @@ BIN := .venv/bin
 TEST_PROCESSES ?= 2
 WEB_SOURCES := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/tsconfig.json
 
-.PHONY: help demo demo-clean test lint fuzz bench screenshots web wheels types lock clean
+.PHONY: help demo demo-clean test lint fuzz troubles bench screenshots web wheels types lock clean
 
 help: ## show this
 	@awk -F ':.*## ' '/^[a-z-]+:.*## / { printf "  make %-12s %s\n", $$1, $$2 }' $(MAKEFILE_LIST)
@@ -37,6 +37,9 @@ lint: .make/python .make/node ## check style and types
 
 fuzz: .make/python .make/test-tools ## make 100,000 strange calls of the API (CALLS=…, SEED=…)
 	PADDOCK_FUZZ_CALLS=$(or $(CALLS),100000) PADDOCK_FUZZ_SEED=$(or $(SEED),14) $(BIN)/pytest -s server/tests/test_fuzz.py
+
+troubles: .make/python .make/web .make/wheels .make/test-tools ## make every trouble of tests/hosts/troubles on a real host, and mend it
+	PADDOCK_TROUBLES=all $(BIN)/pytest -v --tb=short tests/hosts/test_troubles.py
 
 bench: .make/python .make/web .make/wheels .make/test-tools ## run the benchmarks; docs/measurements.md has the figures
 	$(BIN)/python bench/routing.py

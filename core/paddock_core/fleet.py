@@ -73,6 +73,7 @@ class Host:
     cores: int = 0
     memory: int = 0
     disk_free: float | None = None
+    disk_total: float = 0.0
     display: str = ""
     variables: frozenset[str] = frozenset()
     values: Mapping[str, str] = field(default_factory=dict)

@@ -158,14 +158,14 @@ class Remedies:
             case GroupTerm(name):
                 said = f"put the agent's account on {host.name} into the group {name}, and restart the agent"
                 return [Remedy(RemedyKind.JOIN_GROUP, host.name, name, said)]
-            case DiskTerm(least) if host.disk_free is not None and least < 2 * host.disk_free + 100e9:
+            case DiskTerm(least) if host.disk_free is not None and least <= host.disk_total:
                 short = about_size(least - host.disk_free)
                 return [Remedy(RemedyKind.CLEAR_DISK, host.name, short, f"clear {short} on {host.name}")]
             case NotTerm(LabelTerm(name)):
                 return [Remedy(RemedyKind.REMOVE_LABEL, host.name, name, f"take the label {name} off {host.name}")]
             case AnyOf(terms):
                 ways = [self._for_term(one, host, verdict(one, host)) for one in terms]
-                possible = [way for way in ways if way is not None]
+                possible = [_inside(term, one, way) for one, way in zip(terms, ways, strict=True) if way is not None]
                 return min(possible, key=lambda way: sum(one.cost for one in way), default=None)
             case AllOf(terms) | KitTerm(_, tuple(terms)):
                 lacking = [(one, found) for one in terms if not (found := verdict(one, host)).holds]
@@ -256,6 +256,18 @@ def meant_name(term: Term, words: FleetWords) -> str:
         case _:
             return ""
     return "" if name in known else nearest(name, known) or ""
+
+
+def _inside(outer: AnyOf, inner: Term, way: Sequence[Remedy]) -> list[Remedy]:
+    """The same steps, where correcting ``inner`` means to write the whole ``any of`` again: that is the job's line."""
+    found = []
+    for step in way:
+        if step.kind is RemedyKind.CORRECT and step.instead:
+            parts = [step.instead if one == inner else str(one) for one in outer.terms]
+            written = f"any of {' or '.join(parts)}"
+            step = Remedy(RemedyKind.CORRECT, "", str(outer), f"mend the job: `{written}`", written)
+        found.append(step)
+    return found
 
 
 def _correct(term: Term, corrected: Term) -> Remedy:

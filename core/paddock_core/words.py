@@ -8,6 +8,41 @@ LONGEST = 64
 """Words longer than this are not compared: nobody mistypes them by one letter, and the cost is quadratic."""
 
 
+USUAL_NAMES = {
+    "amd64": "x64",
+    "x86_64": "x64",
+    "x86-64": "x64",
+    "intel": "x64",
+    "aarch64": "arm64",
+    "armv8": "arm64",
+    "debian": "linux",
+    "ubuntu": "linux",
+    "fedora": "linux",
+    "gnu": "linux",
+    "osx": "macos",
+    "darwin": "macos",
+    "mac": "macos",
+    "macosx": "macos",
+    "win": "windows",
+    "win10": "windows",
+    "win11": "windows",
+    "win32": "windows",
+    "win64": "windows",
+}
+"""What else people and other programs call the words of ours: no typing mistakes, so no distance finds them."""
+
+
+def meant_by(word: str, known: Iterable[str]) -> str | None:
+    """The known word that is meant by another name of it, or by a mistyped one.
+
+    >>> meant_by("amd64", ["x64", "arm64"]), meant_by("linx", ["linux", "macos"]), meant_by("osx", ["linux", "macos"])
+    ('x64', 'linux', 'macos')
+    """
+    known = set(known)
+    other = USUAL_NAMES.get(word.casefold())
+    return other if other in known else nearest(word, known)
+
+
 def distance(a: str, b: str, limit: int) -> int:
     """Edits between two words: insert, delete, replace, or swap two neighbours (restricted Damerau-Levenshtein).
 

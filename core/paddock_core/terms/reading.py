@@ -13,7 +13,7 @@ from ..errors import ContradictionError, TermError, VersionError
 from ..grammar import SUBJECTS, TERM_PARSER, describe_unexpected, word_at
 from ..tool_words import FEW_WORDS, ToolWords
 from ..versions import VersionRange, build_range
-from ..words import nearest
+from ..words import meant_by
 from .kinds import (
     AllOf,
     AnyOf,
@@ -27,6 +27,7 @@ from .kinds import (
     KitTerm,
     LabelTerm,
     MemoryTerm,
+    NotTerm,
     OsTerm,
     PaddockTerm,
     ServiceTerm,
@@ -93,7 +94,7 @@ def parse_term(text: str, words: ToolWords = FEW_WORDS) -> Term:
         word = word_at(plain, column)
         if strange := _strange_letter(word):
             raise TermError(text, column + word.index(strange), _said_of(strange, word)) from None
-        close = nearest(word, [one for one in expected if one.isalnum()])
+        close = meant_by(word, [one for one in expected if one.isalnum()])
         raise TermError(text, column, message + ".", expected, close) from None
     assert isinstance(tree, Tree)
     try:
@@ -146,6 +147,15 @@ def _refuse_contradictions(terms: dict[Term, int]) -> None:
             raise ContradictionError(
                 terms[opposite], terms[term], f"no host can meet both `{opposite}` and `{term}`. Take one out."
             )
+        for other in listed:
+            if isinstance(other, NotTerm) and _implies(term, other.term):
+                first, second = sorted((other, term), key=terms.__getitem__)
+                raise ContradictionError(
+                    terms[first],
+                    terms[second],
+                    f"no host can meet both `{first}` and `{second}`: every host with `{term}` has `{other.term}` too. "
+                    "Take one out.",
+                )
         if isinstance(term, OsTerm | ArchTerm | HostTerm | PaddockTerm):
             earlier = one_of_each.setdefault(type(term), term)
             assert isinstance(earlier, OsTerm | ArchTerm | HostTerm | PaddockTerm)
@@ -155,6 +165,18 @@ def _refuse_contradictions(terms: dict[Term, int]) -> None:
                     terms[term],
                     f"no host can meet both `{earlier}` and `{term}`: a host has one of each. Take one out.",
                 )
+
+
+def _implies(term: Term, other: Term) -> bool:
+    """Whether every host that meets ``term`` meets ``other`` as well: more of the same number, or one of a kind."""
+    match term, other:
+        case (CoresTerm(), CoresTerm()) | (MemoryTerm(), MemoryTerm()) | (DiskTerm(), DiskTerm()):
+            return term.least >= other.least
+        case (OsTerm(), OsTerm()) | (ToolTerm(), ToolTerm()):
+            return term.name == other.name and other.range is None
+        case EnvTerm(), EnvTerm():
+            return term.name == other.name and other.value is None
+    return False
 
 
 class _Builder:

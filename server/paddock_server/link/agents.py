@@ -27,6 +27,7 @@ from ..health.actions.note_link import note_link
 from ..health.actions.note_services import note_services, note_tried
 from ..health.actions.note_strange import note_strange
 from ..health.actions.note_trials import note_trials
+from ..hosts.actions.dispute import dispute, note_second_agent
 from ..hosts.actions.note_caller import note_caller
 from ..hosts.models import Host
 from ..hosts.queries import host_with_key
@@ -84,16 +85,18 @@ async def agent_link(scope: Scope, receive: Receive, send: Send) -> None:
         if twin := await twins.refused(connection, hello):
             if twin.is_news:
                 said = f"A second agent with its key called from {address}, {twin.sentence}."
-                await database_sync_to_async(note_strange)(host, "clone", said)
+                note = dispute if twin.is_another_machine else note_second_agent
+                await database_sync_to_async(note)(host, said)
             await _close(send, TWIN, "another agent with this key is connected")
             return
         if await database_sync_to_async(note_restore)(hello):
             connections.close_all()
             await _close(send, REPLACED, "the database was restored")
             return
-        if twins.comes_in_turns(host.pk, hello.facts.boot):
-            said = f"Two machines take turns with its key: now the one that calls from {address} is back."
-            await database_sync_to_async(note_strange)(host, "clone", said)
+        if twins.comes_in_turns(host.pk, hello.facts.boot, hello.run):
+            said = f"Two agents take turns with its key: now the one that calls from {address} is back"
+            said += f" (machine {hello.facts.machine[:12] or 'unknown'}, started as {hello.facts.boot[:12]})."
+            await database_sync_to_async(dispute)(host, said)
         connections.enter(connection)
         entered = True
         vitals.forget(host.pk)

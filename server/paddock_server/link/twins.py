@@ -27,10 +27,11 @@ LOOK_INTERVAL = 0.05
 
 @dataclass
 class _Seen:
-    """What was seen of the agents of one host: the last that was refused, and the boots of those that came in."""
+    """What was seen of the agents of one host: the last that was refused; boots and runs of those that came in."""
 
     refused: str = ""
     boots: list[str] = field(default_factory=list)
+    runs: list[str] = field(default_factory=list)
 
 
 _seen: dict[int, _Seen] = {}
@@ -42,6 +43,7 @@ class Twin:
 
     is_news: bool
     sentence: str
+    is_another_machine: bool = False
 
 
 async def refused(connection: Connection, hello: wire.Hello) -> Twin | None:
@@ -58,16 +60,19 @@ async def refused(connection: Connection, hello: wire.Hello) -> Twin | None:
     is_news = is_another_boot or seen.refused == hello.run
     seen.refused = hello.run
     where = "from another start of a machine: a copied disk" if is_another_boot else "on the same machine"
-    return Twin(is_news, where)
+    return Twin(is_news, where, is_another_boot)
 
 
-def comes_in_turns(host_id: int, boot: str) -> bool:
-    """Notes the boot of an agent that comes in; whether it is an earlier one, so that two machines take turns."""
-    boots = _of(host_id).boots
-    in_turns = is_an_earlier_boot(boots, boot)
-    if boot and boots[-1:] != [boot]:
-        boots.append(boot)
-        del boots[:-BOOTS_KEPT]
+def comes_in_turns(host_id: int, boot: str, run: str) -> bool:
+    """Notes the boot and the run of an agent that comes in; whether one of them is an earlier one. A process that comes
+    back after another has been in was there all the time: two agents take turns, even where their disks were copied so
+    exactly that machine and boot are the same."""
+    seen = _of(host_id)
+    in_turns = is_an_earlier_boot(seen.boots, boot) or run in seen.runs[:-1]
+    for known, new in ((seen.boots, boot), (seen.runs, run)):
+        if new and known[-1:] != [new]:
+            known.append(new)
+            del known[:-BOOTS_KEPT]
     return in_turns
 
 

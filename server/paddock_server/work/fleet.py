@@ -190,6 +190,7 @@ def _seen_by_core(host: Host, working: int, is_refusing: bool, services: dict[st
         cores=facts.get("cores", 0),
         memory=facts.get("memory", 0),
         disk_free=known.disk_free if known and known.disk_free else facts.get("disk_free") or None,
+        disk_total=facts.get("disk_total", 0.0),
         display=details.get("display", ""),
         variables=frozenset(details.get("variables", ())),
         values=details.get("values", {}),

@@ -14,13 +14,16 @@ FORGOTTEN_AFTER = 3600.0
 def look(host: HostSeen, now: float) -> Iterator[Found]:
     if host.clone and now - host.clone.at < FORGOTTEN_AFTER:
         yield Found(
-            "Another machine calls with its key: its disk was copied with the agent on it. The copy was turned off.",
+            "Two agents call with its key: a disk was copied with the agent on it, or a second agent was started. "
+            + ("The host is held, so neither gets jobs." if host.holding else "The one that came second was refused."),
             host.clone.at,
-            (Evidence(host.clone.sentence, host.clone.at),),
+            (Evidence(host.clone.sentence, host.clone.at), Evidence(f"The host last called from {host.address}.")),
             Remedy(
-                "On the copy, remove the agent's folder and join with a pass of its own.",
-                ("paddock-agent leave --anyway", "paddock-agent join"),
+                "Give the copy a key of its own, with an entry pass: it then stands at the gate as another host. "
+                "After that, resume this one.",
+                ("paddock-agent join --again",),
             ),
+            unknown="Which of the two is the right one: only a person knows.",
         )
 
 

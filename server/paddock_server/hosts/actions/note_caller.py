@@ -6,11 +6,11 @@ from django.db import transaction
 
 from paddock_core.suspicion import calls_from_elsewhere
 
-from ...health.actions.note_strange import note_strange
 from ...link import feed
 from ...logbook.write import write
 from ...people.actor import SERVER
 from ..models import Host
+from .dispute import dispute
 
 
 @transaction.atomic
@@ -24,7 +24,7 @@ def note_caller(host_id: int, machine: str, address: str, is_connected: bool) ->
     is_other = calls_from_elsewhere(host.machine, machine)
     if is_other and is_connected:
         write(SERVER, "turned off a clone of", "host", host.name, host.paddock.name, address=address)
-        note_strange(host, "clone", f"A copy called from {address}.")
+        dispute(host, f"A copy on another machine called from {address}; the host itself calls from {host.address}.")
         return (
             f"{host.name} is connected from the machine that joined; this is another machine with a copy of its key. "
             "Remove the agent's own folder here and join with a pass of your own."

@@ -1,0 +1,27 @@
+"""Two machines call with one host's key: it is held until a person says which of them is right."""
+
+from __future__ import annotations
+
+from django.db import transaction
+
+from ...health.actions.note_strange import note_strange
+from ...people.actor import SERVER
+from ..models import Host
+from .hold import hold
+
+REASON = "Two machines call with its key. Resume it when you know which one is right."
+
+
+@transaction.atomic
+def dispute(host: Host, sentence: str) -> None:
+    """Notes it, and holds a host that takes jobs: one of the machines would do another's work."""
+    note_strange(host, "clone", sentence)
+    host.refresh_from_db()
+    if host.standing == Host.Standing.ADMITTED and not host.holding:
+        hold(SERVER, host, REASON)
+
+
+def note_second_agent(host: Host, sentence: str) -> None:
+    """A second agent of the same machine, as one that was started by hand beside its service: it is refused, and the
+    work goes on."""
+    note_strange(host, "clone", sentence)
