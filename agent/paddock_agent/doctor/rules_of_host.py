@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 
 from . import commands as make
 from .diagnosis import Diagnosis, Possibility
@@ -98,12 +99,24 @@ def folder_rules(evidence: Evidence) -> Diagnosis | None:
     """The agent's own folder and what is in it."""
     agent = Agent(evidence.account, evidence.service)
     if failed := evidence.failed("folder"):
-        return _and_started(explain_part(_part(failed, "agent's folder"), agent), evidence)
+        found = _and_started(explain_part(_part(failed, "agent's folder"), agent), evidence)
+        return _folder_gone(found, evidence) if found.cause == "missing" else found
     if failed := evidence.failed("key"):
         return _key(evidence, failed)
     if failed := evidence.failed("spool"):
         return _spool(evidence, failed)
     return None
+
+
+def _folder_gone(found: Diagnosis, evidence: Evidence) -> Diagnosis:
+    """An empty folder in its place would have no key in it."""
+    return replace(
+        found,
+        sentence=f"The agent's folder {evidence.home} is gone, and its key with it.",
+        remedy="A person must bring the folder back, from where it was moved or from a backup; or make an entry pass "
+        "for this host and run its bring-up command on the machine.",
+        commands=(),
+    )
 
 
 def _part(check: Check, name: str) -> Part:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ...link_state import Link
-from ..commands import REPORT
 from ..finding import Evidence, Found, Remedy, Rule, Severity
 from ..seen import HostSeen
 
@@ -22,10 +21,10 @@ def look(host: HostSeen, now: float) -> Iterator[Found]:
             Evidence(f"It called from {host.address or 'an unknown address'}."),
         ),
         Remedy(
-            "Look whether it has power and network. If it is up, have its watch report from there: it says what "
-            "is in the way.",
-            (REPORT,),
+            "Look whether it has power and network. If it is up, `paddock-agent doctor`, there and as root, says what is "
+            "in the way."
         ),
+        unknown="Whether the machine is down or only its network: nothing of it is heard.",
     )
 
 
