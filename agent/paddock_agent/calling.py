@@ -31,20 +31,21 @@ def post(address: str, body: bytes, headers: Mapping[str, str], patience: float 
         raise unreachable(address, error) from None
 
 
-def post_any_way(address: str, body: bytes, headers: Mapping[str, str], known_ip: str = "") -> bytes:
+def post_any_way(address: str, body: bytes, headers: Mapping[str, str], known_ip: str = "") -> tuple[bytes, bool]:
     """The same, by every way that there may be: as the environment says, without its proxy, and at the address that the
-    server's name had before. Who reports a trouble must not be silenced by it. Raises as ``post`` does by the first."""
+    server's name had before; and whether the first way, the usual one, was it. Who reports a trouble must not be
+    silenced by it. Raises as ``post`` does by the first."""
     ways: list[list[urllib.request.BaseHandler]] = [[urllib.request.ProxyHandler({})]]
     if known_ip:
         ways.append([urllib.request.ProxyHandler({}), _HttpAt(known_ip), _HttpsAt(known_ip)])
     try:
-        return post(address, body, headers)
+        return post(address, body, headers), True
     except Untrusted:
         raise
     except Unreachable as first:
         for handlers in ways:
             try:
-                return _opened(urllib.request.build_opener(*handlers), address, body, headers)
+                return _opened(urllib.request.build_opener(*handlers), address, body, headers), False
             except urllib.error.HTTPError:
                 raise
             except (OSError, ValueError):

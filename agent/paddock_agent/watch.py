@@ -57,7 +57,7 @@ def ask_watch_key(server: str, key: str) -> tuple[str, int]:
     """A fresh key for the watch of the agent that has ``key``, and the seconds between its reports. Raises Dismissed or
     Unreachable."""
     address = f"{server}/agent/v1/watch-key"
-    answer = _asked(address, b"{}", key)
+    answer, _ = _asked(address, b"{}", key)
     try:
         return str(answer["key"]), int(answer["every"])
     except (KeyError, TypeError, ValueError):
@@ -132,16 +132,19 @@ def _recent_starts(system: System, folder: str) -> list[float]:
 async def _tell(system: System, folder: str, note: Note, found: Report) -> Mapping[str, Any]:
     file = paths_of(system).join(folder, KNOWN_ADDRESS)
     known = (system.read_text(file) or "").strip()
-    answer = await asyncio.to_thread(_asked, f"{note.server}/agent/v1/watch", found.as_json(), note.key, known)
-    now = await asyncio.to_thread(ip_of, note.server)
+    address = f"{note.server}/agent/v1/watch"
+    answer, usual = await asyncio.to_thread(_asked, address, found.as_json(), note.key, known)
+    now = await asyncio.to_thread(ip_of, note.server) if usual else ""
     if now and now != known:
         system.write_text(file, now, 0o600)
     return answer
 
 
-def _asked(address: str, body: bytes, key: str, known_ip: str = "") -> Mapping[str, Any]:
+def _asked(address: str, body: bytes, key: str, known_ip: str = "") -> tuple[Mapping[str, Any], bool]:
+    """The answer, and whether it came by the usual way."""
     try:
-        answer = json.loads(post_any_way(address, body, {"Authorization": f"Bearer {key}"}, known_ip))
+        data, usual = post_any_way(address, body, {"Authorization": f"Bearer {key}"}, known_ip)
+        answer = json.loads(data)
     except urllib.error.HTTPError as error:
         if error.code == 401:
             raise Dismissed(problem_of(error)) from None
@@ -150,7 +153,7 @@ def _asked(address: str, body: bytes, key: str, known_ip: str = "") -> Mapping[s
         raise Unreachable(f"What answers at {address} is no Yellow Paddock server: {error}") from None
     if not isinstance(answer, dict):
         raise Unreachable(f"What answers at {address} is no Yellow Paddock server.")
-    return answer
+    return answer, usual
 
 
 def _sentence(found: Report) -> str:

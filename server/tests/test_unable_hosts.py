@@ -9,6 +9,7 @@ from paddock_core.findings import Severity
 from paddock_server.health.actions.greet import greet
 from paddock_server.health.actions.note_trials import note_trials
 from paddock_server.health.fleet_seen import SeenFleet
+from paddock_server.health.looking import stirred
 from paddock_server.link.agents import _take_in
 from paddock_server.logbook.models import Entry
 from paddock_server.work.actions.take_report import take_report
@@ -41,6 +42,7 @@ def test_a_host_that_cannot_work_gets_no_job_and_all_places_say_why(operator, ne
     why = operator.get(f"/api/v1/jobs/{number}/fit/").json()
     counted = {step["name"]: step["left"] for step in why["funnel"]}
     assert (counted["connected, not held"], counted["able to work now"]) == (1, 0)
+    stirred.everything = True
     (finding,) = [one for one in SeenFleet().look(1e9) if one.code == "unable-to-work"]
     assert (finding.severity, finding.about) == (Severity.URGENT, "disk full")
     assert "/srv is full" in finding.sentence

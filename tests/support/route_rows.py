@@ -77,6 +77,7 @@ READ = {
     "/api/v1/hosts/{name}/folders/": Row(path=host),
     "/api/v1/hosts/{name}/history/": Row(path=host, query=lambda side: {"at": timezone.now().isoformat()}),
     "/api/v1/hosts/{name}/readings/": Row(path=host, shows=False),
+    "/api/v1/hosts/{name}/examination/": Row(path=host, shows=False),
     "/api/v1/hosts/{name}/week/": Row(path=host),
     "/api/v1/hosts/{name}/work/": Row(path=host, shows=False),
     "/api/v1/jobs/": Row(),
@@ -202,6 +203,7 @@ WRITE = {
         OPERATOR, host, body=lambda side: {"name": f"{side.mark}-service", "verb": "start"}
     ),
     ("post", "/api/v1/hosts/{name}/survey/"): Row(OPERATOR, host),
+    ("post", "/api/v1/hosts/{name}/examination/"): Row(OPERATOR, host),
     ("post", "/api/v1/jobs/"): Row(OPERATOR, body=lambda side: {**JOB, "pipeline": side.ids["pipeline"]}, special=True),
     ("patch", "/api/v1/jobs/{id}/"): Row(
         OPERATOR, numbered("waiting"), body=lambda side: {"priority": 5}, everywhere=True

@@ -169,14 +169,13 @@ def _refuse_contradictions(terms: dict[Term, int]) -> None:
 
 def _implies(term: Term, other: Term) -> bool:
     """Whether every host that meets ``term`` meets ``other`` as well: more of the same number, or one of a kind."""
-    match term, other:
-        case (CoresTerm(), CoresTerm()) | (MemoryTerm(), MemoryTerm()) | (DiskTerm(), DiskTerm()):
+    for numbers in (CoresTerm, MemoryTerm, DiskTerm):
+        if isinstance(term, numbers) and isinstance(other, numbers):
             return term.least >= other.least
-        case (OsTerm(), OsTerm()) | (ToolTerm(), ToolTerm()):
+    for named in (OsTerm, ToolTerm):
+        if isinstance(term, named) and isinstance(other, named):
             return term.name == other.name and other.range is None
-        case EnvTerm(), EnvTerm():
-            return term.name == other.name and other.value is None
-    return False
+    return isinstance(term, EnvTerm) and isinstance(other, EnvTerm) and term.name == other.name and other.value is None
 
 
 class _Builder:

@@ -2785,6 +2785,7 @@ export interface components {
          *     * `service-disabled` - service-disabled
          *     * `service-fails` - service-fails
          *     * `account-cannot-log-on` - account-cannot-log-on
+         *     * `unit-broken` - unit-broken
          *     * `agent-hung` - agent-hung
          *     * `agent-stopped` - agent-stopped
          *     * `flapping` - flapping
@@ -2807,7 +2808,7 @@ export interface components {
          *     * `started-by-hand` - started-by-hand
          * @enum {string}
          */
-        CodesEnum: "network-silent" | "agent-down" | "machine-silent" | "agent-ended" | "gone-after-reboot" | "service-missing" | "service-stopped" | "service-disabled" | "service-fails" | "account-cannot-log-on" | "agent-hung" | "agent-stopped" | "flapping" | "watched-service-down" | "disk-full" | "disk-filling" | "unable-to-work" | "memory-pressure" | "clock-off" | "environment-old" | "fails-here" | "clone" | "misbehaving" | "agent-old" | "certificate-ending" | "pass-ending" | "passwords-guessed" | "watch-silent" | "no-watch" | "started-by-hand";
+        CodesEnum: "network-silent" | "agent-down" | "machine-silent" | "agent-ended" | "gone-after-reboot" | "service-missing" | "service-stopped" | "service-disabled" | "service-fails" | "account-cannot-log-on" | "unit-broken" | "agent-hung" | "agent-stopped" | "flapping" | "watched-service-down" | "disk-full" | "disk-filling" | "unable-to-work" | "memory-pressure" | "clock-off" | "environment-old" | "fails-here" | "clone" | "misbehaving" | "agent-old" | "certificate-ending" | "pass-ending" | "passwords-guessed" | "watch-silent" | "no-watch" | "started-by-hand";
         /** @description The fleet and its tools, as columns. */
         Columns: {
             hosts: components["schemas"]["HostColumns"];

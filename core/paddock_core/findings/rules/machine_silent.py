@@ -21,7 +21,7 @@ def look(host: HostSeen, now: float) -> Iterator[Found]:
             Evidence(f"It called from {host.address or 'an unknown address'}."),
         ),
         Remedy(
-            "Look whether it has power and network. If it is up, `paddock-agent doctor`, there and as root, says what is "
+            "Look whether it has power and network. If it is up, `paddock-agent doctor`, there as root, says what is "
             "in the way."
         ),
         unknown="Whether the machine is down or only its network: nothing of it is heard.",
