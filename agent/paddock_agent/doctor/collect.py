@@ -17,6 +17,7 @@ import subprocess
 import time
 import urllib.error
 import urllib.request
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from urllib.parse import urlsplit
@@ -30,6 +31,8 @@ from .evidence import Check, Evidence, Override
 PATIENCE = 15.0
 LOG_LINES = 25
 MAX_LINKS = 8
+PYTHON_VARIABLES = ("PYTHONPATH", "PYTHONHOME", "PYTHONSTARTUP", "PYTHONUSERBASE", "LD_LIBRARY_PATH", "LD_PRELOAD")
+"""Variables that change which code a Python runs."""
 LONGEST_FILE = 64 * 1024
 PROPERTIES = [
     "LoadState",
@@ -273,7 +276,21 @@ def _program_checks(unit: dict[str, str], account: str, environment: dict[str, s
     except NotPossible as error:
         code, words = "1", [str(error)]
     detail = " | ".join(words) if code != "0" else "its packages can be loaded"
-    return [*found, Check("packages", code == "0", detail, {"program": program})]
+    facts = {"program": program}
+    if code != "0" and (name := _astray(account, start, environment)):
+        facts["without"] = name
+    return [*found, Check("packages", code == "0", detail, facts)]
+
+
+def _astray(account: str, start: Callable[[], list[str]], environment: dict[str, str]) -> str:
+    """The variable without which the same start works; "" for none."""
+    for name in PYTHON_VARIABLES:
+        if name in environment:
+            rest = {key: value for key, value in environment.items() if key != name}
+            with contextlib.suppress(NotPossible):
+                if as_account(account, start, rest)[0] == "0":
+                    return name
+    return ""
 
 
 def _closed_package(program: str) -> str:

@@ -39,4 +39,4 @@ def without_line(file: str, line_number: int) -> str:
 
 def with_sudo(commands: Sequence[str]) -> tuple[str, ...]:
     """The same commands for somebody who is not root. A redirection needs a shell of root's own."""
-    return tuple(f"sudo sh -c {shlex.quote(one)}" if ">" in one else f"sudo {one}" for one in commands)
+    return tuple(f"sudo sh -c {shlex.quote(one)}" if ">" in one or "&&" in one else f"sudo {one}" for one in commands)

@@ -72,4 +72,9 @@ def _as_run_there(found: Diagnosis, evidence: Evidence) -> Diagnosis:
     """Commands for who is logged in there: through sudo where the host has it."""
     from .commands import with_sudo
 
-    return replace(found, commands=with_sudo(found.commands)) if evidence.has_sudo else found
+    if not evidence.has_sudo:
+        return found
+    possible = tuple(
+        replace(one, command="".join(with_sudo([one.command] if one.command else []))) for one in found.possible
+    )
+    return replace(found, commands=with_sudo(found.commands), possible=possible)

@@ -9,7 +9,7 @@ from . import commands as make
 from .diagnosis import Diagnosis, Possibility
 from .evidence import Check, Evidence
 from .failed_trials import Agent, Part, explain_part
-from .rules_of_unit import last_lines, repair, unit_line
+from .rules_of_unit import environment_files, last_lines, repair, unit_line
 
 
 def account_rules(evidence: Evidence) -> Diagnosis | None:
@@ -17,6 +17,11 @@ def account_rules(evidence: Evidence) -> Diagnosis | None:
     if not (failed := evidence.failed("account")):
         return None
     account = evidence.account
+    dynamic = [
+        one for one in evidence.overrides if one.key == "DynamicUser" and one.value.lower() in ("yes", "true", "1")
+    ]
+    if dynamic:
+        return None  # its account is made up at each start: that line is the cause
     line = next((one for one in evidence.overrides if one.key == "User" and one.value == account), None)
     known = (unit_line(evidence), f"The machine's list of accounts: {failed.detail}.")
     if line:
@@ -70,6 +75,8 @@ def program_rules(evidence: Evidence) -> Diagnosis | None:
     failed = evidence.failed("packages")
     if not failed:
         return None
+    if failed.facts.get("without"):
+        return _environment(evidence, failed, known)
     if found := re.search(r"(?:Permission denied|PermissionError).*?'?(/[^':|]+)", failed.detail):
         return Diagnosis(
             "packages",
@@ -87,6 +94,19 @@ def program_rules(evidence: Evidence) -> Diagnosis | None:
         known,
         remedy="Install the agent's program again; key, name, account and environment stay.",
         commands=repair(evidence),
+    )
+
+
+def _environment(evidence: Evidence, failed: Check, known: tuple[str, ...]) -> Diagnosis:
+    """A variable of the service that leads Python astray: without it, the packages can be loaded."""
+    name = failed.facts["without"]
+    files = environment_files(evidence)
+    return Diagnosis(
+        "environment",
+        f"The variable {name} in the service's environment keeps the agent's Python from starting: {failed.detail}.",
+        (f"Without {name} its packages can be loaded.", *known),
+        remedy="Take the variable out, and start the service.",
+        commands=(*(make.words("sed", "-i", f"/^{name}=/d", file) for file in files), *make.restart(evidence.service)),
     )
 
 
@@ -174,7 +194,8 @@ def _key(evidence: Evidence, failed: Check) -> Diagnosis:
 def _spool(evidence: Evidence, failed: Check) -> Diagnosis:
     file = failed.facts.get("file", f"{evidence.home}/spool.sqlite3")
     known = (failed.detail, unit_line(evidence), *last_lines(evidence, 2))
-    if re.search("readonly|unable to open", failed.detail):
+    is_file = failed.facts.get("kind") == "file" or failed.facts.get("nearest") != file
+    if is_file and re.search("readonly|unable to open", failed.detail):
         return Diagnosis(
             "state closed",
             f"The account {evidence.account} may not write the agent's messages in {file}.",

@@ -8,7 +8,7 @@ from urllib.parse import urlsplit
 from . import commands as make
 from .diagnosis import Diagnosis, Possibility
 from .evidence import Check, Evidence
-from .rules_of_unit import is_running, last_lines, repair, unit_line
+from .rules_of_unit import environment_files, is_running, last_lines, repair, unit_line
 
 
 def server_rules(evidence: Evidence) -> Diagnosis | None:
@@ -126,11 +126,6 @@ def _proxy(evidence: Evidence, failed: Check) -> Diagnosis:
         remedy=f"Start the proxy, or name another in {', '.join(files) or 'the service environment'}. Without it the "
         f"server does not answer either ({failed.facts.get('direct', 'not tried')}). A person must.",
     )
-
-
-def environment_files(evidence: Evidence) -> list[str]:
-    """The environment files of the service, as the manager names them."""
-    return re.findall(r"(/\S+) \(", evidence.unit.get("EnvironmentFiles", ""))
 
 
 def _certificate(evidence: Evidence, failed: Check) -> Diagnosis:

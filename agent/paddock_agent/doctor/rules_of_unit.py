@@ -156,14 +156,16 @@ def sandbox_rules(evidence: Evidence) -> Diagnosis | None:
             lines,
             "That this line is the cause follows from there being no other; the log does not say so.",
         )
+    # The last line of each file first, so that the numbers of the others stay right.
+    ordered = sorted(lines, key=lambda one: (one.file, -one.line))
+    then = " && ".join(("systemctl daemon-reload", *make.restart(evidence.service)))
     return Diagnosis(
         "override",
         "All that the agent needs works outside of its unit, to which lines were added: one of them is in the way.",
-        (_unit_line(evidence), *(_shown(one) for one in lines), *last_lines(evidence)),
+        (_unit_line(evidence), *last_lines(evidence)),
         "Which of the lines it is.",
-        tuple(Possibility(_shown(one), make.without_line(one.file, one.line)) for one in lines),
-        "Take the lines out one by one, the last of each file first, then: "
-        + "; ".join(("systemctl daemon-reload", *make.restart(evidence.service))),
+        tuple(Possibility(f"{_shown(one)}.", f"{make.without_line(one.file, one.line)} && {then}") for one in ordered),
+        "Take the lines out one by one, in this order, until the agent connects.",
     )
 
 
@@ -220,6 +222,11 @@ def is_running(evidence: Evidence) -> bool:
 def repair(evidence: Evidence, *options: str) -> tuple[str, ...]:
     """The doctor's own repair: it knows the unit, the account and the packages."""
     return (" ".join([evidence.command or "paddock-agent", "repair", *options]),)
+
+
+def environment_files(evidence: Evidence) -> list[str]:
+    """The environment files of the service, as the manager names them."""
+    return re.findall(r"(/\S+) \(", evidence.unit.get("EnvironmentFiles", ""))
 
 
 def _unit_line(evidence: Evidence) -> str:

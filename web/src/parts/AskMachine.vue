@@ -71,6 +71,7 @@ onNote((note) => {
   overflow: auto;
   border-radius: 4px;
   background: var(--code);
+  color: var(--code-ink);
   font-family: var(--mono);
   font-size: 12px;
   white-space: pre-wrap;

@@ -80,7 +80,7 @@ function bringBack(): Promise<void> {
         </ul>
         <p v-if="finding.unknown"><strong>Not known.</strong> {{ finding.unknown }}</p>
         <template v-if="finding.possible.length">
-          <p><strong>What fits.</strong> Each command tells one cause from the others.</p>
+          <p><strong>What fits.</strong> Each command tries or shows one of them.</p>
           <ol data-possible>
             <li v-for="one in finding.possible" :key="one.sentence">{{ one.sentence }}<CopyText v-if="one.command" :text="one.command" /></li>
           </ol>
