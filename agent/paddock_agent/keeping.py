@@ -74,7 +74,8 @@ async def install(
 ) -> Diagnosis:
     """Sets the service up under ``account``, which gets the agent's folders, and starts it.
 
-    Without ``account`` it is the manager's own, which is made if it is not there; one that was named has to be there.
+    Without ``account`` it stays the one that the service has; a new service gets the manager's own, which is made if it
+    is not there. One that was named has to be there.
     ``secret`` is the account's password, where the system wants one. Raises AgentError for what would not work, before
     the service is written.
     """
@@ -82,7 +83,7 @@ async def install(
     manager = await manager_at_work(system)
     name = name_on(system, identity)
     own = manager.own_account(name)
-    account = account or own
+    account = account or await _account_so_far(manager, name) or own
     if account != own and (trouble := await manager.account_trouble(account)):
         sentence = trouble.sentence[0].upper() + trouble.sentence[1:]
         raise AgentError(
@@ -108,6 +109,17 @@ async def install(
     if start:
         await manager.restart(definition.name)
     return diagnose(await manager.state(definition.name))
+
+
+async def _account_so_far(manager: ServiceManager, name: str) -> str:
+    """The account of the service as it is, "" where there is none that could still run it."""
+    try:
+        state = await manager.state(name)
+    except AgentError:
+        return ""
+    if state.running == "missing" or not state.account or await manager.account_trouble(state.account):
+        return ""
+    return state.account
 
 
 def _environment(system: System, name: str) -> dict[str, str]:

@@ -172,29 +172,30 @@ def test_disabled(host, server, service):
 
 def test_its_account_is_gone(host, server, service):
     host.run(f"systemctl stop {service}; userdel --force paddock; systemctl start {service}")
-    one = found(server, "account-cannot-log-on")
-    assert "the account paddock does not exist (status 217)" in one["sentence"]
+    one = found(server, "agent-down")
+    assert "The account paddock, which the service runs under, does not exist" in one["sentence"]
+    assert any("status 217" in each["text"] for each in one["evidence"])
     assert one["remedy"]["commands"][0].startswith("useradd ")
     remedied(host, one)
-    closed(server, "account-cannot-log-on")
+    closed(server, "agent-down")
 
 
 def test_its_program_is_gone(host, server, service):
     python = host.run(f"systemctl show {service} --property=ExecStart").stdout.partition("path=")[2].partition(" ;")[0]
     host.run(f"mv {python} {python}.away; systemctl restart {service}")
-    # The watch is started with the same program, so it falls silent with it: what is told is what is known.
-    until(lambda: {"machine-silent", "agent-stopped"} & set(codes(server)), "the silence to be found")
-    host.run(f"mv {python}.away {python}; systemctl reset-failed {service}; systemctl start {service}")
-    until(lambda: not {"machine-silent", "agent-stopped"} & set(codes(server)), "it to close")
+    one = found(server, "agent-down")
+    assert (one["about"], python in one["sentence"]) == ("program", True)
+    remedied(host, one)
+    closed(server, "agent-down")
 
 
 def test_it_hangs(host, server, service):
     host.run(f"kill -STOP {process(host, service)}")
-    one = found(server, "agent-hung")
-    assert "it hangs" in one["sentence"]
+    one = found(server, "agent-down")
+    assert "stopped by a signal (SIGSTOP)" in one["sentence"]
     assert server.host(NAME)["link_cause"].startswith("Nothing was heard past the grace")
     remedied(host, one)
-    closed(server, "agent-hung")
+    closed(server, "agent-down")
 
 
 def test_its_network_is_cut(host, server, service):
@@ -309,7 +310,7 @@ def test_watched_services(host, server, service):
     closed(server, "watched-service-down")
     until(lambda: server.job(waits)["state"] == "passed", "the waiting job to pass")
     server.api.patch("/api/v1/paddocks/shoreline/", {"services": []})
-    host.run(f"{AGENT} service install")
+    host.run(f"{AGENT} service install --user paddock")
 
 
 def test_restarted_while_its_agent_was_started_by_hand(host, server, service):

@@ -26,6 +26,15 @@ def diagnose(evidence: Evidence) -> Diagnosis:
     if is_running(evidence) and is_heard(evidence):
         broken = unit_rules(evidence)
         return _as_run_there(broken, evidence) if broken else WELL
+    if "no Python" in evidence.trouble:
+        return Diagnosis(
+            "no python",
+            "No Python 3.11 or newer can be started on the machine, so neither can the agent.",
+            (f"The watch's own script: {evidence.trouble}.",),
+            "What has become of it: without a Python the host cannot be examined.",
+            remedy="A person must install Python again, or make it a program that everybody may run; then start the "
+            "service.",
+        )
     if evidence.trouble:
         return Diagnosis("not examined", f"The host could not be examined: {evidence.trouble}", last_lines(evidence))
     if evidence.unit.get("ActiveState") == "activating" and evidence.unit.get("SubState", "").startswith("start"):

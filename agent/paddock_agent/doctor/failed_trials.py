@@ -69,7 +69,7 @@ def explain_part(part: Part, agent: Agent) -> Diagnosis:
     """The cause of one failure: the first that its facts bear out."""
     if agent.family != "linux":
         return _as_it_is(part, agent)
-    for rule in (_room, _read_only, _limits, _network, _folder_rules):
+    for rule in (_shell, _room, _read_only, _limits, _network, _folder_rules):
         if one := rule(part, agent):
             return one
     return _as_it_is(part, agent)
@@ -98,6 +98,23 @@ def _as_it_is(part: Part, agent: Agent) -> Diagnosis:
         _evidence(part),
         "Why, the system does not say.",
         remedy=f"Look at the {part.name} on the machine, as the account {agent.account}.",
+    )
+
+
+def _shell(part: Part, agent: Agent) -> Diagnosis | None:
+    if part.name != "shell":
+        return None
+    path = part.facts.get("PATH", "")
+    sentence = f"The agent has no shell on its PATH, which is {path or 'empty'}: no script can start."
+    if not agent.service:
+        return _found(part, "shell", sentence, "Start the agent with the PATH of a log-in.")
+    file = f"/etc/paddock-agent/{agent.service.removesuffix('.service')}.env"
+    return _found(
+        part,
+        "shell",
+        sentence,
+        "Take the PATH out of the service's environment: it then has the system's own.",
+        [make.words("sed", "-i", "/^PATH=/d", file), *make.restart(agent.service)],
     )
 
 
@@ -294,6 +311,15 @@ def _immutable(part: Part, agent: Agent, folder: str, facts: Mapping[str, str]) 
 
 
 def _missing(part: Part, agent: Agent, folder: str, facts: Mapping[str, str]) -> Diagnosis | None:
+    if target := facts.get("leads to", ""):
+        place = facts.get("nearest", folder)
+        return _found(
+            part,
+            "missing",
+            f"The {part.name} {folder} is not there: {place} is a link to {target}, which does not exist.",
+            "Bring back what the link leads to; or take the link away and make the folder, as these commands do.",
+            [make.words("rm", place), *_own(part, folder, agent)],
+        )
     if folder == facts.get("nearest", folder) and part.error != "ENOENT":
         return None
     return _found(

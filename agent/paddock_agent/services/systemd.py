@@ -141,7 +141,8 @@ class Systemd(ServiceManager):
         """See the port."""
         await self._demand_account(definition.account)
         await run_or_fail(self._system, ["mkdir", "-p", ENVIRONMENTS])
-        self._system.write_text(environment_file(definition.name), environment_text(definition), 0o644)
+        file = environment_file(definition.name)
+        self._system.write_text(file, environment_text(definition, self._system.read_text(file) or ""), 0o644)
         self._system.write_text(f"{FOLDER}/{definition.name}", unit_file(definition), 0o644)
         await self._ask("daemon-reload")
         await self._ask("enable", definition.name)
@@ -246,10 +247,14 @@ def environment_file(name: str) -> str:
     return f"{ENVIRONMENTS}/{name.removesuffix('.service')}.env"
 
 
-def environment_text(definition: Definition) -> str:
-    """The environment file: quoted as systemd.exec(5) wants it."""
-    lines = [f"# The environment of {definition.name}. Restart the service after a change."]
+def environment_text(definition: Definition, so_far: str = "") -> str:
+    """The environment file: quoted as systemd.exec(5) wants it. What people have set in it ``so_far`` stays."""
+    header = f"# The environment of {definition.name}. Restart the service after a change."
+    lines = so_far.splitlines() or [header]
+    known = {line.partition("=")[0].strip() for line in lines if not line.lstrip().startswith(("#", ";"))}
     for name, value in definition.environment.items():
+        if name in known:
+            continue
         escaped = value.replace("\\", "\\\\").replace('"', '\\"').replace("$", "\\$").replace("`", "\\`")
         lines.append(f'{name}="{escaped}"')
     return "\n".join(lines) + "\n"

@@ -53,6 +53,7 @@ def try_all(work_folder: str, server: str, home: str) -> list[FailedTrial]:
     """Tries each part, with a time limit of its own; returns those that failed. ``server`` is its address."""
     temporary = temporary_folder()
     trials: list[Trial] = [
+        ("shell", _find_shell, lambda: {"PATH": os.environ.get("PATH", "")}),
         ("open files", _open_files, limit_facts),
         ("processes", _start_processes, limit_facts),
         ("temporary folder", lambda: _write_in(temporary), lambda: folder_facts(temporary)),
@@ -174,6 +175,13 @@ def _run_program(program: Path) -> None:
             time.sleep(0.05)
 
 
+def _find_shell() -> None:
+    """A shell for scripts, by the PATH that jobs get."""
+    names = ("powershell", "cmd") if sys.platform == "win32" else ("bash", "sh")
+    if not any(shutil.which(name) for name in names):
+        raise ValueError(f"{' and '.join(names)} are not on the PATH {os.environ.get('PATH', '')}")
+
+
 def _open_files() -> None:
     with contextlib.ExitStack() as stack:
         for _ in range(OPEN_FILES):
@@ -276,6 +284,8 @@ def folder_facts(folder: Path) -> dict[str, str]:
         facts["mode"] = f"{about.st_mode & 0o7777:o}"
         facts["kind"] = "folder" if place.is_dir() else "file"
         facts["owner"] = _owner(place)
+    if place.is_symlink() and not place.exists():
+        facts["leads to"] = os.path.realpath(place)
     if closed := _closed_at(folder):
         facts["closed at"] = closed
     if _is_immutable(place):

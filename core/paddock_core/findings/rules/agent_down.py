@@ -25,11 +25,16 @@ REPLACES = frozenset(
 """What is said of a host without such evidence: beside a known cause it would only be its consequence."""
 
 
+NO_SERVICE = "unit missing"
+
+
 def look(host: HostSeen, now: float) -> Iterator[Found]:
     told = host.told_since
     if not told or not told.diagnosis:
         return
     one = told.diagnosis
+    if one.cause == NO_SERVICE and not host.kept_by:
+        return  # it was started by hand, and never had one
     yield Found(
         one.sentence,
         host.link_since,
