@@ -54,6 +54,7 @@ bench: .make/python .make/web .make/wheels .make/test-tools ## run the benchmark
 
 screenshots: .make/python .make/web .make/wheels .make/test-tools ## take the pictures in docs/screenshots anew
 	$(BIN)/python tests/browser/screenshots.py
+	PADDOCK_PICTURES=docs/screenshots $(BIN)/pytest -q tests/browser/test_examination.py
 
 web: .make/web ## build the web part
 

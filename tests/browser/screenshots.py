@@ -120,9 +120,6 @@ def take_all(
     camera.shoot("pipelines")
     camera.go("/logbook", "table")
     camera.shoot("logbook")
-    camera.dark(True)
-    camera.go("/", "[data-gate]")
-    camera.shoot("yard-dark")
 
 
 def in_terminal(demo: Demo, name: str, line: str) -> None:

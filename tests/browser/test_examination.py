@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import json
+import os
 import time
 import urllib.request
+from pathlib import Path
 
 import pytest
 from page import Page
@@ -89,3 +91,8 @@ def test_several_causes_are_listed_and_the_machine_is_asked(browser, server, wat
     page.button("Ask the machine", item)
     page.button("Show its report", item).click()
     page.says("ReadOnlyPaths=/var", f"{item} .report")
+    if folder := os.environ.get("PADDOCK_PICTURES"):
+        browser.set_window_size(1280, 887)
+        browser.get(f"{server.url}/hosts/{NAME}")
+        page.says("Which of the lines it is.", item)
+        browser.save_screenshot(str(Path(folder, "finding.png")))

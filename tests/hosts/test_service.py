@@ -140,6 +140,7 @@ def test_running_the_script_again_keeps_what_is_there(host, server, service):
 
 
 def test_the_service_is_enabled_runs_as_its_own_user_and_does_a_job(host, server, service):
+    until(lambda: is_connected(server), "the host to be connected")
     assert show(host, service, "UnitFileState", "ActiveState", "User") == ["enabled", "active", "paddock"]
     assert host.run(f"systemd-analyze verify /etc/systemd/system/{service}").stderr.strip() == ""
     here = server.host("knot-01")

@@ -57,12 +57,14 @@ def explain(failed: Sequence[Part], agent: Agent) -> list[Diagnosis]:
     found: dict[tuple[str, str], Diagnosis] = {}
     for part in failed:
         one = explain_part(part, agent)
-        key = (one.cause, part.facts.get("mount", "") if one.cause in _OF_A_MOUNT else part.name)
+        where = part.facts.get("mount", "") if one.cause in _OF_A_MOUNT else part.name
+        key = (one.cause, "" if one.cause in _OF_THE_SERVICE else where)
         found.setdefault(key, one)
     return list(found.values())
 
 
 _OF_A_MOUNT = frozenset({"disk full", "no inodes", "read-only", "quota"})
+_OF_THE_SERVICE = frozenset({"file size", "open files", "processes", "tasks"})
 
 
 def explain_part(part: Part, agent: Agent) -> Diagnosis:
@@ -192,6 +194,9 @@ def _limits(part: Part, agent: Agent) -> Diagnosis | None:
         return _raised(
             part, agent, "open files", f"The agent may have only {limit} files open at a time.", ["LimitNOFILE=65536"]
         )
+    if part.error == "EFBIG":
+        sentence = "The agent may write no files of that length: its service has a limit for it (LimitFSIZE)."
+        return _raised(part, agent, "file size", sentence, ["LimitFSIZE=infinity"])
     if part.error == "ENFILE":
         return _found(
             part,

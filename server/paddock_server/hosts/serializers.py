@@ -396,7 +396,7 @@ def _watch_word(host: Host) -> str:
     shown = watch_shown(host, timezone.now())
     if not shown or host.link == Link.CONNECTED or not host.link_since or shown["at"] <= host.link_since:
         return ""
-    return str(shown["sentence"])
+    return "its service runs, but its agent is not heard" if shown["running"] == "running" else str(shown["sentence"])
 
 
 class ReasonSerializer(serializers.Serializer):
