@@ -6,6 +6,7 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import logging
+import time
 from collections.abc import Callable
 
 import msgspec
@@ -23,7 +24,13 @@ log = logging.getLogger("paddock.agent")
 EVERY = 24 * 3600.0
 LOOK_EVERY = 20.0
 """Seconds between looks at the folders. A look is one call to the system for each of about a hundred."""
+QUIET, LONGEST_QUIET = 30.0, 3600.0
+"""Seconds for which a folder that changes for nothing is not looked at: doubled each time, up to the longest."""
 LARGEST_REPORT = wire.LARGEST_MESSAGE - 64 * 1024
+
+
+Folders = dict[str, tuple[float | None, frozenset[str]]]
+"""By folder, when it last changed, and the names in it."""
 
 
 class Surveying:
@@ -49,7 +56,9 @@ class Surveying:
         self._trials: set[asyncio.Task[None]] = set()
         self._found: tuple[list[wire.Installation], list[wire.Broken]] = ([], [])
         self._changed: set[str] = set()
-        self._noisy: set[str] = set()
+        self._fruitless: dict[str, int] = {}
+        """By folder, how many surveys in a row its changes led to for nothing."""
+        self._quiet_until: dict[str, float] = {}
 
     def want(self, because: str, mark: str = "") -> None:
         """Asks for a survey soon; one that is asked for while another runs follows it, and has the ``mark``."""
@@ -64,6 +73,7 @@ class Surveying:
             because, self._because = self._because, "daily"
             marks, self._marks = self._marks, []
             self._wanted.clear()
+            before = await asyncio.to_thread(self._folders)
             result = await survey(self._system, self._probes.tools)
             details = await gather_details(self._system, self._probes.tools)
             await self._report(result, details, because, marks)
@@ -77,22 +87,35 @@ class Surveying:
             self._surveyed()
             with contextlib.suppress(TimeoutError):
                 async with asyncio.timeout(EVERY):
-                    await self._wait()
+                    await self._wait(before)
 
     def _learn_noise(self, because: str, result: SurveyResult) -> None:
-        """A folder whose change led to a survey that found nothing new is left out until the next survey of another
-        kind: some tools write beside themselves whenever they are run."""
+        """Of a folder whose change led to a survey that found nothing new, only the names in it count from then on, and
+        each time it happens again it has to be quiet for longer: some tools write beside themselves whenever they run.
+        It is never left out: a tool that is put there later is found."""
         found = (result.installations, result.broken)
         if because != "folders":
-            self._noisy.clear()
+            self._fruitless.clear()
+            self._quiet_until.clear()
         elif found == self._found:
-            self._noisy |= self._changed
+            for folder in self._changed:
+                times = self._fruitless[folder] = self._fruitless.get(folder, 0) + 1
+                if times > 1:
+                    self._quiet_until[folder] = time.monotonic() + min(LONGEST_QUIET, QUIET * 2**times)
+        else:
+            for folder in self._changed:
+                self._fruitless.pop(folder, None)
+                self._quiet_until.pop(folder, None)
         self._found = found
 
-    async def _wait(self) -> None:
-        """Until a survey is asked for, or a folder is no longer as it was after the survey: probes and log-ins may
-        write there themselves."""
+    async def _wait(self, before: Folders) -> None:
+        """Until a survey is asked for, or a folder is another than it was. Of what happened during the survey itself,
+        since ``before``, only names that came or went count: probes and log-ins may write there themselves."""
         folders = await asyncio.to_thread(self._folders)
+        during = {folder for folder, seen in folders.items() if folder in before and seen[1] != before[folder][1]}
+        if during := self._due(during):
+            self._because, self._changed = "folders", during
+            return
         while not self._wanted.is_set():
             with contextlib.suppress(TimeoutError):
                 async with asyncio.timeout(LOOK_EVERY):
@@ -100,18 +123,32 @@ class Surveying:
                     return
             now = await asyncio.to_thread(self._folders)
             # An installer is let finish: it changes folders for as long as it works.
-            while now != folders:
+            while changed := self._differing(folders, now):
                 self._because = "folders"
-                self._changed = {folder for folder in now if now[folder] != folders.get(folder)}
+                self._changed = changed
                 folders = now
                 await asyncio.sleep(LOOK_EVERY / 4)
                 now = await asyncio.to_thread(self._folders)
-                if now == folders:
+                if not self._differing(folders, now):
                     return
 
-    def _folders(self) -> dict[str, float | None]:
+    def _differing(self, old: Folders, new: Folders) -> set[str]:
+        """The folders that are others now: by their names, or by their time where that ever meant anything."""
+        differing = set()
+        for folder, seen in new.items():
+            known = old.get(folder, (None, frozenset()))
+            if seen[1] != known[1] or (seen[0] != known[0] and folder not in self._fruitless):
+                differing.add(folder)
+        return self._due(differing)
+
+    def _due(self, folders: set[str]) -> set[str]:
+        """Of these, the ones that need not be quiet any longer."""
+        now = time.monotonic()
+        return {folder for folder in folders if now >= self._quiet_until.get(folder, 0.0)}
+
+    def _folders(self) -> Folders:
         folders = watched_folders(self._system, self._probes.tools)
-        return {folder: self._system.changed_at(folder) for folder in folders if folder not in self._noisy}
+        return {folder: (self._system.changed_at(folder), self._system.names_in(folder)) for folder in folders}
 
     def try_probe(self, asked: wire.TryProbe) -> None:
         """Runs one definition and reports what it finds, beside all else."""

@@ -432,6 +432,11 @@ class SimulatedSystem(System):
         found = {one.split(paths_of(self).sep)[0] for one in below}
         return sorted(found | ({".git"} if path in self.repositories else set()))
 
+    def names_in(self, path: str) -> frozenset[str]:
+        """See the port."""
+        inside = self._compared(path.rstrip("/\\")) + "/"
+        return frozenset(key[len(inside) :].split("/")[0] for key in self._known() if key.startswith(inside))
+
     def folder_size(self, path: str) -> tuple[int, int]:
         """See the port."""
         return self._folders.get(path, 0), self._folders.get(path, 0) // 40_000

@@ -222,7 +222,9 @@ def room_rules(evidence: Evidence) -> Diagnosis | None:
     for check in evidence.checks:
         if check.name.startswith("trial: ") and not check.ok:
             part = _part(check, check.name.removeprefix("trial: "))
-            return _and_started(explain_part(part, Agent(evidence.account, evidence.service)), evidence)
+            found = _and_started(explain_part(part, Agent(evidence.account, evidence.service)), evidence)
+            # The account's home often is the agent's folder.
+            return _folder_gone(found, evidence) if part.folder == evidence.home and found.cause == "missing" else found
     return None
 
 

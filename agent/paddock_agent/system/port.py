@@ -228,6 +228,9 @@ class System(Protocol):
     def folders_in(self, path: str) -> list[str]:
         """The names of the folders in a folder; none where there is no such folder."""
 
+    def names_in(self, path: str) -> frozenset[str]:
+        """The names of all that is in a folder; none where there is no such folder, or it is closed."""
+
     def folder_size(self, path: str) -> tuple[int, int]:
         """Bytes on the disk, and number of files, of a folder and all in it. May take long."""
 

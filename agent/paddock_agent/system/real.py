@@ -337,6 +337,14 @@ class RealSystem(System):
         """See the port."""
         return folders.names_in(Path(path))
 
+    def names_in(self, path: str) -> frozenset[str]:
+        """See the port."""
+        try:
+            with os.scandir(path) as entries:
+                return frozenset(entry.name for entry in entries)
+        except OSError:
+            return frozenset()
+
     def folder_size(self, path: str) -> tuple[int, int]:
         """See the port."""
         return folders.size_of(Path(path))
