@@ -49,6 +49,7 @@ bench: .make/python .make/web .make/wheels .make/test-tools ## run the benchmark
 	$(BIN)/python bench/log_flow.py
 	$(BIN)/python bench/packed_logs.py
 	$(BIN)/python bench/survey.py
+	$(BIN)/python bench/trial_of_work.py
 	$(BIN)/python bench/toolchains.py
 	cd web && npx vitest bench --run
 

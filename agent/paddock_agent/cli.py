@@ -191,6 +191,20 @@ def _join(options: argparse.Namespace) -> int:
     return 0
 
 
+def _home_of(named: Path | None) -> Path:
+    """The folder of the agent that is meant. Raises AgentError where several agents run on this machine, none of them
+    in the usual folder, and none is named: a command must not reach the wrong one."""
+    if named:
+        return named
+    usual = identity.default_home()
+    if (usual / identity.FILE).exists() or os.environ.get("PADDOCK_AGENT_HOME"):
+        return usual
+    others = doctor.homes_here()
+    if len(others) > 1:
+        raise AgentError(f"Several agents run on this machine. Name one with --home: {', '.join(others)}")
+    return Path(others[0]) if others else usual
+
+
 def _asked(question: str, hidden: bool = False) -> str:
     """What a person answers at a terminal; "" where there is none."""
     if not sys.stdin.isatty():
@@ -252,7 +266,7 @@ def _work(system: RealSystem, home: Path) -> int:
 
 
 def _service_install(options: argparse.Namespace) -> int:
-    home = (options.home or identity.default_home()).absolute()
+    home = _home_of(options.home).absolute()
     known, system = identity.load(home), RealSystem()
     secret = os.environ.pop("PADDOCK_ACCOUNT_PASSWORD", "")
     if options.ask_password:
@@ -290,7 +304,7 @@ def _install_watch_too(system: RealSystem, known: identity.Identity, home: Path)
 
 
 def _watch_install(options: argparse.Namespace) -> int:
-    home = (options.home or identity.default_home()).absolute()
+    home = _home_of(options.home).absolute()
     system, known = RealSystem(), identity.load(home)
     asyncio.run(keeping.install_watch(system, known, str(home)))
     print(f"The watch of {known.host} is set up, and reports to {known.server}.")
@@ -300,20 +314,20 @@ def _watch_install(options: argparse.Namespace) -> int:
 def _watch_report(options: argparse.Namespace) -> int:
     system = RealSystem()
     if not options.folder:
-        options.folder = keeping.watch_folder(system, identity.load(options.home or identity.default_home()))
+        options.folder = keeping.watch_folder(system, identity.load(_home_of(options.home)))
     print(asyncio.run(watch.report(system, options.folder)))
     return 0
 
 
 def _watch_uninstall(options: argparse.Namespace) -> int:
-    asyncio.run(keeping.remove_watch(RealSystem(), identity.load(options.home or identity.default_home())))
+    asyncio.run(keeping.remove_watch(RealSystem(), identity.load(_home_of(options.home))))
     return 0
 
 
 def _with_manager(home: Path | None, do: Callable[[ServiceManager, str], Coroutine[None, None, T]]) -> T:
     """Does something with the service of the agent at ``home``."""
     system = RealSystem()
-    name = keeping.name_on(system, identity.load(home or identity.default_home()))
+    name = keeping.name_on(system, identity.load(_home_of(home)))
 
     async def work() -> T:
         return await do(await keeping.manager_at_work(system), name)
@@ -324,7 +338,7 @@ def _with_manager(home: Path | None, do: Callable[[ServiceManager, str], Corouti
 def _service_verb(options: argparse.Namespace) -> int:
     system = RealSystem()
     keeping.demand_rights(system, "This")
-    known = identity.load(options.home or identity.default_home())
+    known = identity.load(_home_of(options.home))
     keeping.mark_stopped(system, known, options.verb == "stop")
     _with_manager(options.home, lambda manager, name: getattr(manager, options.verb)(name))
     return 0 if options.verb == "stop" else _service_status(options)
@@ -337,12 +351,12 @@ def _service_status(options: argparse.Namespace) -> int:
 
 
 def _service_uninstall(options: argparse.Namespace) -> int:
-    asyncio.run(keeping.remove(RealSystem(), identity.load(options.home or identity.default_home())))
+    asyncio.run(keeping.remove(RealSystem(), identity.load(_home_of(options.home))))
     return 0
 
 
 def _leave(options: argparse.Namespace) -> int:
-    home = options.home or identity.default_home()
+    home = _home_of(options.home)
     known = identity.load(home)
     asyncio.run(keeping.remove(RealSystem(), known))
     try:

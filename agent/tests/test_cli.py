@@ -147,3 +147,18 @@ def test_leaving_tells_the_server_and_removes_what_is_there(monkeypatch, tmp_pat
     assert cli.main(["leave", "--anyway"]) == 0
     assert "could not be told" in capsys.readouterr().out
     assert not home.exists()
+
+
+def test_of_several_agents_a_bare_command_asks_which(monkeypatch, tmp_path, capsys):
+    homes = [tmp_path / name for name in ("chart", "tide")]
+    monkeypatch.setattr(cli.identity, "default_home", lambda: tmp_path / "usual")
+    monkeypatch.setattr(cli.doctor, "homes_here", lambda: [str(home) for home in homes])
+    monkeypatch.delenv("PADDOCK_AGENT_HOME", raising=False)
+    assert cli.main(["leave"]) == 1
+    said = capsys.readouterr().err
+    assert "Several agents run on this machine" in said
+    assert all(str(home) in said for home in homes)
+    assert cli.main(["leave", "--home", str(homes[0])]) == 5
+    monkeypatch.setattr(cli.doctor, "homes_here", lambda: [str(homes[1])])
+    assert cli.main(["leave"]) == 5
+    assert str(homes[1]) in capsys.readouterr().err

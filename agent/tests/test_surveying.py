@@ -64,7 +64,6 @@ class Yard:
             while len(self.surveys) < number:
                 await asyncio.sleep(0.01)
 
-
     async def look(self, times):
         """Waits until the folder was looked at so many times more."""
         until = self.machine.looks + times

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import argparse
+import contextlib
 import subprocess
-import sys
 import time
 from pathlib import Path
 
@@ -109,6 +109,16 @@ def chosen_folder(folder: str, service: str) -> str:
     return str(there[0])
 
 
+def homes_here() -> list[str]:
+    """The folders of the agents on this machine that have a watch, as far as this account may know."""
+    base = Path(WATCH_HOMES[this_family()])
+    found = []
+    for place in sorted(base.glob("*")) if base.is_dir() else []:
+        with contextlib.suppress(AgentError, OSError):
+            found.append(note_in(str(place)).home)
+    return sorted({home for home in found if home})
+
+
 def note_in(folder: str) -> Note:
     """The note of a watch's folder. Raises NotJoined."""
     file = Path(folder, FILE)
@@ -124,9 +134,3 @@ def subject_of(folder: str) -> Subject:
     return Subject(
         note.service, note.home, note.work_folder, note.account, note.server, folder, f"/bin/sh {folder}/{STARTER}"
     )
-
-
-def fail(error: AgentError) -> int:
-    """Says why, for the agent's command."""
-    print(error, file=sys.stderr)
-    return 1
