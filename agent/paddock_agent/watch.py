@@ -75,14 +75,9 @@ async def report(system: System, folder: str) -> str:
         found = replace(found, evidence=await system.examine(note, folder))
     answer = await _tell(system, folder, note, found)
     if answer.get("examine") and found.evidence is None:
-        evidence = await system.examine(note, folder)
-        if evidence:
-            found = replace(found, evidence=evidence)
-            answer = {
-                **await _tell(system, folder, note, found),
-                "start": answer.get("start"),
-                "asked": answer.get("asked"),
-            }
+        found = replace(found, evidence=await system.examine(note, folder))
+        again = await _tell(system, folder, note, found)
+        answer = {**again, "start": answer.get("start"), "asked": answer.get("asked")}
     if not (answer.get("start") and (answer.get("asked") or may_start(found))):
         return _sentence(found)
     starts = [*_recent_starts(system, folder), system.clock()]

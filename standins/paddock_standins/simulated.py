@@ -379,9 +379,9 @@ class SimulatedSystem(System):
         facts = {"folder": work_folder, "nearest": work_folder, "owner": "root:root", "mode": "755", "kind": "folder"}
         return (FailedTrial("work folder", f"Permission denied (EACCES): {work_folder}", facts), *self.failing)
 
-    async def examine(self, note: Note, folder: str) -> Evidence | None:
+    async def examine(self, note: Note, folder: str) -> Evidence:
         """See the port: there is nothing behind the simulation to look at."""
-        return None
+        return Evidence(note.service, trouble="it is a stand-in, and behind it is no machine")
 
     def install_doctor(self, folder: str, service: str) -> Sequence[str]:
         """See the port."""

@@ -36,7 +36,7 @@ def diagnose(evidence: Evidence) -> Diagnosis:
             "service.",
         )
     if evidence.trouble:
-        return Diagnosis("not examined", f"The host could not be examined: {evidence.trouble}", last_lines(evidence))
+        return Diagnosis("not examined", f"The host could not be examined: {evidence.trouble}.", last_lines(evidence))
     if evidence.unit.get("ActiveState") == "activating" and evidence.unit.get("SubState", "").startswith("start"):
         rules: tuple[Rule, ...] = (*STARTING, starting_rules)
     elif is_running(evidence):

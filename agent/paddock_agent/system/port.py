@@ -252,8 +252,8 @@ class System(Protocol):
         """Really does what a job does first, as this account; returns the parts that failed. ``server`` is its
         address; ``quick`` tries the work folder only. See ``trials``."""
 
-    async def examine(self, note: Note, folder: str) -> Evidence | None:
-        """Evidence of what keeps the agent from working; None on systems for which nobody has written how. ``folder``
+    async def examine(self, note: Note, folder: str) -> Evidence:
+        """Evidence of what keeps the agent from working; where there can be none, its ``trouble`` says why. ``folder``
         is the watch's."""
 
     def install_doctor(self, folder: str, service: str) -> Sequence[str]:

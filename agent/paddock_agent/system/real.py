@@ -391,12 +391,14 @@ class RealSystem(System):
         except KeyError:
             return ""
 
-    async def examine(self, note: Note, folder: str) -> Evidence | None:
+    async def examine(self, note: Note, folder: str) -> Evidence:
         """See the port."""
-        if self.family != "linux":
-            return None
         from ..doctor.collect import Subject, collect
+        from ..doctor.evidence import Evidence
         from ..doctor.package import STARTER
+
+        if self.family != "linux":
+            return Evidence(note.service, trouble="this version examines hosts with Linux only")
 
         command = f"/bin/sh {folder}/{STARTER}"
         subject = Subject(note.service, note.home, note.work_folder, note.account, note.server, folder, command)

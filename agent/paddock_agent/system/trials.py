@@ -330,9 +330,11 @@ def _is_immutable(place: Path) -> bool:
 
 
 def _owner(place: Path) -> str:
+    if sys.platform == "win32":
+        return ""
     try:
         return f"{place.owner()}:{place.group()}"
-    except (KeyError, NotImplementedError, ImportError):
+    except KeyError:
         return str(place.stat().st_uid)
 
 

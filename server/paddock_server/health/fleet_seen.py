@@ -45,8 +45,8 @@ OLDEST_AGENT = "0.1.0"
 """The oldest agent that this server supports."""
 LOOK_AGAIN = 12
 """A host about which nothing has changed is looked at in every twelfth look: some findings are of time alone."""
-STARTING = "starting"
-"""Not a trouble yet: the next report says whether it becomes one."""
+NO_CAUSES = ("starting", "not examined")
+"""Not a trouble yet: the next report says whether it becomes one; and nothing that was found out."""
 EVIDENCE_REPORTS = 2.5
 """So many reports later, evidence is too old to explain what the watch says now."""
 CONTRASTS_OVER = timedelta(days=7)
@@ -234,7 +234,7 @@ def _diagnosed(health: Health, away_since: datetime | None) -> Failing | None:
     if health.reported_at - health.examined_at > timedelta(seconds=EVIDENCE_REPORTS * settings.WATCH_SECONDS):
         return None
     found = wire.diagnose_evidence(msgspec.convert(health.evidence, wire.Evidence))
-    if not found.cause or found.cause == STARTING:
+    if not found.cause or found.cause in NO_CAUSES:
         return None
     possible = tuple(Possibility(one.sentence, one.command) for one in found.possible)
     return Failing(found.cause, found.sentence, found.known, found.unknown, found.remedy, found.commands, possible)
