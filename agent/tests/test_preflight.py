@@ -20,6 +20,7 @@ from paddock_agent.preflight.plan import HOMES, PREFIXES
 from paddock_agent.steps import Reporter
 from paddock_agent.system import Completed, Disk, Hardware
 from paddock_agent.system.real import RealSystem
+from paddock_agent.system.trials import FailedTrial
 from paddock_agent.wire import Difference
 
 GB = 1024**3
@@ -32,6 +33,7 @@ class Bare(RealSystem):
         super().__init__()
         self.family = family
         self.variables = {"PATH": "/usr/bin:/bin", "PROCESSOR_ARCHITECTURE": "AMD64"}
+        self.failing, self.tried = (), []
         self.root, self.free, self.shut, self.own_python = True, 50 * GB, "", ((3, 12, 1), "/usr")
         self.files = {"/etc/os-release": 'PRETTY_NAME="Debian 12"\nVERSION_ID="12"', "/proc/1/comm": "systemd"}
         self.says = {
@@ -65,6 +67,10 @@ class Bare(RealSystem):
 
     def why_not_writable(self, path):
         return self.shut
+
+    async def try_work(self, work_folder, server, quick=False):
+        self.tried.append(work_folder)
+        return self.failing
 
     def python(self):
         return self.own_python
@@ -312,3 +318,25 @@ async def test_the_fresh_environment_of_this_machine_is_that_of_a_log_in_shell(t
     fresh = await RealSystem().fresh_environment()
     assert "PADDOCK_ONLY_HERE" not in fresh
     assert fresh == {} or "/bin" in fresh["PATH"]
+
+
+async def test_the_folders_are_really_written_to_and_a_full_one_is_named_with_its_remedy():
+    full = FailedTrial("work folder", "No space left on device (ENOSPC): /x", {"mount": "/", "folder": "/x"})
+    system = Bare(failing=(full,))
+    checks = await found(system, plan())
+    assert (checks["folders"].mark, "/ is full" in checks["folders"].why) == ("missing", True)
+    noexec = FailedTrial(
+        "running files", "Permission denied (EACCES)", {"mount": "/opt", "mount options": "rw,noexec", "folder": "/opt"}
+    )
+    checks = await found(Bare(failing=(noexec,)), plan())
+    assert "noexec" in checks["folders"].why
+    assert "mount -o remount,exec /opt" in checks["folders"].remedy
+
+
+async def test_every_place_that_the_installer_writes_to_is_tried_and_nothing_is_left_there():
+    system = Bare()
+    await found(system, plan())
+    assert {"/usr/local/bin", "/etc/systemd/system"} <= set(system.tried)
+    by_hand = Bare()
+    await found(by_hand, plan(kept="by hand"))
+    assert "/etc/systemd/system" not in by_hand.tried

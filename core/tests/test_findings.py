@@ -270,3 +270,8 @@ def test_guessing_of_passwords_is_said_with_whom_it_is_about():
     assert "PADDOCK_PROXIES" in address.remedy.sentence
     assert account.key != address.key
     assert (account.hosts, account.paddock) == ((), "")
+
+
+def test_two_parts_that_fail_for_the_same_cause_are_two_findings():
+    twice = tuple(Failing("closed", f"{folder} is closed.", remedy="Open it.") for folder in ("/srv", "/tmp"))
+    assert [one.about for one in found(replace(WELL, failing=twice))] == ["closed", "closed 2"]

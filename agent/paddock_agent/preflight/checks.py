@@ -5,15 +5,16 @@ from __future__ import annotations
 import re
 from collections.abc import Awaitable, Callable
 
+from ..doctor.failed_trials import Agent, Part, explain_part
 from ..errors import CommandFailed
 from ..limits import default_slots, folder_trouble
 from ..machine import answer_of, processor_of, system_of
 from ..services import manager_of
 from ..system import System
-from ..system.paths import variable
+from ..system.paths import paths_of, variable
 from ..system.port import Family
 from .outcome import Check
-from .plan import Plan
+from .plan import WATCH_HOMES, Plan
 
 OLDEST: dict[Family, tuple[int, ...]] = {"linux": (), "macos": (11,), "windows": (10, 0, 14393)}
 OLDEST_NAMES = {"macos": "macOS 11", "windows": "Windows 10 version 1607, or Server 2016"}
@@ -195,7 +196,33 @@ async def folders(system: System, plan: Plan) -> Check:
     for folder in (plan.work_folder, plan.home):
         if shut := system.why_not_writable(folder):
             return Check("folders", "missing", folder, f"It cannot be made: {shut}.")
+    for folder in dict.fromkeys((plan.work_folder, plan.home, plan.prefix, *_written_to(system, plan))):
+        if failed := await _tried(system, folder, runs=folder in (plan.work_folder, plan.prefix)):
+            return failed
     return Check("folders", "ok", f"{plan.work_folder} for work, {plan.prefix} for the program")
+
+
+def _written_to(system: System, plan: Plan) -> tuple[str, ...]:
+    """Where setting up a service writes besides its own folders."""
+    if system.family != "linux" or plan.kept == "by hand" or not system.is_privileged():
+        return ()
+    return ("/usr/local/bin", "/etc/systemd/system", "/etc/paddock-agent", WATCH_HOMES[system.family])
+
+
+async def _tried(system: System, folder: str, runs: bool) -> Check | None:
+    """Really writes, and runs a file where that is needed, in ``folder`` or the nearest one above it that exists."""
+    place, paths = folder, paths_of(system)
+    while system.changed_at(place) is None and paths.dirname(place) != place:
+        place = paths.dirname(place)
+    if system.changed_at(place) is None:
+        return None
+    for failed in await system.try_work(place, "", quick=True):
+        if failed.part == "running files" and not runs:
+            continue
+        part = Part(failed.part, failed.why, failed.facts)
+        found = explain_part(part, Agent(system.account(), "", system.family))
+        return Check("folders", "missing", folder, found.sentence, found.commands)
+    return None
 
 
 async def slots(system: System, plan: Plan) -> Check:
