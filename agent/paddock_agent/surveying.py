@@ -24,6 +24,8 @@ log = logging.getLogger("paddock.agent")
 EVERY = 24 * 3600.0
 LOOK_EVERY = 20.0
 """Seconds between looks at the folders. A look is one call to the system for each of about a hundred."""
+AFTER_SHORTAGE = 60.0
+"""Seconds until the next survey after one that was cut short."""
 QUIET, LONGEST_QUIET = 30.0, 3600.0
 """Seconds for which a folder that changes for nothing is not looked at: doubled each time, up to the longest."""
 LARGEST_REPORT = wire.LARGEST_MESSAGE - 64 * 1024
@@ -34,7 +36,8 @@ Folders = dict[str, tuple[float | None, frozenset[str]]]
 
 
 class Surveying:
-    """Keeps the server's knowledge of this host fresh. ``surveyed`` is called after each survey."""
+    """Keeps the server's knowledge of this host fresh. ``surveyed`` is called after each survey, with why it
+    could not look at everything, "" where it could."""
 
     def __init__(
         self,
@@ -42,7 +45,7 @@ class Surveying:
         probes: Probes,
         work_folder: str,
         tell: Callable[[wire.FromAgent], None],
-        surveyed: Callable[[], None],
+        surveyed: Callable[[str], None],
     ) -> None:
         self._system = system
         self._probes = probes
@@ -75,6 +78,15 @@ class Surveying:
             self._wanted.clear()
             before = await asyncio.to_thread(self._folders)
             result = await survey(self._system, self._probes.tools)
+            self._surveyed(result.shortage)
+            if result.shortage:
+                # What was not found may be there: the last good survey stays, and another one follows soon.
+                log.warning("The survey was cut short: %s", result.shortage)
+                self._because, self._marks = because, [*marks, *self._marks][-wire.MOST_MARKS :]
+                with contextlib.suppress(TimeoutError):
+                    async with asyncio.timeout(AFTER_SHORTAGE):
+                        await self._wanted.wait()
+                continue
             details = await gather_details(self._system, self._probes.tools)
             await self._report(result, details, because, marks)
             log.info("Surveyed (%s): %d installations in %.1f s.", because, len(result.installations), result.took)
@@ -84,7 +96,6 @@ class Surveying:
                 self.differs = differs
                 await self._report(result, details, because, marks)
             self._learn_noise(because, result)
-            self._surveyed()
             with contextlib.suppress(TimeoutError):
                 async with asyncio.timeout(EVERY):
                     await self._wait(before)

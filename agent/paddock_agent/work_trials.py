@@ -33,11 +33,17 @@ class WorkTrials:
         self._changed = asyncio.Event()
         self._trying = asyncio.Lock()
         self._glance: object = None
+        self._survey_shortage = ""
         self.cannot: list[FailedPart] = []
 
     def want(self) -> None:
         """Asks for a trial now."""
         self._wanted.set()
+
+    def surveyed(self, shortage: str) -> None:
+        """A survey has ended; ``shortage`` is why it could not look at everything. A trial follows."""
+        self._survey_shortage = shortage
+        self.want()
 
     def glance(self) -> None:
         """A cheap look at the work folder: where it is another than before, a trial follows."""
@@ -72,7 +78,10 @@ class WorkTrials:
             failed = await self._system.try_work(self._work_folder, self._server, quick)
         except (AgentError, OSError, RuntimeError) as error:
             return [FailedPart("processes", f"The trial itself failed: {error}"[:500])]
-        return [FailedPart(one.part, one.why[:2000], dict(one.facts)) for one in failed[:MAX_PARTS]]
+        found = [FailedPart(one.part, one.why[:2000], dict(one.facts)) for one in failed[:MAX_PARTS]]
+        if self._survey_shortage and not quick:
+            found.append(FailedPart("survey", self._survey_shortage[:2000]))
+        return found
 
     async def keep_trying(self) -> None:
         """Tries again and again, for as long as the agent runs. While jobs run only on request: a busy host proves

@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 
 from paddock_agent.catalogue import Places, Tool, VersionFile, built_in
+from paddock_agent.errors import CommandFailed
 from paddock_agent.survey import gather_details, survey
 from paddock_agent.system.real import RealSystem
 
@@ -231,3 +232,17 @@ def test_a_home_variable_leads_to_a_tool_that_is_not_on_the_path(tmp_path):
     (tmp_path / "empty").mkdir()
     (one,), _ = found(OnlyHere(tmp_path / "empty", M2_HOME=str(tmp_path / "maven")))
     assert (one.version, one.plain) == ("3.6.3", False)
+
+
+@pytest.mark.parametrize(
+    ("words", "name"),
+    [("Too many open files", "EMFILE"), ("Resource temporarily unavailable", "EAGAIN"), ("Exec format error", "")],
+)
+def test_a_survey_that_ran_out_of_something_says_so(tmp_path, words, name):
+    class Short(OnlyHere):
+        async def run(self, command, time_limit, locale="C"):
+            raise CommandFailed(f"{command[0]} could not be started: {words}")
+
+    make(tmp_path, "git", "echo git version 2.39.5")
+    result = asyncio.run(survey(Short(tmp_path), built_in(), 10.0))
+    assert (name in result.shortage, bool(result.shortage)) == (True, bool(name))

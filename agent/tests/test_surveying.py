@@ -36,6 +36,8 @@ class Yard:
         self.surveys = []
         self.during = lambda: None
         self.found = ["git"]
+        self.shortage = ""
+        self.shortages = []
         monkeypatch.setattr(surveying, "survey", self.survey)
         monkeypatch.setattr(surveying, "gather_details", self.details)
         monkeypatch.setattr(surveying, "gather_facts", self.facts)
@@ -43,15 +45,17 @@ class Yard:
         monkeypatch.setattr(surveying, "differences", lambda *_: [])
         monkeypatch.setattr(surveying, "LOOK_EVERY", 0.02)
         probes = type("Probes", (), {"tools": (), "number": 0, "refused": ""})()
-        self.one = Surveying(
-            self.machine, probes, "/work", lambda report: self.surveys.append(report.because), lambda: None
-        )
+        self.one = Surveying(self.machine, probes, "/work", self.tell, self.shortages.append)
+
+    def tell(self, report):
+        self.surveys.append(report.because)
 
     async def survey(self, system, tools):
         self.during()
         self.during = lambda: None
         found = [wire.Installation(name, "1", f"/opt/{name}") for name in self.found]
-        return type("Result", (), {"installations": found, "broken": [], "took": 0.0, "looked_for": []})()
+        shown = {"installations": found, "broken": [], "took": 0.0, "looked_for": [], "shortage": self.shortage}
+        return type("Result", (), shown)()
 
     async def details(self, *_):
         return wire.Details()
@@ -112,3 +116,18 @@ async def test_names_that_come_and_go_for_nothing_are_looked_at_ever_less_often(
     assert len(yard.surveys) == 3
     yard.one._quiet_until["/opt"] = 0.0
     await yard.see(4)
+
+
+async def test_a_survey_that_was_cut_short_is_not_told_and_made_again(monkeypatch):
+    monkeypatch.setattr(surveying, "AFTER_SHORTAGE", 0.02)
+    yard = Yard(monkeypatch)
+    yard.shortage = "git could not be started: Too many open files (EMFILE)"
+    keeping = asyncio.create_task(yard.one.keep())
+    async with asyncio.timeout(5):
+        while len(yard.shortages) < 2:
+            await asyncio.sleep(0.01)
+    assert yard.surveys == []
+    yard.shortage = ""
+    await yard.see(1)
+    assert (yard.surveys, yard.shortages[-1]) == (["start"], "")
+    keeping.cancel()

@@ -205,7 +205,7 @@ def _limits(part: Part, agent: Agent) -> Diagnosis | None:
             "Raise the kernel's limit.",
             ["sysctl -w fs.file-max=1000000"],
         )
-    if part.name == "processes" and (part.error in ("EAGAIN", "ENOMEM") or "thread" in part.why):
+    if part.name in ("processes", "survey") and (part.error in ("EAGAIN", "ENOMEM") or "thread" in part.why):
         tasks, most = part.number("tasks in the service"), part.number("limit of tasks")
         if most != float("inf") and tasks + 16 >= most:
             return _raised(

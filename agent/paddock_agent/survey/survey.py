@@ -32,12 +32,23 @@ MOST_ALSO = 20
 @dataclass(frozen=True)
 class SurveyResult:
     """What was found, what was found but does not work, and the names of the tools that were looked for; those that are
-    in neither list are not there. ``took`` is in seconds."""
+    in neither list are not there. ``took`` is in seconds. ``shortage`` is why it could not look at everything, in the
+    system's own words: then a tool that was not found may well be there."""
 
     installations: list[Installation]
     broken: list[Broken]
     looked_for: list[str] = field(default_factory=list)
     took: float = 0.0
+    shortage: str = ""
+
+
+SHORTAGES = {
+    "Too many open files": "EMFILE",
+    "Too many open files in system": "ENFILE",
+    "Resource temporarily unavailable": "EAGAIN",
+    "Cannot allocate memory": "ENOMEM",
+}
+"""What a system says that has no more of something, with the name of its error: the fault is not the tool's."""
 
 
 async def survey(
@@ -58,7 +69,8 @@ async def survey(
         await look.end()
     installations = [one for here, _ in found for one in here]
     broken = [one for _, here in found for one in here]
-    return SurveyResult(installations, broken, [tool.name for tool in wanted], time.monotonic() - began)
+    took = time.monotonic() - began
+    return SurveyResult(installations, broken, [tool.name for tool in wanted], took, look.shortage)
 
 
 _Done = TypeVar("_Done")
@@ -81,6 +93,7 @@ class _Look:
         # Enough to hide a slow probe, few enough not to slow the jobs that run on the host.
         self._turn = asyncio.Semaphore(max(4, min(16, 2 * system.hardware().cores)))
         self._listed: dict[tuple[str, ...], asyncio.Task[Completed | None]] = {}
+        self.shortage = ""
 
     async def at(self, tool: Tool, places: list[Place]) -> tuple[list[Installation], list[Broken]]:
         """What there is of one tool."""
@@ -119,7 +132,13 @@ class _Look:
             left = self._until - time.monotonic()
             if left <= 0:
                 raise CommandFailed("it was not asked: the time of the whole survey was over")
-            return await self._system.run(command, min(self._patience or seconds, left), locale)
+            try:
+                return await self._system.run(command, min(self._patience or seconds, left), locale)
+            except CommandFailed as error:
+                for words, name in SHORTAGES.items():
+                    if str(error).endswith(words):
+                        self.shortage = f"{error} ({name})"
+                raise
 
     async def _listings(self, tool: Tool) -> list[Place]:
         places = tool.places(self._system.family)
