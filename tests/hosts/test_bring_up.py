@@ -125,8 +125,8 @@ def test_a_package_with_the_wrong_hash_is_refused_and_nothing_is_left(bare, serv
 
 
 def test_a_disk_that_fills_up_while_installing_leaves_the_old_version_whole(bare, server):
-    bare.run("mkdir -p /opt/paddock && mount -t tmpfs -o size=300m,nr_inodes=200 tmpfs /opt/paddock")
-    assert bare.run("df -i /opt/paddock").stdout.split()[-5] == "200"
+    bare.run("mkdir -p /opt/paddock && mount -t tmpfs -o size=300m,nr_inodes=400 tmpfs /opt/paddock")
+    assert bare.run("df -i /opt/paddock").stdout.split()[-5] == "400"
     bare.run("mkdir -p /opt/paddock/agent-0.0.9/bin && echo old > /opt/paddock/agent-0.0.9/bin/paddock-agent")
     bare.run("ln -s /opt/paddock/agent-0.0.9 /opt/paddock/current")
     sheet, command = begin(server)
