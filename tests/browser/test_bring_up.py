@@ -70,7 +70,7 @@ def test_a_machine_comes_in_by_its_sheet_with_every_failure_explained_on_the_way
     page.one("[data-phase=failed]")
     assert host.run(remedy).returncode == 0
 
-    host.run("mkdir -p /opt && mount -t tmpfs -o size=300m,nr_inodes=200 tmpfs /mnt && mkdir /opt/paddock")
+    host.run("mkdir -p /opt && mount -t tmpfs -o size=300m,nr_inodes=400 tmpfs /mnt && mkdir /opt/paddock")
     host.run("mount --bind /mnt /opt/paddock")
     assert host.run(f"cd /root && {command}").returncode == 1
     assert "No space left on device" in state(page, "install", "failed").text
