@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pytest
 from page import Page
-from processes import RealAgent
+from processes import RealAgent, RealServer
 from waiting import until
 
 from paddock_agent.doctor.evidence import Check, Evidence, Override, as_plain
@@ -56,6 +56,14 @@ def report(key, server, evidence=None):
     state = {"name": SERVICE, "family": "linux", "running": "running", "starts_at_boot": True, "account": "paddock"}
     body = {"host": NAME, "at": time.time(), "state": state, "uptime": 9000.0, "boot": "b", "evidence": evidence}
     return post(server, "/agent/v1/watch", body, key)
+
+
+@pytest.fixture(scope="module")
+def server(tmp_path_factory):
+    """One of its own: the yard of other tests begins empty."""
+    real = RealServer(tmp_path_factory.mktemp("server"))
+    yield real
+    real.stop()
 
 
 @pytest.fixture
