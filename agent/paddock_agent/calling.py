@@ -20,10 +20,8 @@ LARGEST_ANSWER = 1024 * 1024
 
 def post(address: str, body: bytes, headers: Mapping[str, str], patience: float = PATIENCE) -> bytes:
     """The answer to a POST of JSON. Raises HTTPError, which holds the server's words; Unreachable; or Untrusted."""
-    kinds = {"Content-Type": "application/json", "Accept": "application/json"}
-    asked = urllib.request.Request(address, body, {**kinds, **headers}, method="POST")  # noqa: S310 - clean_address
     try:
-        with urllib.request.urlopen(asked, timeout=patience) as answer:  # noqa: S310
+        with urllib.request.urlopen(_request(address, body, headers), timeout=patience) as answer:  # noqa: S310
             return bytes(answer.read(LARGEST_ANSWER))
     except urllib.error.HTTPError:
         raise
@@ -45,7 +43,9 @@ def post_any_way(address: str, body: bytes, headers: Mapping[str, str], known_ip
     except Unreachable as first:
         for handlers in ways:
             try:
-                return _opened(urllib.request.build_opener(*handlers), address, body, headers), False
+                opener = urllib.request.build_opener(*handlers)
+                with opener.open(_request(address, body, headers), timeout=PATIENCE) as answer:
+                    return bytes(answer.read(LARGEST_ANSWER)), False
             except urllib.error.HTTPError:
                 raise
             except (OSError, ValueError):
@@ -53,11 +53,9 @@ def post_any_way(address: str, body: bytes, headers: Mapping[str, str], known_ip
         raise first from None
 
 
-def _opened(opener: urllib.request.OpenerDirector, address: str, body: bytes, headers: Mapping[str, str]) -> bytes:
+def _request(address: str, body: bytes, headers: Mapping[str, str]) -> urllib.request.Request:
     kinds = {"Content-Type": "application/json", "Accept": "application/json"}
-    asked = urllib.request.Request(address, body, {**kinds, **headers}, method="POST")  # noqa: S310 - as in post
-    with opener.open(asked, timeout=PATIENCE) as answer:
-        return bytes(answer.read(LARGEST_ANSWER))
+    return urllib.request.Request(address, body, {**kinds, **headers}, method="POST")  # noqa: S310 - clean_address
 
 
 def _connected_to(ip: str) -> Callable[..., socket.socket]:

@@ -16,11 +16,11 @@ from hypothesis import strategies as st
 
 from paddock_agent.doctor import package, repair
 from paddock_agent.doctor.as_account import NotPossible, as_account
-from paddock_agent.doctor.collect import tried_server
 from paddock_agent.doctor.diagnose import diagnose
 from paddock_agent.doctor.evidence import Check, Evidence, Override, as_plain
 from paddock_agent.doctor.note import Note, note_text, read_note
 from paddock_agent.doctor.report import bundle, report
+from paddock_agent.doctor.server_evidence import tried_server
 from paddock_agent.errors import NotJoined
 
 SERVICE = "paddock-agent-knot-01.service"
@@ -221,3 +221,67 @@ def test_a_new_address_that_does_not_answer_changes_nothing(tmp_path):
         list(repair.repair(note, str(tmp_path), server="http://127.0.0.1:9"))
     assert json.loads(key.read_text())["server"] == "http://old"
     assert not Path(tmp_path, "watch.json").exists()
+
+
+HOSTILE = "x'; /usr/bin/touch {mark}; $(/usr/bin/touch {mark}) `/usr/bin/touch {mark}` \n/usr/bin/touch {mark} #"
+CASES_OF_COMMANDS = [
+    (DOWN, ("account",)),
+    (replace(DOWN, unit={**FAILED, "LoadState": "not-found"}), ()),
+    (replace(DOWN, unit={**FAILED, "MaskedBy": "/run/systemd/system/x"}), ()),
+    (replace(DOWN, overrides=(replace(LINE, key="ExecStartPre"),)), ()),
+    (DOWN, ("program",)),
+    (DOWN, ("packages",)),
+    (DOWN, ("folder",)),
+    (DOWN, ("key",)),
+    (DOWN, ("spool",)),
+    (UP, ("connection",)),
+    (replace(UP, overrides=(replace(LINE, key="ReadOnlyPaths"), replace(LINE, key="Environment"))), ()),
+    (UP, ()),
+]
+"""Evidence for each rule that makes commands; the words in it are then replaced by hostile ones."""
+
+
+@pytest.mark.parametrize("number", range(len(CASES_OF_COMMANDS)))
+@pytest.mark.parametrize(
+    "error", ["EACCES", "ENOENT", "EROFS", "EMFILE", "ENOTDIR", "not marked", "Permission denied: '/"]
+)
+@pytest.mark.parametrize("has_sudo", [False, True])
+def test_no_word_of_a_host_becomes_a_command(tmp_path, number, error, has_sudo):
+    nasty = HOSTILE.format(mark=tmp_path / "mark")
+    evidence, names = CASES_OF_COMMANDS[number]
+    keys = ["folder", "nearest", "mount", "program", "without", "proxy", "proxy variable", "file", "leads to", "group"]
+    facts = dict.fromkeys(keys, "/srv/" + nasty) | {"direct": "yes", "without": nasty, "proxy variable": nasty}
+    hostile = replace(
+        evidence,
+        service=nasty,
+        account=nasty,
+        home="/srv/" + nasty,
+        work_folder="/srv/" + nasty,
+        server="http://" + nasty,
+        doctor="/srv/" + nasty,
+        has_sudo=has_sudo,
+        unit={**evidence.unit, "EnvironmentFiles": "/etc/x.env (ignore_errors=yes)"},
+        overrides=tuple(replace(one, file="/srv/" + nasty, value=nasty) for one in evidence.overrides),
+        checks=tuple(Check(name, False, f"({error}): {nasty}", facts) for name in names),
+    )
+    found = diagnose(hostile)
+    for command in (*found.commands, *(one.command for one in found.possible)):
+        # Without programs nothing of it can be done, but for what a hostile word calls by its full path.
+        script = command.replace("sudo sh -c", "/bin/sh -c")
+        subprocess.run(["/bin/sh", "-c", script], env={"PATH": "/nowhere"}, cwd=tmp_path, capture_output=True)
+        assert not (tmp_path / "mark").exists(), command
+
+
+@pytest.mark.parametrize("name", ["x/e touch mark\n", "A B", "", "A=", "ÄB", "1A", "A/d;e"])
+def test_what_is_no_name_of_a_variable_goes_into_no_command(name):
+    packages = failed("packages", "broken", without=name)
+    proxy = failed("connection", "refused", proxy="http://p:1", direct="yes")
+    proxy.facts["proxy variable"] = name
+    unit = {**RUNNING, "EnvironmentFiles": "/etc/paddock-agent/x.env (ignore_errors=yes)"}
+    for evidence in (replace(DOWN, unit=unit, checks=(packages,)), replace(UP, unit=unit, checks=(proxy,))):
+        assert not any("sed" in command for command in diagnose(evidence).commands)
+
+
+@pytest.mark.parametrize("age", ["", "soon", "-5", "1e9", "²", "9" * 400])
+def test_an_age_that_is_no_number_is_none(age):
+    assert diagnose(replace(UP, process={"pid": "7", "state": "S", "age": age})).cause in ("starting", "hangs")

@@ -32,7 +32,7 @@ def test_a_file_in_the_way_is_named_and_the_remedy_mends_it(tmp_path):
     (tmp_path / "work").write_text("a file")
     failed = trials.try_work_folder(str(tmp_path / "work"))
     assert [(one.part, "ENOTDIR" in one.why) for one in failed] == [("work folder", True)]
-    (found,) = explain(parts(failed), Agent(trials._owner(tmp_path).split(":")[0]))
+    (found,) = explain(parts(failed), Agent(trials.owner_of(tmp_path).split(":")[0]))
     assert (found.cause, str(tmp_path / "work") in found.sentence) == ("a file in the way", True)
     for command in found.commands:
         subprocess.run(["/bin/sh", "-c", command], check=True)
@@ -105,7 +105,7 @@ def test_the_server_is_looked_for_by_name_by_port_and_through_a_proxy(tmp_path, 
 def test_a_trial_that_hangs_counts_as_failed(monkeypatch):
     monkeypatch.setattr(trials, "TRIAL_PATIENCE", 0.05)
     never = trials.threading.Event()
-    (failed,) = trials._failed([("home", never.wait, dict)])
+    (failed,) = trials.failed_of([("home", never.wait, dict)])
     assert (failed.part, failed.why) == ("home", "it did not end within 0.05 s")
     never.set()
 
@@ -176,3 +176,23 @@ async def test_a_change_is_told_once_and_a_glance_that_differs_asks_for_a_trial(
 async def test_a_work_folder_whose_path_builds_cannot_use_is_a_failure():
     (one,) = await WorkTrials(Machine(), "/srv/my work", "", lambda: True).try_now()
     assert (one.part, "a space" in one.why) == ("work folder path", True)
+
+
+@pytest.mark.parametrize(
+    "folder",
+    ["/", "/root", "/root/x", "/usr/sbin", "/etc", "/srv", "/home", "/var", "/var/lib", "/tmp/../etc", "work", ""],
+)
+@pytest.mark.parametrize("error", ["EACCES", "ENOENT", "ENOTDIR"])
+def test_no_remedy_gives_a_folder_of_the_system_away(folder, error):
+    facts = {"folder": folder, "nearest": folder, "attributes": "immutable"}
+    (found,) = explain([Part("home", f"({error})", facts)], OURS)
+    assert found.commands == ()
+    assert found.remedy
+
+
+@pytest.mark.parametrize(
+    "folder", ["/srv/work", "/home/build", "/var/lib/paddock-agent", "/opt/work", "/builds", "/tmp"]
+)
+def test_a_folder_of_its_own_is_given_to_the_account(folder):
+    (found,) = explain([Part("temporary folder", "(EACCES)", {"folder": folder, "nearest": folder})], OURS)
+    assert any(command.startswith("chown ") for command in found.commands)

@@ -51,7 +51,7 @@ def _answer(account: str, work: Callable[[], Any], variables: Mapping[str, str],
         os.environ.clear()
         os.environ.update(variables)
         answer = {"done": work()}
-    except BaseException as error:  # whatever it was, it is the answer
+    except BaseException as error:  # the parent must hear of every failure, an exit included
         answer = {"failed": f"{type(error).__name__}: {error}"}
     with contextlib.suppress(OSError):
         os.write(writer, json.dumps(answer).encode()[:LARGEST_ANSWER])

@@ -11,12 +11,12 @@ from pathlib import Path
 from ..errors import AgentError
 from ..preflight.plan import WATCH_HOMES
 from ..system.real import RealSystem, this_family
-from .collect import Subject, collect
+from . import commands as make
+from .collect import collect
 from .diagnose import diagnose
 from .diagnosis import Diagnosis
 from .evidence import Evidence
 from .note import FILE, Note, read_note
-from .package import STARTER
 from .repair import repair
 from .report import bundle, report
 
@@ -39,20 +39,20 @@ def add_options(parser: argparse.ArgumentParser, folder: str, repair: bool = Fal
 
 def run_doctor(options: argparse.Namespace) -> int:
     """Prints the report; 0 where nothing is wrong, also after a remedy."""
-    subject = subject_of(chosen_folder(options.folder, options.service))
-    evidence = collect(subject)
+    folder = chosen_folder(options.folder, options.service)
+    evidence = collect(note_in(folder), folder)
     found = diagnose(evidence)
     print((bundle if options.raw else report)(evidence, found))
     if not found.cause:
         return 0
     if not options.apply or not found.commands:
         if found.commands:
-            print(f"\nTo carry it out: {subject.command} doctor --apply")
+            print(f"\nTo carry it out: {make.words('/bin/sh', evidence.doctor, 'doctor', '--apply')}")
         return 1
     if not options.yes and input("\nCarry this out? [y/N] ").strip().lower() != "y":
         return 1
     apply(found)
-    evidence, after = settled(subject)
+    evidence, after = settled(folder)
     print("\nAfter that:\n" + report(evidence, after))
     return 1 if after.cause else 0
 
@@ -62,7 +62,7 @@ def run_repair(options: argparse.Namespace) -> int:
     folder = chosen_folder(options.folder, options.service)
     for line in repair(note_in(folder), folder, options.server, options.work):
         print(line)
-    evidence, found = settled(subject_of(folder))
+    evidence, found = settled(folder)
     print("\n" + report(evidence, found))
     return 1 if found.cause else 0
 
@@ -76,11 +76,11 @@ def apply(found: Diagnosis) -> None:
             raise AgentError(f"It ended with {done.returncode}; what follows it was left alone.")
 
 
-def settled(subject: Subject) -> tuple[Evidence, Diagnosis]:
+def settled(folder: str) -> tuple[Evidence, Diagnosis]:
     """The evidence once the agent has had time to start: as soon as nothing is wrong, or after a while."""
     ends = time.monotonic() + SETTLE_PATIENCE
     while True:
-        evidence = collect(subject)
+        evidence = collect(note_in(folder), folder)
         found = diagnose(evidence)
         if not found.cause or time.monotonic() > ends:
             return evidence, found
@@ -93,29 +93,33 @@ def chosen_folder(folder: str, service: str) -> str:
         raise AgentError("The doctor looks into the service and the agent's folder: run it as root, or with sudo.")
     if folder:
         return folder
-    base = Path(WATCH_HOMES[this_family()])
-    there = sorted(place for place in base.glob("*") if (place / FILE).exists()) if base.is_dir() else []
+    there = _watch_folders()
     if service:
-        there = [
-            place
-            for place in there
-            if note_in(str(place)).service.removesuffix(".service") == service.removesuffix(".service")
-        ]
+        wanted = service.removesuffix(".service")
+        there = [place for place in there if note_in(place).service.removesuffix(".service") == wanted]
     if not there:
         raise AgentError(f"There is no agent with a watch on this machine{f' called {service}' if service else ''}.")
     if len(there) > 1:
-        names = ", ".join(note_in(str(place)).service for place in there)
+        names = ", ".join(note_in(place).service for place in there)
         raise AgentError(f"Several agents run on this machine. Name one with --service: {names}")
-    return str(there[0])
+    return there[0]
+
+
+def _watch_folders() -> list[str]:
+    """The folders of all watches on this machine that this account may look into."""
+    base = Path(WATCH_HOMES[this_family()])
+    try:
+        return sorted(str(place) for place in base.iterdir() if (place / FILE).exists())
+    except OSError:
+        return []
 
 
 def homes_here() -> list[str]:
     """The folders of the agents on this machine that have a watch, as far as this account may know."""
-    base = Path(WATCH_HOMES[this_family()])
     found = []
-    for place in sorted(base.glob("*")) if base.is_dir() else []:
-        with contextlib.suppress(AgentError, OSError):
-            found.append(note_in(str(place)).home)
+    for place in _watch_folders():
+        with contextlib.suppress(AgentError):
+            found.append(note_in(place).home)
     return sorted({home for home in found if home})
 
 
@@ -126,11 +130,3 @@ def note_in(folder: str) -> Note:
         return read_note(file.read_text(), folder)
     except OSError:
         return read_note(None, folder)
-
-
-def subject_of(folder: str) -> Subject:
-    """Whose evidence is to be collected, by the note in the watch's folder."""
-    note = note_in(folder)
-    return Subject(
-        note.service, note.home, note.work_folder, note.account, note.server, folder, f"/bin/sh {folder}/{STARTER}"
-    )

@@ -3,6 +3,7 @@ a host is quoted."""
 
 from __future__ import annotations
 
+import re
 import shlex
 from collections.abc import Sequence
 
@@ -28,15 +29,22 @@ def drop_in(service: str, section: str, lines: Sequence[str], name: str = "zz-pa
 
 
 def restart(service: str) -> tuple[str, ...]:
-    """Starts a service anew, whatever its limit of starts says."""
+    """Starts a service again, even past its limit of starts."""
     return (words("systemctl", "reset-failed", service), words("systemctl", "restart", service))
 
 
 def without_line(file: str, line_number: int) -> str:
-    """Takes one line out of a file; a copy without it is what stays."""
-    return words("sed", "-i", f"{line_number}d", file)
+    """Deletes one line of a file."""
+    return words("sed", "-i", f"{max(1, line_number)}d", file)
+
+
+def without_variable(name: str, files: Sequence[str]) -> tuple[str, ...]:
+    """Deletes a variable from environment files. Nothing for what is no name of one: sed would read more in it."""
+    if not re.fullmatch(r"[A-Za-z_]\w*", name, re.ASCII):
+        return ()
+    return tuple(words("sed", "-i", f"/^{name}=/d", file) for file in files)
 
 
 def with_sudo(commands: Sequence[str]) -> tuple[str, ...]:
-    """The same commands for somebody who is not root. A redirection needs a shell of root's own."""
+    """The same commands for a person who is not root. A redirection needs a shell that runs as root."""
     return tuple(f"sudo sh -c {shlex.quote(one)}" if ">" in one or "&&" in one else f"sudo {one}" for one in commands)

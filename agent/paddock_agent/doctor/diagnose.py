@@ -6,6 +6,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
+from .commands import restart, with_sudo
 from .diagnosis import WELL, Diagnosis
 from .evidence import Evidence
 from .rules_of_host import account_rules, crash_rules, folder_rules, program_rules, room_rules
@@ -48,14 +49,15 @@ def diagnose(evidence: Evidence) -> Diagnosis:
             return _as_run_there(found, evidence)
     if not is_running(evidence) and evidence.unit.get("Result") in ("success", ""):
         return WELL
-    return Diagnosis(
+    unknown = Diagnosis(
         "unknown",
         "The agent does not run, and nothing that is known explains it.",
         (unit_line(evidence), *last_lines(evidence, 10)),
         "The cause.",
         remedy="Start it again, and read its log.",
-        commands=_as_run_there(_restarted(evidence), evidence).commands,
+        commands=restart(evidence.service),
     )
+    return _as_run_there(unknown, evidence)
 
 
 def _if_ended(evidence: Evidence) -> tuple[Rule, ...]:
@@ -71,16 +73,8 @@ AGENT_GAVE_UP = ("4", "5", "6")
 """The agent's own exit codes that are about its server and its key."""
 
 
-def _restarted(evidence: Evidence) -> Diagnosis:
-    from .commands import restart
-
-    return Diagnosis("", "", commands=restart(evidence.service))
-
-
 def _as_run_there(found: Diagnosis, evidence: Evidence) -> Diagnosis:
     """Commands for who is logged in there: through sudo where the host has it."""
-    from .commands import with_sudo
-
     if not evidence.has_sudo:
         return found
     possible = tuple(

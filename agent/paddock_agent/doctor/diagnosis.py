@@ -1,4 +1,4 @@
-"""What a diagnosis is: what is known, what follows from it, what cannot be told, and what to do."""
+"""A diagnosis: the cause, the evidence for it, what the evidence leaves open, and the remedy."""
 
 from __future__ import annotations
 
@@ -26,7 +26,6 @@ class Diagnosis:
     possible: tuple[Possibility, ...] = ()
     remedy: str = ""
     commands: tuple[str, ...] = ()
-    consequence_of: str = ""
 
 
 WELL = Diagnosis("", "Nothing is wrong.")

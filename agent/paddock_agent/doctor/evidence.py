@@ -35,14 +35,15 @@ class Check:
 @dataclass(frozen=True)
 class Evidence:
     """All that is known. ``unit`` has the service manager's own properties; ``log`` is the end of what the service
-    printed; ``words`` are the agent's last words, the last one last; ``command`` is what runs the doctor here."""
+    printed; ``words`` are the agent's last words, the last one last; ``doctor`` is the script that runs the doctor
+    there."""
 
     service: str
     account: str = ""
     home: str = ""
     work_folder: str = ""
     server: str = ""
-    command: str = ""
+    doctor: str = ""
     has_sudo: bool = False
     unit: dict[str, str] = field(default_factory=dict)
     overrides: tuple[Override, ...] = ()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from pathlib import PurePosixPath
 
 from . import commands as make
 from .diagnosis import Diagnosis
@@ -12,6 +13,11 @@ from .diagnosis import Diagnosis
 READ_ONLY_KINDS = frozenset({"squashfs", "iso9660", "erofs", "cramfs"})
 FEW_INODES = 1000
 LEAST_ROOM = 64 * 1024 * 1024
+TEMPORARY_FOLDERS = ("/tmp", "/var/tmp")  # noqa: S108 - for commands that people copy
+OF_THE_SYSTEM = frozenset({"bin", "boot", "dev", "etc", "lib", "lib64", "proc", "root", "run", "sbin", "sys", "usr"})
+"""Folders below the root that no remedy gives to an account, nor anything in them."""
+SHARED = frozenset({"home", "media", "mnt", "opt", "srv", "tmp", "var"})
+"""Those that many accounts use: only what lies in them may be given; of /var, only what lies one deeper."""
 
 
 @dataclass(frozen=True)
@@ -116,7 +122,7 @@ def _shell(part: Part, agent: Agent) -> Diagnosis | None:
         "shell",
         sentence,
         "Take the PATH out of the service's environment: it then has the system's own.",
-        [make.words("sed", "-i", "/^PATH=/d", file), *make.restart(agent.service)],
+        [*make.without_variable("PATH", [file]), *make.restart(agent.service)],
     )
 
 
@@ -283,10 +289,31 @@ def _folder_rules(part: Part, agent: Agent) -> Diagnosis | None:
         )
     if not folder:
         return None
+    if not _may_be_given(folder):
+        return _found(
+            part,
+            "system folder",
+            f"The {part.name} {folder} does not work for the account {agent.account}: {part.why}.",
+            f"{folder} belongs to the system, so no command here gives it away. A person must choose another folder "
+            "for the account, or mend this one.",
+        )
     for rule in (_not_a_folder, _immutable, _closed_above, _missing, _closed):
         if one := rule(part, agent, folder, facts):
             return one
     return None
+
+
+def _may_be_given(folder: str) -> bool:
+    """Whether a remedy may give a folder, with all in it, to the agent's account: never one that holds the system or
+    belongs to other accounts."""
+    if folder in TEMPORARY_FOLDERS:
+        return True  # these are given back to root
+    if not folder.startswith("/"):
+        return False
+    names = PurePosixPath(folder).parts[1:]
+    if not names or ".." in names or names[0] in OF_THE_SYSTEM:
+        return False
+    return len(names) > (2 if names[0] == "var" else 1 if names[0] in SHARED else 0)
 
 
 def _not_a_folder(part: Part, agent: Agent, folder: str, facts: Mapping[str, str]) -> Diagnosis | None:
@@ -309,7 +336,7 @@ def _immutable(part: Part, agent: Agent, folder: str, facts: Mapping[str, str]) 
     return _found(
         part,
         "immutable",
-        f"{place} is marked immutable: nobody can make a file in it.",
+        f"{place} is marked immutable: no account can make a file in it.",
         "Take the mark off.",
         [make.words("chattr", "-i", place)],
     )
@@ -341,6 +368,8 @@ def _closed_above(part: Part, agent: Agent, folder: str, facts: Mapping[str, str
     if part.error not in ("EACCES", "EPERM") or not above or above == folder:
         return None
     sentence = f"The account {agent.account} cannot pass {above}, which lies above the {part.name} {folder}."
+    if above == "/root":
+        return _found(part, "closed above", sentence, f"Choose a {part.name} elsewhere: {above} stays closed.")
     return _found(part, "closed above", sentence, "Let it pass.", [make.words("chmod", "a+x", above)])
 
 
@@ -351,7 +380,7 @@ def _closed(part: Part, agent: Agent, folder: str, facts: Mapping[str, str]) -> 
         part,
         "closed",
         f"The {part.name} {folder} is closed to the account {agent.account}: it belongs to "
-        f"{facts.get('owner', 'somebody else')} with mode {facts.get('mode', '?')}.",
+        f"{facts.get('owner', 'another account')} with mode {facts.get('mode', '?')}.",
         "Give it to the agent's account.",
         _own(part, folder, agent),
     )
@@ -359,7 +388,7 @@ def _closed(part: Part, agent: Agent, folder: str, facts: Mapping[str, str]) -> 
 
 def _own(part: Part, folder: str, agent: Agent) -> list[str]:
     made = make.words("mkdir", "-p", folder)
-    if part.name == "temporary folder" and folder in ("/tmp", "/var/tmp"):  # noqa: S108 - a command for people
+    if part.name == "temporary folder" and folder in TEMPORARY_FOLDERS:
         return [made, make.words("chown", "root:root", folder), make.words("chmod", "1777", folder)]
     return [
         made,

@@ -4,18 +4,23 @@ broken, they still say so."""
 from __future__ import annotations
 
 import io
+import shutil
+import sys
 import zipfile
 from pathlib import Path
 
+from ..errors import CommandFailed
+from .unit_evidence import UNIT_COPY
+
 ARCHIVE, STARTER = "watch.pyz", "watch.sh"
 MAIN = "from paddock_agent.doctor.__main__ import main\n\nraise SystemExit(main())\n"
-OWN = ("__init__", "address", "calling", "errors", "file_pattern", "limits", "machine", "watch")
+OWN = ("__init__", "address", "calling", "errors", "file_pattern", "last_words", "limits", "machine", "watch")
 PACKAGES = ("doctor", "services", "system", "preflight")
 """What goes in: modules of the standard library's means alone, as a test proves."""
 
 _STARTER = """\
 #!/bin/sh
-# Runs the watch or the doctor with the first Python that works. Where none does, the watch reports that by itself.
+# Runs the watch or the doctor with the first Python that works. If there is none, this script itself reports that.
 here=$(dirname "$0")
 for python in @PYTHONS@; do
     if "$python" -I -S -c 'import sys, ssl, sqlite3; sys.exit(sys.version_info < (3, 11))' 2>/dev/null; then
@@ -40,6 +45,19 @@ fi
 exec wget -q -T 30 -O /dev/null --header "Authorization: Bearer $(field key)" \\
     --header 'Content-Type: application/json' --post-data "$report" "$(field server)/agent/v1/watch"
 """
+
+
+def install(folder: Path, service: str) -> None:
+    """Puts archive, starter and a copy of the service's unit into the watch's folder. Raises CommandFailed."""
+    own = f"{sys.base_prefix}/bin/python{sys.version_info.major}.{sys.version_info.minor}"
+    unit = Path("/etc/systemd/system", service)
+    try:
+        (folder / ARCHIVE).write_bytes(archive())
+        (folder / STARTER).write_text(starter([own]))
+        if unit.is_file():
+            shutil.copyfile(unit, folder / UNIT_COPY)
+    except OSError as error:
+        raise CommandFailed(f"{folder} could not be filled: {error.strerror}") from None
 
 
 def archive() -> bytes:

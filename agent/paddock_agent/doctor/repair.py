@@ -15,8 +15,11 @@ from pathlib import Path
 
 from ..errors import AgentError
 from ..limits import folder_trouble
-from .collect import IDENTITY, UNIT_COPY, Subject, collect, tried_server
+from .account_evidence import IDENTITY
+from .collect import collect
 from .note import FILE, Note, note_text
+from .server_evidence import tried_server
+from .unit_evidence import UNIT_COPY
 
 PATIENCE = 60.0
 INSTALL_PATIENCE = 900.0
@@ -25,13 +28,13 @@ INSTALL_PATIENCE = 900.0
 def repair(note: Note, folder: str, server: str = "", work: str = "") -> Iterator[str]:
     """Repairs what is broken; says each thing that it did, in a line. Raises AgentError."""
     if server or work:
-        note = _told_otherwise(note, folder, server, work)
+        note = _redirected(note, folder, server, work)
         yield f"The agent now goes by: server {note.server}, work folder {note.work_folder}."
     if _unit_differs(note, folder):
         _write_unit(note, folder)
         yield f"The unit {note.service} is written again as it was."
-    evidence = collect(_subject(note, folder))
-    if (failed := evidence.failed("program") or evidence.failed("packages")) is not None:
+    evidence = collect(note, folder)
+    if failed := evidence.failed("program") or evidence.failed("packages"):
         yield f"The program is broken ({failed.detail}); it is installed again from {note.server}."
         _install_again(note)
         yield "The program is installed again."
@@ -47,11 +50,7 @@ def repair(note: Note, folder: str, server: str = "", work: str = "") -> Iterato
     yield f"{note.service} is started."
 
 
-def _subject(note: Note, folder: str) -> Subject:
-    return Subject(note.service, note.home, note.work_folder, note.account, note.server, folder)
-
-
-def _told_otherwise(note: Note, folder: str, server: str, work: str) -> Note:
+def _redirected(note: Note, folder: str, server: str, work: str) -> Note:
     """Another address or work folder, written into the agent's key file and the watch's note."""
     key = Path(note.home, IDENTITY)
     try:
@@ -68,21 +67,22 @@ def _told_otherwise(note: Note, folder: str, server: str, work: str) -> Note:
         if why := folder_trouble(work, "linux"):
             raise AgentError(f"The agent keeps its work folder, as {work} will not do: {why}")
         known["work_folder"] = work
-    about = key.stat()
-    fresh = key.with_name(key.name + ".new")
-    handle = os.open(fresh, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
-    with os.fdopen(handle, "w") as file:
-        json.dump(known, file)
-    os.chown(fresh, about.st_uid, about.st_gid)
-    fresh.replace(key)
     note = replace(note, server=known["server"], work_folder=known["work_folder"])
-    place = Path(folder, FILE)
-    fresh = place.with_name(FILE + ".new")
-    handle = os.open(fresh, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
-    with os.fdopen(handle, "w") as file:
-        file.write(note_text(note))
-    fresh.replace(place)
+    about = key.stat()
+    _write_privately(key, json.dumps(known), about.st_uid, about.st_gid)
+    _write_privately(Path(folder, FILE), note_text(note), 0, 0)
     return note
+
+
+def _write_privately(file: Path, text: str, user: int, group: int) -> None:
+    """Writes a file whole or not at all, readable by its owner alone from the first byte."""
+    fresh = file.with_name(file.name + ".new")
+    fresh.unlink(missing_ok=True)
+    handle = os.open(fresh, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+    with os.fdopen(handle, "w") as opened:
+        opened.write(text)
+    os.chown(fresh, user, group)
+    fresh.replace(file)
 
 
 def _unit_file(note: Note) -> Path:

@@ -11,16 +11,16 @@ from .evidence import Check, Evidence
 from .failed_trials import Agent, Part, explain_part
 from .rules_of_unit import environment_files, last_lines, repair, unit_line
 
+YES = ("yes", "true", "on", "1")
+"""What systemd takes for yes (systemd.syntax(7))."""
+
 
 def account_rules(evidence: Evidence) -> Diagnosis | None:
     """The account is missing."""
     if not (failed := evidence.failed("account")):
         return None
     account = evidence.account
-    dynamic = [
-        one for one in evidence.overrides if one.key == "DynamicUser" and one.value.lower() in ("yes", "true", "1")
-    ]
-    if dynamic:
+    if any(one.key == "DynamicUser" and one.value.lower() in YES for one in evidence.overrides):
         return None  # its account is made up at each start: that line is the cause
     line = next((one for one in evidence.overrides if one.key == "User" and one.value == account), None)
     known = (unit_line(evidence), f"The machine's list of accounts: {failed.detail}.")
@@ -36,11 +36,8 @@ def account_rules(evidence: Evidence) -> Diagnosis | None:
                 *make.restart(evidence.service),
             ),
         )
-    made = make.words(
-        "useradd", "--system", "--user-group", "--home-dir", evidence.home, "--shell", "/bin/bash", account
-    )
-    if re.search(rf"group {re.escape(account)}\b", " ".join(evidence.log)) or evidence.check("group exists"):
-        made = made.replace("--user-group", f"--gid {account}")
+    group = ("--gid", account) if failed.facts.get("group") else ("--user-group",)
+    made = make.words("useradd", "--system", *group, "--home-dir", evidence.home, "--shell", "/bin/bash", account)
     folders = dict.fromkeys([evidence.home, evidence.work_folder or evidence.home])
     owned = [make.words("chown", "-R", f"{account}:", folder) for folder in folders]
     return Diagnosis(
@@ -76,7 +73,7 @@ def program_rules(evidence: Evidence) -> Diagnosis | None:
     if not failed:
         return None
     if failed.facts.get("without"):
-        return _environment(evidence, failed, known)
+        return _astray(evidence, failed, known)
     if found := re.search(r"(?:Permission denied|PermissionError).*?'?(/[^':|]+)", failed.detail):
         return Diagnosis(
             "packages",
@@ -84,7 +81,7 @@ def program_rules(evidence: Evidence) -> Diagnosis | None:
             (failed.detail, *known),
             remedy="Let every account read it, and start the service.",
             commands=(
-                make.words("chmod", "-R", "a+rX", _prefix(failed.facts.get("program", ""))),
+                make.words("chmod", "-R", "a+rX", _environment_of(failed.facts.get("program", ""))),
                 *make.restart(evidence.service),
             ),
         )
@@ -97,22 +94,22 @@ def program_rules(evidence: Evidence) -> Diagnosis | None:
     )
 
 
-def _environment(evidence: Evidence, failed: Check, known: tuple[str, ...]) -> Diagnosis:
+def _astray(evidence: Evidence, failed: Check, known: tuple[str, ...]) -> Diagnosis:
     """A variable of the service that leads Python astray: without it, the packages can be loaded."""
     name = failed.facts["without"]
-    files = environment_files(evidence)
+    removed = make.without_variable(name, environment_files(evidence))
     return Diagnosis(
         "environment",
         f"The variable {name} in the service's environment keeps the agent's Python from starting: {failed.detail}.",
         (f"Without {name} its packages can be loaded.", *known),
         remedy="Take the variable out, and start the service.",
-        commands=(*(make.words("sed", "-i", f"/^{name}=/d", file) for file in files), *make.restart(evidence.service)),
+        commands=(*removed, *make.restart(evidence.service)) if removed else (),
     )
 
 
-def _prefix(program: str) -> str:
-    """The folder that the agent was installed into, from its Python: PREFIX/current/bin/python."""
-    return program.rpartition("/bin/")[0].rpartition("/")[0] or "/opt/paddock"
+def _environment_of(program: str) -> str:
+    """The virtual environment of the agent's Python, and no folder above it: that may be somebody's own."""
+    return program.rpartition("/bin/")[0] or "/opt/paddock"
 
 
 def folder_rules(evidence: Evidence) -> Diagnosis | None:
@@ -145,20 +142,10 @@ def _part(check: Check, name: str) -> Part:
 
 def _and_started(found: Diagnosis, evidence: Evidence) -> Diagnosis:
     """The same diagnosis with what this service wrote, and its start after the remedy."""
-    started = make.restart(evidence.service) if found.commands and not _restarts(found.commands) else ()
-    return Diagnosis(
-        found.cause,
-        found.sentence,
-        (*found.known, unit_line(evidence), *last_lines(evidence, 2)),
-        found.unknown,
-        found.possible,
-        found.remedy,
-        (*found.commands, *started),
-    )
-
-
-def _restarts(commands: tuple[str, ...]) -> bool:
-    return any("systemctl restart" in one for one in commands)
+    again = make.restart(evidence.service)
+    started = again if found.commands and found.commands[-1] != again[-1] else ()
+    known = (*found.known, unit_line(evidence), *last_lines(evidence, 2))
+    return replace(found, known=known, commands=(*found.commands, *started))
 
 
 def _key(evidence: Evidence, failed: Check) -> Diagnosis:

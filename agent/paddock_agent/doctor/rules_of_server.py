@@ -104,8 +104,8 @@ def _proxy(evidence: Evidence, failed: Check) -> Diagnosis:
     named_by = name or "from its environment"
     sentence = f"The agent reaches its server through the proxy {proxy} ({named_by}), and that does not work."
     files = environment_files(evidence)
-    if failed.facts.get("direct") == "yes" and name and files:
-        removed = [make.words("sed", "-i", f"/^{name}=/d", file) for file in files]
+    removed = [*make.without_variable(name, files)]
+    if failed.facts.get("direct") == "yes" and removed:
         lines = [
             one
             for one in evidence.overrides
@@ -129,8 +129,7 @@ def _proxy(evidence: Evidence, failed: Check) -> Diagnosis:
 
 
 def _certificate(evidence: Evidence, failed: Check) -> Diagnosis:
-    off = evidence.failed("clock")
-    if off or _clock_is_old(failed.detail):
+    if evidence.failed("clock") or "not yet valid" in failed.detail:
         return _clock(evidence, failed)
     return Diagnosis(
         "certificate",
@@ -140,10 +139,6 @@ def _certificate(evidence: Evidence, failed: Check) -> Diagnosis:
         f"SSL_CERT_FILE in {', '.join(environment_files(evidence)) or 'the service environment'}. If it has expired, "
         "the server needs a new one. A person must.",
     )
-
-
-def _clock_is_old(words: str) -> bool:
-    return "not yet valid" in words
 
 
 def _clock(evidence: Evidence, failed: Check) -> Diagnosis:
@@ -205,7 +200,7 @@ def process_rules(evidence: Evidence) -> Diagnosis | None:
     """The agent's process is there, all that it needs works, and it is not connected."""
     if not is_running(evidence) or is_heard(evidence):
         return None
-    state, age = evidence.process.get("state", ""), float(evidence.process.get("age", "0") or 0)
+    state, age = evidence.process.get("state", ""), _seconds(evidence.process.get("age", ""))
     known = (
         f"Process {evidence.process.get('pid')}: state {state}, {age:.0f} s old.",
         unit_line(evidence),
@@ -245,5 +240,11 @@ def process_rules(evidence: Evidence) -> Diagnosis | None:
     )
 
 
+def _seconds(text: str) -> float:
+    """A number that a host sent; 0 where it is none."""
+    return float(text) if text.isdecimal() and len(text) < MAX_DIGITS else 0.0
+
+
+MAX_DIGITS = 12
 YOUNG = 30.0
 """Seconds that an agent may take to connect."""

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
+from dataclasses import dataclass
 
 from . import commands as make
 from .diagnosis import Diagnosis, Possibility
@@ -105,15 +106,15 @@ def unit_rules(evidence: Evidence) -> Diagnosis | None:
     """What keeps the unit from being started at all."""
     unit = evidence.unit
     loaded = unit.get("LoadState", "")
-    if masked := unit.get("MaskedBy", "") or (loaded == "masked" and evidence.service):
-        return _masked(evidence, masked)
+    if loaded == "masked" or unit.get("MaskedBy"):
+        return _masked(evidence, unit.get("MaskedBy") or f"/etc/systemd/system/{evidence.service}")
     if loaded == "not-found" or (loaded == "loaded" and unit.get("FragmentExists") == "no"):
         gone = unit.get("FragmentPath") or f"/etc/systemd/system/{evidence.service}"
         still = " It still runs, but the machine's next start will not start it." if is_running(evidence) else ""
         return Diagnosis(
             "unit missing",
             f"The service's unit {gone} does not exist any more.{still}",
-            (_unit_line(evidence),),
+            (unit_line(evidence),),
             remedy="Write the unit again; account, environment and key stay.",
             commands=repair(evidence),
         )
@@ -162,56 +163,55 @@ def sandbox_rules(evidence: Evidence) -> Diagnosis | None:
     return Diagnosis(
         "override",
         "All that the agent needs works outside of its unit, to which lines were added: one of them is in the way.",
-        (_unit_line(evidence), *last_lines(evidence)),
+        (unit_line(evidence), *last_lines(evidence)),
         "Which of the lines it is.",
         tuple(Possibility(f"{_shown(one)}.", f"{make.without_line(one.file, one.line)} && {then}") for one in ordered),
         "Take the lines out one by one, in this order, until the agent connects.",
     )
 
 
+@dataclass(frozen=True)
+class _End:
+    """What one result of the service manager means (systemd.service(5))."""
+
+    cause: str
+    sentence: str
+    unknown: str = ""
+    remedy: str = "Start it again."
+
+
+_ENDS = {
+    "oom-kill": _End(
+        "memory",
+        "The service was ended because its memory ran out.",
+        remedy="Start it again. If it happens again, give the machine more memory or fewer slots.",
+    ),
+    "signal": _End("killed", "The agent was ended by signal {status}.", "Who sent the signal."),
+    "core-dump": _End("killed", "The agent was ended by signal {status}.", "Whether that is a fault of its own."),
+    "start-limit-hit": _End(
+        "too many starts",
+        "The service was started too often within two minutes, so its manager starts it no more.",
+        "Who started it, or what ended it each time.",
+    ),
+    "timeout": _End(
+        "slow start", "The service manager gave up waiting for the service to start or to stop.", "What took so long."
+    ),
+}
+
+
 def ended_rules(evidence: Evidence) -> Diagnosis | None:
     """What the service manager itself says about the end, where nothing nearer explains it."""
-    unit = evidence.unit
-    result, status = unit.get("Result", ""), unit.get("ExecMainStatus", "0")
-    if is_running(evidence):
+    end = _ENDS.get(evidence.unit.get("Result", ""))
+    if is_running(evidence) or end is None:
         return None
-    known = (_unit_line(evidence), *last_lines(evidence))
-    if result == "oom-kill":
-        return Diagnosis(
-            "memory",
-            "The service was ended because its memory ran out.",
-            known,
-            remedy="Start it again. If it happens again, give the machine more memory or fewer slots.",
-            commands=make.restart(evidence.service),
-        )
-    if unit.get("ExecMainCode") in ("2", "3") and result in ("signal", "core-dump"):
-        return Diagnosis(
-            "killed",
-            f"The agent was ended by signal {status}, from outside or by a fault of its own.",
-            known,
-            "Who sent the signal.",
-            remedy="Start it again.",
-            commands=make.restart(evidence.service),
-        )
-    if result == "start-limit-hit":
-        return Diagnosis(
-            "too many starts",
-            "The service was started too often within two minutes, so its manager starts it no more.",
-            known,
-            "Who started it, or what ended it each time.",
-            remedy="Start it again.",
-            commands=make.restart(evidence.service),
-        )
-    if result == "timeout":
-        return Diagnosis(
-            "slow start",
-            "The service manager gave up waiting for the service to start or to stop.",
-            known,
-            "What took so long.",
-            remedy="Start it again.",
-            commands=make.restart(evidence.service),
-        )
-    return None
+    return Diagnosis(
+        end.cause,
+        end.sentence.format(status=evidence.unit.get("ExecMainStatus", "0")),
+        (unit_line(evidence), *last_lines(evidence)),
+        end.unknown,
+        remedy=end.remedy,
+        commands=make.restart(evidence.service),
+    )
 
 
 def is_running(evidence: Evidence) -> bool:
@@ -221,7 +221,8 @@ def is_running(evidence: Evidence) -> bool:
 
 def repair(evidence: Evidence, *options: str) -> tuple[str, ...]:
     """The doctor's own repair: it knows the unit, the account and the packages."""
-    return (" ".join([evidence.command or "paddock-agent", "repair", *options]),)
+    doctor = ("/bin/sh", evidence.doctor) if evidence.doctor else ("paddock-agent",)
+    return (make.words(*doctor, "repair", *options),)
 
 
 def environment_files(evidence: Evidence) -> list[str]:
@@ -229,7 +230,8 @@ def environment_files(evidence: Evidence) -> list[str]:
     return re.findall(r"(/\S+) \(", evidence.unit.get("EnvironmentFiles", ""))
 
 
-def _unit_line(evidence: Evidence) -> str:
+def unit_line(evidence: Evidence) -> str:
+    """How the service is, by its manager, in a line."""
     unit = evidence.unit
     status = unit.get("ExecMainStatus", "0")
     ended = f", last exit status {status}" if status not in ("", "0") else ""
@@ -239,9 +241,6 @@ def _unit_line(evidence: Evidence) -> str:
         f"{evidence.service}: {unit.get('LoadState', '?')}, {unit.get('ActiveState', '?')} "
         f"({unit.get('SubState', '?')}), result {unit.get('Result', '?')}{ended}{again}."
     )
-
-
-unit_line = _unit_line
 
 
 def last_lines(evidence: Evidence, number: int = 4) -> tuple[str, ...]:
@@ -257,14 +256,14 @@ def _masked(evidence: Evidence, masked: str) -> Diagnosis:
         return Diagnosis(
             "masked",
             f"The service is masked by {masked}: nothing can start it.",
-            (_unit_line(evidence),),
+            (unit_line(evidence),),
             remedy="Unmask it and start it.",
             commands=commands,
         )
     return Diagnosis(
         "masked",
         f"The service is masked by {masked}, a link to /dev/null: nothing can start it.",
-        (_unit_line(evidence),),
+        (unit_line(evidence),),
         remedy="Remove the mask, write the unit again, and start it.",
         commands=(make.words("systemctl", "unmask", evidence.service), *repair(evidence)),
     )
@@ -286,7 +285,7 @@ def _bad_setting(evidence: Evidence) -> Diagnosis:
     return Diagnosis(
         "bad setting",
         f"The unit cannot be read: {words}.",
-        (_unit_line(evidence), *last_lines(evidence)),
+        (unit_line(evidence), *last_lines(evidence)),
         remedy="Write the unit again.",
         commands=repair(evidence),
     )
@@ -302,19 +301,18 @@ def _with_keys(evidence: Evidence, keys: Sequence[str]) -> list[Override]:
 
 
 def _shown(line: Override) -> str:
-    return f"{line.file} line {line.line}: {line.key}={line.value}" if line.key else f"{line.file} line {line.line}"
+    return f"{line.file} line {line.line}: {line.key}={line.value}"
 
 
 def _remove_lines(
-    evidence: Evidence, cause: str, sentence: str, lines: Iterable[Override], unknown: str = ""
+    evidence: Evidence, cause: str, sentence: str, lines: Sequence[Override], unknown: str = ""
 ) -> Diagnosis:
-    lines = list(lines)
     # From the last line of each file up, so that the numbers stay right.
     removed = [make.without_line(one.file, one.line) for one in sorted(lines, key=lambda one: (one.file, -one.line))]
     return Diagnosis(
         cause,
         f"{sentence}: {'; '.join(_shown(one) for one in lines)}.",
-        (_unit_line(evidence), *last_lines(evidence)),
+        (unit_line(evidence), *last_lines(evidence)),
         unknown,
         (),
         "Take the line out, unless it was meant; then it has to be corrected by who wrote it.",

@@ -16,14 +16,14 @@ import socket
 import stat
 import subprocess
 import sys
-import threading
 import time
-from collections.abc import Callable, Collection, Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, TypeVar
+from typing import TYPE_CHECKING
 
 from ..errors import CommandFailed
 from . import folders, shells, trials
+from .daemon_thread import in_a_daemon_thread
 from .port import (
     Candidate,
     Completed,
@@ -56,7 +56,6 @@ DRAIN_PATIENCE = 0.5
 LOGIN_PATH = "/usr/local/bin:/usr/bin:/bin"
 LARGEST_FILE = 256 * 1024
 SHUTDOWN_PATIENCE = 2.0
-T = TypeVar("T")
 
 _SYSTEM_FOLDERS: dict[Family, str] = {"linux": "/", "macos": "/", "windows": "C:\\"}
 
@@ -393,35 +392,21 @@ class RealSystem(System):
 
     async def examine(self, note: Note, folder: str) -> Evidence:
         """See the port."""
-        from ..doctor.collect import Subject, collect
+        from ..doctor.collect import collect
         from ..doctor.evidence import Evidence
-        from ..doctor.package import STARTER
 
         if self.family != "linux":
             return Evidence(note.service, trouble="this version examines hosts with Linux only")
-
-        command = f"/bin/sh {folder}/{STARTER}"
-        subject = Subject(note.service, note.home, note.work_folder, note.account, note.server, folder, command)
-        return await in_a_daemon_thread(lambda: collect(subject))
+        return await in_a_daemon_thread(lambda: collect(note, folder))
 
     def install_doctor(self, folder: str, service: str) -> Sequence[str]:
         """See the port. Windows and macOS run the agent's own package: this way was never tried there."""
         if self.family != "linux":
             return [self.program(), "-m", "paddock_agent"]
         from ..doctor import package
-        from ..doctor.collect import UNIT_COPY
 
-        pythons = [f"{sys.base_prefix}/bin/python{sys.version_info.major}.{sys.version_info.minor}"]
-        place = Path(folder)
-        try:
-            (place / package.ARCHIVE).write_bytes(package.archive())
-            (place / package.STARTER).write_text(package.starter(pythons))
-            unit = Path("/etc/systemd/system", service)
-            if unit.is_file():
-                shutil.copyfile(unit, place / UNIT_COPY)
-        except OSError as error:
-            raise CommandFailed(f"{folder} could not be filled: {error.strerror}") from None
-        return ["/bin/sh", str(place / package.STARTER)]
+        package.install(Path(folder), service)
+        return ["/bin/sh", str(Path(folder, package.STARTER))]
 
     def uptime(self) -> float:
         """See the port. Of a container, since that was started."""
@@ -455,33 +440,6 @@ class RealSystem(System):
         from . import processes
 
         processes.end(survivors)
-
-
-async def in_a_daemon_thread(work: Callable[[], T]) -> T:
-    """What ``work`` returns. Its thread does not keep the program from ending, as one of the loop's own would: a disk
-    that hangs would hold it for ever."""
-    loop = asyncio.get_running_loop()
-    done: asyncio.Future[T] = loop.create_future()
-
-    def settle(result: T | None, error: BaseException | None) -> None:
-        if done.done():
-            return
-        if error:
-            done.set_exception(error)
-        else:
-            done.set_result(result)  # type: ignore[arg-type]
-
-    def run() -> None:
-        result, error = None, None
-        try:
-            result = work()
-        except Exception as failed:
-            error = failed
-        with contextlib.suppress(RuntimeError):  # the loop has ended
-            loop.call_soon_threadsafe(settle, result, error)
-
-    threading.Thread(target=run, daemon=True, name="work that may hang").start()
-    return await done
 
 
 def _why_not_run(path: str) -> str | None:

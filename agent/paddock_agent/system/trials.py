@@ -56,13 +56,13 @@ def try_all(work_folder: str, server: str, home: str) -> list[FailedTrial]:
         ("shell", _find_shell, lambda: {"PATH": os.environ.get("PATH", "")}),
         ("open files", _open_files, limit_facts),
         ("processes", _start_processes, limit_facts),
-        ("temporary folder", lambda: _write_in(temporary), lambda: folder_facts(temporary)),
+        ("temporary folder", lambda: write_in(temporary), lambda: folder_facts(temporary)),
     ]
     if home:
         trials.append(("home", lambda: _enter(Path(home)), lambda: folder_facts(Path(home))))
     if server:
         trials.append(("server", lambda: _reach(server), lambda: {"address": server, **proxy_facts(server)}))
-    return [*try_work_folder(work_folder), *_failed(trials)]
+    return [*try_work_folder(work_folder), *failed_of(trials)]
 
 
 def try_work_folder(work_folder: str) -> list[FailedTrial]:
@@ -70,12 +70,13 @@ def try_work_folder(work_folder: str) -> list[FailedTrial]:
     work = Path(work_folder)
     facts = partial(folder_facts, work)
     # A folder that cannot be written cannot run a file either: one cause, one report.
-    return _failed([("work folder", lambda: _write_in(work), facts)]) or _failed(
+    return failed_of([("work folder", lambda: write_in(work), facts)]) or failed_of(
         [("running files", lambda: _run_a_file_in(work), facts)]
     )
 
 
-def _failed(trials: list[Trial]) -> list[FailedTrial]:
+def failed_of(trials: list[Trial]) -> list[FailedTrial]:
+    """Runs each trial, with a time limit of its own; returns those that failed."""
     return [one for one in (_tried(*trial) for trial in trials) if one]
 
 
@@ -118,7 +119,7 @@ def in_words(error: Exception) -> str:
     return f"{message} ({name})" + (f": {error.filename}" if error.filename else "")
 
 
-def _write_in(folder: Path) -> None:
+def write_in(folder: Path) -> None:
     """As an attempt would: a folder, a file in it, on the disk."""
     place = folder / f".trial-{secrets.token_hex(4)}"
     place.mkdir(parents=True)
@@ -217,13 +218,13 @@ def _enter(home: Path) -> None:
 
 def _reach(server: str) -> None:
     try:
-        _connect(server)
+        connect(server)
     except OSError:
         time.sleep(SECOND_TRY_AFTER)
-        _connect(server)
+        connect(server)
 
 
-def _connect(server: str) -> None:
+def connect(server: str) -> None:
     """A connection to the server, or to the proxy that stands before it."""
     host, port = way_to(server)
     try:
@@ -283,7 +284,7 @@ def folder_facts(folder: Path) -> dict[str, str]:
         about = place.stat()
         facts["mode"] = f"{about.st_mode & 0o7777:o}"
         facts["kind"] = "folder" if place.is_dir() else "file"
-        facts["owner"] = _owner(place)
+        facts["owner"] = owner_of(place)
     if place.is_symlink() and not place.exists():
         facts["leads to"] = os.path.realpath(place)
     if closed := _closed_at(folder):
@@ -329,7 +330,7 @@ def _is_immutable(place: Path) -> bool:
         os.close(handle)
 
 
-def _owner(place: Path) -> str:
+def owner_of(place: Path) -> str:
     if sys.platform == "win32":
         return ""
     try:

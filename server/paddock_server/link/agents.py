@@ -27,7 +27,7 @@ from ..health.actions.note_link import note_link
 from ..health.actions.note_services import note_services, note_tried
 from ..health.actions.note_strange import note_strange
 from ..health.actions.note_trials import note_trials
-from ..hosts.actions.dispute import dispute, note_second_agent
+from ..hosts.actions.dispute import dispute
 from ..hosts.actions.note_caller import note_caller
 from ..hosts.models import Host
 from ..hosts.queries import host_with_key
@@ -85,8 +85,10 @@ async def agent_link(scope: Scope, receive: Receive, send: Send) -> None:
         if twin := await twins.refused(connection, hello):
             if twin.is_news:
                 said = f"A second agent with its key called from {address}, {twin.sentence}."
-                note = dispute if twin.is_another_machine else note_second_agent
-                await database_sync_to_async(note)(host, said)
+                if twin.is_another_machine:
+                    await database_sync_to_async(dispute)(host, said)
+                else:  # as one that was started by hand beside its service: it is refused, and the work goes on
+                    await database_sync_to_async(note_strange)(host, "clone", said)
             await _close(send, TWIN, "another agent with this key is connected")
             return
         if await database_sync_to_async(note_restore)(hello):

@@ -19,9 +19,3 @@ def dispute(host: Host, sentence: str) -> None:
     host.refresh_from_db()
     if host.standing == Host.Standing.ADMITTED and not host.holding:
         hold(SERVER, host, REASON)
-
-
-def note_second_agent(host: Host, sentence: str) -> None:
-    """A second agent of the same machine, as one that was started by hand beside its service: it is refused, and the
-    work goes on."""
-    note_strange(host, "clone", sentence)

@@ -1,0 +1,93 @@
+"""Evidence about the way to the server, tried step by step until one fails."""
+
+from __future__ import annotations
+
+import email.utils
+import json
+import time
+import urllib.error
+import urllib.request
+from urllib.parse import urlsplit
+
+from ..calling import unreachable
+from ..errors import Untrusted
+from ..system import trials
+from .evidence import Check
+from .files import LONGEST_FILE
+
+PATIENCE = 15.0
+MAX_CLOCK_DIFFERENCE = 120.0
+KEY_ADDRESS = "/agent/v1/key"
+
+
+def tried_server(server: str, key: str) -> list[Check]:
+    """The way to the server, step by step, until one fails: connection, answer, certificate, clock, key."""
+    facts = {"address": server, **trials.proxy_facts(server)}
+    failed = trials.failed_of([("server", lambda: trials.connect(server), lambda: facts)])
+    if failed:
+        if facts.get("proxy"):
+            facts["direct"] = _direct(server)
+        return [Check("connection", False, failed[0].why, facts)]
+    found = [Check("connection", True, f"a connection to {':'.join(map(str, trials.way_to(server)))} is made", facts)]
+    try:
+        with urllib.request.urlopen(f"{server}/healthz", timeout=PATIENCE) as answer:  # noqa: S310 - the agent's server
+            date = answer.headers.get("Date", "")
+            health = json.loads(answer.read(LONGEST_FILE))
+        is_ours = isinstance(health, dict) and health.get("status") == "ok"
+        found.append(
+            Check("answer", is_ours, f"{server} answers" if is_ours else f"{server} is no server of ours", facts)
+        )
+        if date:
+            found.append(_clock_check(date))
+    except urllib.error.HTTPError as error:
+        found.append(Check("answer", False, f"{server} answered {error.code} {error.reason}", facts))
+    except (OSError, ValueError) as error:
+        named = unreachable(f"{server}/agent/", error)
+        if facts.get("proxy"):
+            facts["direct"] = _direct(server)
+        found.append(Check("certificate" if isinstance(named, Untrusted) else "answer", False, str(named), facts))
+    if key and all(one.ok for one in found if one.name != "clock"):
+        found += _key_checks(server, key)
+    return found
+
+
+def _direct(server: str) -> str:
+    """Whether the server answers without the proxy: "yes", or why not."""
+    parts = urlsplit(server)
+    opener = urllib.request.build_opener(urllib.request.ProxyHandler({}))
+    try:
+        with opener.open(f"{parts.scheme}://{parts.netloc}/healthz", timeout=PATIENCE):
+            return "yes"
+    except (OSError, ValueError) as error:
+        return str(getattr(error, "reason", error))
+
+
+def _clock_check(date: str) -> Check:
+    try:
+        ahead = time.time() - email.utils.parsedate_to_datetime(date).timestamp()
+    except (TypeError, ValueError):
+        return Check("clock", True, "the server does not tell its time")
+    return Check(
+        "clock",
+        abs(ahead) < MAX_CLOCK_DIFFERENCE,
+        f"this machine's clock is {ahead:+.0f} s off the server's",
+        {"off": f"{ahead:.0f}"},
+    )
+
+
+def _key_checks(server: str, key: str) -> list[Check]:
+    """Whether the server knows the key, and hears the agent that has it."""
+    name = "server knows the key"
+    asked = urllib.request.Request(f"{server}{KEY_ADDRESS}", headers={"Authorization": f"Bearer {key}"})  # noqa: S310
+    try:
+        with urllib.request.urlopen(asked, timeout=PATIENCE) as answer:  # noqa: S310 - the agent's server
+            known = json.loads(answer.read(LONGEST_FILE))
+    except urllib.error.HTTPError as error:
+        return [Check(name, error.code != 401, f"the server answered {error.code} {error.reason}")]
+    except (OSError, ValueError) as error:
+        return [Check(name, True, f"not answered: {error}")]
+    hears = isinstance(known, dict) and known.get("connected") is True
+    return [
+        Check(name, True, "the server knows the agent's key"),
+        Check("connected", hears, "the server hears the agent" if hears else "the server does not hear the agent"),
+    ]
