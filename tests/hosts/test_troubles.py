@@ -122,6 +122,38 @@ def test_a_trouble_is_found_by_its_cause_and_its_remedy_mends_it(case, host, ser
     assert [each["state"] for each in attempts] == ["passed"], "no job was sent to a host that could not begin one"
 
 
+def test_the_doctor_on_the_host_says_the_same_and_carries_its_remedy_out(host, server, service):
+    until(lambda: is_well(server), lambda: findings(server), 60)
+    well = run(host, "paddock-agent doctor", service)
+    assert (well.returncode, well.stdout.splitlines()[0]) == (0, "Nothing is wrong."), well.stdout + well.stderr
+    run(host, "echo 'http_proxy=\"http://127.0.0.1:9\"' >> /etc/paddock-agent/${S%.service}.env", service)
+    run(host, f"systemctl reset-failed {service}; systemctl restart {service}", service)
+    ill = run(host, "paddock-agent doctor", service)
+    assert (ill.returncode, "through the proxy http://127.0.0.1:9" in ill.stdout.replace("\n", " ")) == (1, True), (
+        ill.stdout
+    )
+    unanswered = run(host, "paddock-agent doctor --apply < /dev/null", service)
+    assert unanswered.returncode != 0
+    assert "http_proxy" in run(host, "cat /etc/paddock-agent/${S%.service}.env", service).stdout, (
+        "nothing was done unasked"
+    )
+    mended = run(host, "paddock-agent doctor --apply --yes", service)
+    assert (mended.returncode, "After that:\nNothing is wrong." in mended.stdout) == (0, True), mended.stdout
+    until(lambda: is_well(server), lambda: findings(server), 60)
+
+
+def test_an_agent_whose_server_has_moved_is_told_the_new_address(host, server, service):
+    until(lambda: is_well(server), lambda: findings(server), 60)
+    run(host, "sed -i 's/:[0-9]*\"/:9\"/' $H/identity.json; systemctl restart $S", service)
+    until(lambda: server.host(NAME)["link"] != "connected", "the agent to be gone")
+    nowhere = run(host, f"paddock-agent repair --server http://{SERVER_NAME}:8", service)
+    assert (nowhere.returncode, "keeps its address" in nowhere.stderr) == (1, True), nowhere.stdout + nowhere.stderr
+    moved = run(host, f"paddock-agent repair --server {server.named_url}", service)
+    assert moved.returncode == 0, moved.stdout + moved.stderr
+    assert run(host, "stat -c '%a %U' $H/identity.json", service).stdout.split() == ["600", "paddock"]
+    until(lambda: is_well(server), lambda: findings(server), 60)
+
+
 def is_ended(server, job):
     """Whether the job has passed, and all that was found has closed."""
     try:

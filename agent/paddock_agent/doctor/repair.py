@@ -59,7 +59,9 @@ def _redirected(note: Note, folder: str, server: str, work: str) -> Note:
         raise AgentError(f"The agent's key {key} cannot be read: {error}") from None
     if server:
         server = server.rstrip("/")
-        failed = next((one for one in tried_server(server, known.get("key", "")) if not one.ok), None)
+        tried = tried_server(server, known.get("key", ""))
+        # The agent is not connected there yet, and a wrong clock is no fault of the address.
+        failed = next((one for one in tried if not one.ok and one.name not in ("connected", "clock")), None)
         if failed:
             raise AgentError(f"The agent keeps its address, as {server} will not do: {failed.detail}.")
         known["server"] = server
