@@ -120,8 +120,7 @@ class SystemdHost:
 
     def __init__(self, name: str, number: int = 1) -> None:
         self.name = name
-        # By the process, too: a run that was killed leaves its bridge behind, and another one may be at work.
-        network = f"10.213.{os.getpid() % 25 * 10 + number}"
+        network = _free_network(os.getpid() % 25 * 10 + number)
         self.outside, self.inside = f"{network}.1", f"{network}.2"
         mark = f"pad{os.getpid() % 10000}"
         self._mark = f"{mark}-{number}"
@@ -231,6 +230,14 @@ class SystemdHost:
             subprocess.run(["umount", "--lazy", f"{self._work}/groups/{tree}"], capture_output=True, check=False)
         subprocess.run(["umount", "--lazy", self._work], check=True)
         shutil.rmtree(self._work, ignore_errors=True)
+
+
+def _free_network(first: int) -> str:
+    """The first three numbers of a network that nobody has. Other runs begin elsewhere, and a killed run leaves
+    its bridge behind: packets for its network would go there."""
+    taken = subprocess.run(["ip", "-o", "-4", "address"], check=True, capture_output=True, text=True).stdout
+    numbers = ((first + i * 10) % 250 for i in range(25))
+    return next(network for number in numbers if f"{(network := f'10.213.{number}')}.1/" not in taken)
 
 
 def _remove_groups(top: Path) -> None:
