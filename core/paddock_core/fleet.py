@@ -54,7 +54,8 @@ class Host:
 
     ``services`` are its watched services, lower case, with how each is. Sizes are in bytes, 0 or None where they are
     not known. ``variables`` are set in its agent's environment; of some the ``values`` are known too. ``held`` says by
-    whom and why, while it is held; ``unable`` what failed when its agent tried whether it can work. A ``reserved`` one
+    whom and why, while it is held; ``broken`` says of each tool that is there but could not be asked why; ``unable``
+    what failed when its agent tried whether it can work. A ``reserved`` one
     takes only jobs that ask for one of its labels. One at the gate may be ``connected`` or not.
     """
 
@@ -82,6 +83,7 @@ class Host:
     held: str = ""
     unable: str = ""
     connected: bool = True
+    broken: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def is_ready(self) -> bool:

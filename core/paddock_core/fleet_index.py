@@ -77,10 +77,12 @@ class _Row:
 
 
 class FleetWords:
-    """What there is in a fleet, with on how many admitted hosts. Each part is counted when it is first asked for."""
+    """What there is in a fleet, with on how many admitted hosts. Each part is counted when it is first asked for.
+    ``catalogue`` are the tools that surveys look for; empty where that is not known."""
 
-    def __init__(self, admitted: Sequence[Host]) -> None:
+    def __init__(self, admitted: Sequence[Host], catalogue: frozenset[str] = frozenset()) -> None:
         self.admitted = admitted
+        self.catalogue = catalogue
         self._versions: dict[str, Counter[str]] = {}
 
     @cached_property
@@ -90,6 +92,15 @@ class FleetWords:
     @cached_property
     def tools(self) -> Counter[str]:
         return Counter(tool for host in self.admitted for tool in host.tools)
+
+    @cached_property
+    def broken(self) -> Counter[str]:
+        """Tools that are there but could not be asked, with on how many hosts."""
+        return Counter(tool for host in self.admitted for tool in host.broken)
+
+    @cached_property
+    def arches(self) -> Counter[str]:
+        return Counter(host.arch for host in self.admitted if host.arch)
 
     @cached_property
     def services(self) -> Counter[str]:
@@ -127,6 +138,7 @@ class FleetIndex:
     """All living hosts. Not safe for several threads at once."""
 
     def __init__(self, hosts: Iterable[Host] = ()) -> None:
+        self._catalogue: frozenset[str] = frozenset()
         self._hosts: list[Host | None] = []
         self._places: dict[str, int] = {}
         self._empty_places: list[int] = []
@@ -356,12 +368,17 @@ class FleetIndex:
         assert host is not None
         return host
 
+    def set_catalogue(self, tools: Iterable[str]) -> None:
+        """Notes which tools surveys look for."""
+        self._catalogue = frozenset(tools)
+        self._words.clear()
+
     def words(self, paddocks: Collection[str] | None = None) -> FleetWords:
         """What there is, in some paddocks or all."""
         key: frozenset[str] | None = None if paddocks is None else frozenset(paddocks)
         if key not in self._words:
             self._words[key] = FleetWords(
-                [host for host in self if host.is_admitted and (key is None or host.paddock in key)]
+                [host for host in self if host.is_admitted and (key is None or host.paddock in key)], self._catalogue
             )
         return self._words[key]
 

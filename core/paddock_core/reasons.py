@@ -16,6 +16,9 @@ from .fleet_index import Bits, FleetIndex, FleetWords, unpacked
 from .fleet_index import count as count_bits
 from .remedies import meant_name
 from .terms import (
+    AllOf,
+    AnyOf,
+    ArchTerm,
     CoresTerm,
     DiskTerm,
     DisplayTerm,
@@ -25,6 +28,8 @@ from .terms import (
     KitTerm,
     LabelTerm,
     MemoryTerm,
+    NotTerm,
+    OsTerm,
     PaddockTerm,
     ServiceTerm,
     Term,
@@ -174,7 +179,7 @@ def _no_fit(fitting: Fitting) -> Reason:
             f"{' and '.join(lacking)}.{waiting}",
         )
     words = index.words(fitting.requirement.reach)
-    said = [_unmet(terms[i], index, words) for i in unmet[:3]]
+    said = [_unmet(terms[i], index, admitted, words) for i in unmet[:3]]
     more = (
         f" {count(len(unmet) - 3, 'more term')} {verb(len(unmet) - 3, 'is', 'are')} met nowhere."
         if len(unmet) > 3
@@ -185,18 +190,24 @@ def _no_fit(fitting: Fitting) -> Reason:
     )
 
 
-def lacking_terms(fitting: Fitting) -> NDArray[np.int16]:
-    """For each place of the fleet, how many terms do not hold there (int16)."""
+_FIXED = (OsTerm, ArchTerm, HostTerm, PaddockTerm, CoresTerm, MemoryTerm)
+"""Terms on what a host is: no remedy makes it another."""
+
+
+def lacking_terms(fitting: Fitting, terms: Sequence[Term]) -> NDArray[np.int16]:
+    """For each place of the fleet, how many of the terms do not hold there (int16)."""
     lacks = np.zeros(len(fitting.admitted) * 64, np.int16)
-    for term in fitting.requirement.terms:
+    for term in terms:
         lacks += 1 - unpacked(fitting.index.holds(term)).astype(np.int16)
     return lacks
 
 
 def nearest_place(fitting: Fitting) -> int:
-    """The place of the admitted host that lacks the fewest terms; among equals, the first by name."""
+    """The place of the admitted host that lacks the fewest terms, of them the fewest that nothing can be done about;
+    among equals, the first by name."""
     places = np.array(fitting.index.places_in(fitting.admitted), int)
-    lacks = lacking_terms(fitting)[places]
+    fixed = tuple(term for term in fitting.requirement.terms if isinstance(term, _FIXED))
+    lacks = (lacking_terms(fitting, fitting.requirement.terms) + lacking_terms(fitting, fixed))[places]
     nearest = places[lacks == lacks.min()]
     return int(nearest[fitting.index.name_ranks()[nearest].argmin()])
 
@@ -215,7 +226,7 @@ def _still_open(fitting: Fitting) -> str:
     return said
 
 
-def _unmet(term: Term, index: FleetIndex, words: FleetWords) -> str:
+def _unmet(term: Term, index: FleetIndex, admitted: Bits, words: FleetWords) -> str:
     """A sentence on a term that none of the admitted hosts meets."""
     close = meant_name(term, words)
     match term:
@@ -226,13 +237,32 @@ def _unmet(term: Term, index: FleetIndex, words: FleetWords) -> str:
         case PaddockTerm():
             return f'There is no paddock called "{term.name}".' + (f' Did you mean "{close}"?' if close else "")
         case KitTerm() if term.terms is None:
-            return f'There is no kit called "{term.name}".'
+            return f'There is no kit called "{term.name}".' + (f' Did you mean "{close}"?' if close else "")
         case KitTerm():
-            return f"No host meets every term of the kit {term.name}."
+            lacking = _unmet_together(term.terms or (), index, admitted, words)
+            return f"No host meets every term of the kit {term.name}. {lacking}"
         case ToolTerm():
-            if term.name not in words.tools:
-                return f'No host has the tool "{term.name}".' + _did_you_mean(close, words.tools)
-            return f"No host has {term.name} {term.range}: there {_listed(words.versions(term.name))}."
+            return _tool_unmet(term, words)
+        case OsTerm():
+            systems = Counter({name: n for name, n in words.systems.items() if name.split()[0] == term.name})
+            there = _there(systems or words.systems)
+            return f"No host runs {str(term).removeprefix('os ')}{there}."
+        case ArchTerm():
+            return f"No host has the architecture {term.name}{_there(words.arches)}."
+        case NotTerm():
+            holding = count_bits(index.holds(term.term) & admitted)
+            if not holding:
+                return f"It is known of no host whether `{term.term}` holds there, so none meets `{term}`."
+            every = (
+                "every host" if holding == len(words.admitted) else f"{count(holding, 'host')}, not known of the others"
+            )
+            return f"No host meets `{term}`: `{term.term}` holds on {every}."
+        case AnyOf():
+            said = [_unmet_inside(one, index, admitted, words) for one in term.terms[:3]]
+            more = f" {count(len(term.terms) - 3, 'more alternative')} fail." if len(term.terms) > 3 else ""
+            return f"No host meets any of {len(term.terms)} alternatives. {' '.join(said)}{more}"
+        case AllOf():
+            return f"No host meets `{term}`. {_unmet_together(term.terms, index, admitted, words)}"
         case EnvTerm():
             number = words.variables[term.name]
             if term.value is None or not number:
@@ -257,12 +287,49 @@ def _unmet(term: Term, index: FleetIndex, words: FleetWords) -> str:
             return f"No host has {about_size(term.least)} of disk free now: the most is {about_size(most)}."
         case DisplayTerm():
             return "No host has a display."
-    there = ", ".join(f"{name} ({number})" for name, number in sorted(words.systems.items(), key=_most_first)[:4])
-    return f"No host meets `{term}`: there is {there}."
+
+
+def _tool_unmet(term: ToolTerm, words: FleetWords) -> str:
+    name = term.name
+    broken = words.broken[name]
+    if name in words.tools:
+        rest = f"; on {count(broken, 'more host')} it is there, but does not answer" if broken else ""
+        return f"No host has {name} {term.range}: there {_listed(words.versions(name))}{rest}."
+    if broken:
+        example = min((host for host in words.admitted if name in host.broken), key=lambda host: host.name)
+        there = f"{name} is there on {count(broken, 'host')}, but does not answer."
+        return f"{there} On {example.name}: {example.broken[name]}."
+    close = meant_name(term, words)
+    if words.catalogue and name not in words.catalogue:
+        return f'The catalogue has no tool "{name}", so no survey looks for it.' + _did_you_mean(close, words.tools)
+    return f'No host has the tool "{name}".' + _did_you_mean(close, words.tools)
+
+
+def _unmet_together(terms: Sequence[Term], index: FleetIndex, admitted: Bits, words: FleetWords) -> str:
+    """Why no host meets several terms at once: those that are met nowhere, or that each is met on another host."""
+    nowhere = [term for term in terms if not (admitted & index.holds(term)).any()]
+    if nowhere:
+        return " ".join(_unmet_inside(term, index, admitted, words) for term in nowhere[:3])
+    met = ", ".join(f"`{term}` on {count(count_bits(admitted & index.holds(term)), 'host')}" for term in terms[:4])
+    return f"Each of its terms is met somewhere, but not all on one host: {met}."
+
+
+def _unmet_inside(term: Term, index: FleetIndex, admitted: Bits, words: FleetWords) -> str:
+    """The same inside another term. Alternatives in there are not gone through: sentences would multiply."""
+    return f"No host meets `{term}`." if isinstance(term, AnyOf) else _unmet(term, index, admitted, words)
+
+
+def _there(spread: Counter[str]) -> str:
+    listed = ", ".join(
+        f"{name} on {count(number, 'host')}" for name, number in sorted(spread.items(), key=_most_first)[:4]
+    )
+    return f": there is {listed}" if listed else ""
 
 
 def _did_you_mean(close: str | None, having: Counter[str]) -> str:
-    return f' Did you mean "{close}" ({count(having[close], "host")})?' if close else ""
+    if not close:
+        return ""
+    return f' Did you mean "{close}"' + (f" ({count(having[close], 'host')})?" if having[close] else "?")
 
 
 def _most_first(one: tuple[str, int]) -> tuple[int, str]:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
+from .errors import ContradictionError
+from .findings.commands import environment_place
 from .fit import Block, FitRow, Requirement
 from .fleet import Host, Readiness
 from .fleet_index import FleetIndex, FleetWords
@@ -23,6 +25,7 @@ from .terms import (
     ServiceTerm,
     Term,
     ToolTerm,
+    parse_asked,
 )
 from .terms.quantities import about_size
 from .verdicts import Verdict, closest_label, verdict
@@ -47,6 +50,7 @@ class RemedyKind(StrEnum):
     JOIN_GROUP = "put into a group"
     CLEAR_DISK = "clear a disk"
     INSTALL_LIKE = "install as elsewhere"
+    MEND_TOOL = "mend a tool"
     INSTALL = "install"
     NEW_HOST = "bring in a host"
 
@@ -67,26 +71,31 @@ COSTS = {
     RemedyKind.JOIN_GROUP: 6,
     RemedyKind.CLEAR_DISK: 6,
     RemedyKind.INSTALL_LIKE: 8,
+    RemedyKind.MEND_TOOL: 7,
     RemedyKind.INSTALL: 12,
     RemedyKind.NEW_HOST: 40,
 }
 """What each costs a person, against the others: from one click to a new machine."""
+LABEL_OF_OTHERS = 5
+"""What it costs more to add a label that other hosts have: there it says something that may not be true here."""
 
 
 @dataclass(frozen=True)
 class Remedy:
     """One step. ``place`` is the host, or the paddock of a fence, or "" for the job; ``what`` is the service, label,
-    tool, pipeline or canonical term it is about; for CORRECT, ``instead`` is the term to write."""
+    tool, pipeline or canonical term it is about; for CORRECT, ``instead`` is the term to write. ``extra`` is what it
+    costs beyond others of its kind."""
 
     kind: RemedyKind
     place: str
     what: str
     said: str
     instead: str = ""
+    extra: int = 0
 
     @property
     def cost(self) -> int:
-        return COSTS[self.kind]
+        return COSTS[self.kind] + self.extra
 
 
 @dataclass(frozen=True)
@@ -106,9 +115,17 @@ class NearFit:
 
 
 class Remedies:
-    """What would help one pipeline's requirement, host by host."""
+    """What would help one pipeline's requirement, host by host. ``service_of`` gives the name of the agent's service on
+    a host, "" where it is not known."""
 
-    def __init__(self, requirement: Requirement, index: FleetIndex, pipeline: str = "") -> None:
+    def __init__(
+        self,
+        requirement: Requirement,
+        index: FleetIndex,
+        pipeline: str = "",
+        service_of: Callable[[str], str] = lambda host: "",
+    ) -> None:
+        self._service_of = service_of
         self._requirement = requirement
         self._index = index
         self._pipeline = pipeline
@@ -122,12 +139,29 @@ class Remedies:
             if held.holds:
                 continue
             steps = self._for_term(term, row.host, held)
-            if steps is None:
+            if steps is None or any(self._contradicts(term, step) for step in steps):
                 return ()
             found.update(dict.fromkeys(steps))
-        found.update(dict.fromkeys(self._for_block(block, row.host) for block in row.blocks))
+        written = {step.instead for step in found}
+        for block in row.blocks:
+            if block is not Block.RESERVED or written.isdisjoint(f"label {label}" for label in row.host.labels):
+                step = self._for_block(block, row.host)
+                if step is None:
+                    return ()
+                found[step] = None
         found.update(dict.fromkeys(_for_readiness(row.host)))
         return tuple(sorted(found, key=lambda one: one.cost))
+
+    def _contradicts(self, term: Term, step: Remedy) -> bool:
+        """Whether the corrected term could not be met together with the job's other terms."""
+        if step.kind is not RemedyKind.CORRECT or not step.instead:
+            return False
+        others = [str(other) for other in self._requirement.terms if other != term]
+        try:
+            parse_asked([*others, step.instead])
+        except ContradictionError:
+            return True
+        return False
 
     def near_fits(self, rows: Iterable[FitRow]) -> list[NearFit]:
         """Those that could be mended, the cheapest first: hosts that fit but cannot take jobs, and near fits."""
@@ -140,11 +174,16 @@ class Remedies:
 
     def _for_term(self, term: Term, host: Host, held: Verdict) -> Sequence[Remedy] | None:
         """The steps after which a term holds; None where there are none."""
+        if corrected := self._meant(term, held):
+            rest = self._for_term(corrected, host, now) if not (now := verdict(corrected, host)).holds else []
+            return None if rest is None else [_correct(term, corrected), *rest]
         if not held.known and not host.surveyed and not isinstance(term, ServiceTerm):
             return [Remedy(RemedyKind.SURVEY, host.name, "", f"survey {host.name}")]
         match term:
             case LabelTerm():
-                return self._for_label(term, host, held)
+                said = f"add the label {term.name} to {host.name}"
+                extra = LABEL_OF_OTHERS if self._index.holds(term).any() else 0
+                return [Remedy(RemedyKind.ADD_LABEL, host.name, term.name, said, extra=extra)]
             case ServiceTerm(name) if held.known:
                 return [Remedy(RemedyKind.START_SERVICE, host.name, name, f"start {name} on {host.name}")]
             case ServiceTerm(name):
@@ -153,7 +192,9 @@ class Remedies:
                 return self._for_tool(term, host)
             case EnvTerm(name, value):
                 to = "" if value is None else f" to {value}"
-                said = f"set {name}{to} for the agent's account on {host.name}, and restart the agent"
+                service = self._service_of(host.name)
+                place = f"in {environment_place(host.os, service)}" if service else "for the agent's account"
+                said = f"set {name}{to} {place} on {host.name}, and restart the agent"
                 return [Remedy(RemedyKind.SET_VARIABLE, host.name, name, said)]
             case GroupTerm(name):
                 said = f"put the agent's account on {host.name} into the group {name}, and restart the agent"
@@ -173,42 +214,34 @@ class Remedies:
                 if len(ways) > 2 or any(way is None for way in ways):
                     return None
                 return [one for way in ways for one in way or ()]
-            case HostTerm() | PaddockTerm() | KitTerm():
-                return self._corrected(term, self._meant(term))
         return None
 
-    def _for_label(self, term: LabelTerm, host: Host, held: Verdict) -> list[Remedy]:
-        if held.found:
-            return self._corrected(term, held.found) or []
-        meant = self._meant(term) if term.name not in self._words.labels else ""
-        if meant and meant in host.labels:
-            return self._corrected(term, meant) or []
-        name = meant or term.name
-        steps = [Remedy(RemedyKind.ADD_LABEL, host.name, name, f"add the label {name} to {host.name}")]
-        return [*(self._corrected(term, meant) or []), *steps]
-
-    def _for_tool(self, term: ToolTerm, host: Host) -> list[Remedy]:
-        if term.name not in self._words.tools and (meant := nearest(term.name, self._words.tools)):
-            corrected = ToolTerm(meant, term.range)
-            if verdict(corrected, host).holds:
-                return [_correct(term, corrected)]
+    def _for_tool(self, term: ToolTerm, host: Host) -> list[Remedy] | None:
+        if self._words.catalogue and term.name not in self._words.catalogue | self._words.tools.keys():
+            return None
+        if term.name in host.broken and term.range is None:
+            said = f"mend {term.name} on {host.name}: {host.broken[term.name]}"
+            return [Remedy(RemedyKind.MEND_TOOL, host.name, term.name, said)]
         wanted = str(term).removeprefix("tool ")
         if like := self._host_like(term, host.os):
             said = f"install {wanted} on {host.name} (as on {like})"
             return [Remedy(RemedyKind.INSTALL_LIKE, host.name, wanted, said)]
         return [Remedy(RemedyKind.INSTALL, host.name, wanted, f"install {wanted} on {host.name}")]
 
-    def _for_block(self, block: Block, host: Host) -> Remedy:
+    def _for_block(self, block: Block, host: Host) -> Remedy | None:
         match block:
             case Block.FENCE:
                 who = self._pipeline or "the pipeline"
                 return Remedy(RemedyKind.LET_IN, host.paddock, self._pipeline, f"let {who} into {host.paddock}")
             case Block.RESERVED:
-                label = min(host.labels, default="")
-                if not label:
+                if not host.labels:
                     return Remedy(
                         RemedyKind.ADD_LABEL, host.name, "", f"open {host.name}, or give it a label to ask for"
                     )
+                refused = {term.term for term in self._requirement.terms if isinstance(term, NotTerm)}
+                label = min((label for label in host.labels if LabelTerm(label) not in refused), default="")
+                if not label:
+                    return None
                 return Remedy(RemedyKind.CORRECT, "", "", f"mend the job: add `label {label}`", f"label {label}")
             case Block.SLOTS:
                 slots = self._requirement.slots
@@ -223,20 +256,15 @@ class Remedies:
             self._like[key] = min((host.name for host in having if host.os == os), default="")
         return self._like[key]
 
-    def _meant(self, term: Term) -> str:
-        return meant_name(term, self._words)
-
-    @staticmethod
-    def _corrected(term: Term, meant: str) -> list[Remedy] | None:
-        if not meant:
-            return None
+    def _meant(self, term: Term, held: Verdict) -> Term | None:
+        """The term with the name that was probably meant: one of the fleet's, or of a label the one that is here."""
         match term:
             case LabelTerm():
-                return [_correct(term, LabelTerm(meant))]
-            case HostTerm():
-                return [_correct(term, HostTerm(meant))]
-            case PaddockTerm():
-                return [_correct(term, PaddockTerm(meant))]
+                return LabelTerm(name) if (name := held.found or meant_name(term, self._words)) else None
+            case KitTerm():
+                return term.nearest
+            case HostTerm() | PaddockTerm() | ToolTerm() | ServiceTerm():
+                return replace(term, name=name) if (name := meant_name(term, self._words)) else None
         return None
 
 
@@ -250,9 +278,11 @@ def meant_name(term: Term, words: FleetWords) -> str:
         case PaddockTerm(name):
             known = [one.lower() for one in words.paddocks]
         case ToolTerm(name):
-            known = list(words.tools)
+            known = [*words.tools, *words.broken, *words.catalogue]
         case ServiceTerm(name):
             known = list(words.services)
+        case KitTerm():
+            return term.nearest.name if term.nearest else ""
         case _:
             return ""
     return "" if name in known else nearest(name, known) or ""

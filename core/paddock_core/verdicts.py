@@ -35,6 +35,7 @@ from .words import nearest
 
 RUNNING, NOT_WATCHED = "running", "not watched"
 NOT_SURVEYED = "not surveyed"
+BROKEN = "broken"
 NO_DISPLAY = "none"
 
 
@@ -96,7 +97,8 @@ def _surveyed_verdict(term: ToolTerm | EnvTerm | GroupTerm | DisplayTerm, host: 
             meeting = meeting_term(term, host)
             if meeting:
                 return Verdict(True, meeting[0].version, (meeting[0],))
-            return Verdict(False, ", ".join(one.version for one in host.installed(term.name)))
+            there = [one.version for one in host.installed(term.name)]
+            return Verdict(False, ", ".join([*there, BROKEN] if term.name in host.broken else there))
         case EnvTerm():
             return _env_verdict(term, host)
         case GroupTerm():

@@ -42,10 +42,12 @@ class LabelTerm:
 
 @dataclass(frozen=True)
 class KitTerm:
-    """``kit NAME``: every term of the kit holds. ``terms`` is None where there is no such kit."""
+    """``kit NAME``: every term of the kit holds. ``terms`` is None where there is no such kit; ``nearest`` is then the
+    kit whose name is closest."""
 
     name: str
     terms: tuple[Term, ...] | None = None
+    nearest: KitTerm | None = None
 
     def __str__(self) -> str:
         return f"kit {self.name}"

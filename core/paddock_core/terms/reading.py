@@ -219,7 +219,7 @@ class _Builder:
             case "label_term":
                 return LabelTerm(name)
             case "kit_term":
-                return KitTerm(name, self._words.kits.get(name))
+                return self._kit(name)
             case "host_term":
                 return HostTerm(name)
             case "paddock_term":
@@ -227,6 +227,13 @@ class _Builder:
             case "service_term":
                 return ServiceTerm(name)
         raise AssertionError(f"no term {tree.data}")
+
+    def _kit(self, name: str) -> KitTerm:
+        kits = self._words.kits
+        if name in kits:
+            return KitTerm(name, kits[name])
+        nearest = meant_by(name, kits)
+        return KitTerm(name, None, KitTerm(nearest, kits[nearest]) if nearest else None)
 
     def _tool(self, tree: Tree[Token]) -> ToolTerm:
         name = self._words.name(str(tree.children[0]).lower())

@@ -9,8 +9,15 @@ from django.conf import settings
 
 from paddock_agent import wire
 
-from ..hosts.models import Host
+from ..hosts.models import LIVING, Host
 from .fleet_seen import watch_seen
+from .models import Health
+
+
+def agent_service(host: str) -> str:
+    """The name of the agent's service on a living host, as its watch saw it; "" where no watch has reported."""
+    named = Health.objects.filter(host__name=host, host__standing__in=LIVING)
+    return named.values_list("report__state__name", flat=True).first() or ""
 
 
 def watch_shown(host: Host, now: datetime) -> dict[str, object] | None:

@@ -28,6 +28,7 @@ from ..health.models import WatchedService
 from ..hosts.models import LIVING, Host
 from ..link import running
 from ..toolchains import words as known_words
+from ..toolchains.catalogue import catalogue
 from ..toolchains.models import Installation
 from . import changed_hosts
 from .models import Attempt
@@ -104,7 +105,9 @@ def _bring_up_to_date() -> None:
 def _take_over(names: Collection[str] | None) -> None:
     """Reads hosts from the database into the index; None for all."""
     hosts = Host.objects.filter(standing__in=LIVING).select_related("paddock")
-    if names is not None:
+    if names is None:
+        _kept.index.set_catalogue(catalogue().tools)
+    else:
         hosts = hosts.filter(name__in=names)
     hosts = list(hosts)
     keys = None if names is None else [host.pk for host in hosts]
@@ -182,6 +185,7 @@ def _seen_by_core(host: Host, working: int, is_refusing: bool, services: dict[st
         arch=facts.get("arch", ""),
         labels=frozenset(host.labels),
         installations=_installed[host.pk][1],
+        broken={one["tool"]: one["why"] for one in reversed(host.broken)},
         readiness=readiness(host, free, is_refusing),
         free_slots=free,
         surveyed=host.surveyed_at is not None,

@@ -19,6 +19,7 @@ from paddock_core.terms import Term, read_line
 from paddock_core.unblocking import Blocked, Step, smallest_set
 from paddock_core.verdicts import verdict
 
+from ..health.watch_shown import agent_service
 from ..people.actor import Actor
 from ..people.models import Role
 from ..toolchains.words import words as known_words
@@ -61,7 +62,7 @@ def shown_fit(
     all."""
     fitting = Fitting(requirement, index)
     reason = reason or why_waiting(requirement, index)
-    remedies = Remedies(requirement, index, pipeline)
+    remedies = Remedies(requirement, index, pipeline, agent_service)
     fits = index.hosts_in(fitting.fits)
     fits.sort(key=lambda host: (-sum(verdict(term, host).holds for term in prefers), not host.is_ready, host.name))
     near = near_rows(fitting)
@@ -106,7 +107,7 @@ def shown_lines(texts: Sequence[str], requirement: Requirement, index: FleetInde
 def near_rows(fitting: Fitting, most: int = MOST_LOOKED_AT) -> list[FitRow]:
     """The hosts within reach that lack little, those that lack the least first."""
     index, requirement = fitting.index, fitting.requirement
-    lacks = lacking_terms(fitting)
+    lacks = lacking_terms(fitting, fitting.requirement.terms)
     possible = unpacked(fitting.inside & ~fitting.fits).astype(bool) & (lacks <= NEAR_FIT_LACKS)
     places = np.flatnonzero(possible)
     places = places[np.lexsort((index.name_ranks()[places], lacks[places]))][:most]
@@ -205,7 +206,7 @@ def _ways(requirement: Requirement, pipeline: str, index: FleetIndex) -> tuple[t
         return ()
     fits = index.hosts_in(fitting.fits)[:MOST_FOR_ALL]
     rows = [*near_rows(fitting, MOST_FOR_ALL), *(fit_row(requirement, host) for host in fits)]
-    near = Remedies(requirement, index, pipeline).near_fits(rows)[:MOST_WAYS]
+    near = Remedies(requirement, index, pipeline, agent_service).near_fits(rows)[:MOST_WAYS]
     ways = [_one_way(one.remedies) for one in near]
     wanted = ", ".join(f"`{term}`" for term in requirement.terms[:6]) or "anything"
     return tuple(ways) or ((Remedy(RemedyKind.NEW_HOST, "", wanted, f"bring in a host with {wanted}"),),)

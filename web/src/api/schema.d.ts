@@ -4121,11 +4121,12 @@ export interface components {
          *     * `put into a group` - put into a group
          *     * `clear a disk` - clear a disk
          *     * `install as elsewhere` - install as elsewhere
+         *     * `mend a tool` - mend a tool
          *     * `install` - install
          *     * `bring in a host` - bring in a host
          * @enum {string}
          */
-        RemedyKindEnum: "survey" | "start a service" | "resume" | "admit" | "let in" | "correct the job" | "add a label" | "take a label off" | "have a service watched" | "add slots" | "bring back" | "set a variable" | "put into a group" | "clear a disk" | "install as elsewhere" | "install" | "bring in a host";
+        RemedyKindEnum: "survey" | "start a service" | "resume" | "admit" | "let in" | "correct the job" | "add a label" | "take a label off" | "have a service watched" | "add slots" | "bring back" | "set a variable" | "put into a group" | "clear a disk" | "install as elsewhere" | "mend a tool" | "install" | "bring in a host";
         Results: {
             passed: number;
             failed: number;

@@ -27,6 +27,7 @@ BY_HAND = {
     RemedyKind.JOIN_GROUP: "Groups are changed on the host.",
     RemedyKind.CLEAR_DISK: "Disks are cleared on the host.",
     RemedyKind.INSTALL_LIKE: "Tools are installed on the host; the next survey finds them.",
+    RemedyKind.MEND_TOOL: "Tools are mended on the host; the next survey asks them again.",
     RemedyKind.INSTALL: "Tools are installed on the host; the next survey finds them.",
     RemedyKind.NEW_HOST: "Bring in a host from the yard.",
 }
