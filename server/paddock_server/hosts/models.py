@@ -5,7 +5,7 @@ from django.core.validators import RegexValidator
 from django.db import models
 from django.db.models import functions
 
-from paddock_agent.wire import MOST_SERVICES
+from paddock_agent.wire import MOST_SERVICES, default_slots
 from paddock_core.link_state import Link
 
 LINK_CHOICES = [(state.value, state.value) for state in Link]
@@ -18,6 +18,14 @@ LABEL = RegexValidator(
     r"^[a-z0-9][a-z0-9._+/-]{0,62}$",
     "A label has letters, digits and . _ + / -, at most 63, and starts with a letter or a digit.",
 )
+
+
+MAX_SUGGESTED_SLOTS = 64
+
+
+def suggested_slots(cores: int, memory: int) -> int:
+    """How many jobs at a time a machine is good for by its own word, which may be wrong: so never too many."""
+    return min(MAX_SUGGESTED_SLOTS, default_slots(cores, memory))
 
 
 def any_pipeline() -> list[str]:
@@ -162,6 +170,11 @@ class Host(models.Model):
         first = self.cannot[0] if self.cannot else None
         more = f", and {len(self.cannot) - 1} more" if len(self.cannot) > 1 else ""
         return f"{first['part']}: {first['why']}{more}"[:300] if first else ""
+
+    @property
+    def suggested_slots(self) -> int:
+        """How many jobs at a time its hardware is good for."""
+        return suggested_slots(self.facts.get("cores", 0), self.facts.get("memory", 0))
 
     @property
     def watched_services(self) -> list[str]:

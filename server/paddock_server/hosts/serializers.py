@@ -280,6 +280,7 @@ class HostSerializer(serializers.ModelSerializer):
     broken = BrokenSerializer(many=True)
     details = DetailsSerializer()
     readiness = serializers.ChoiceField(choices=READINESS_CHOICES)
+    suggested_slots = serializers.IntegerField(help_text="By its cores and memory.", read_only=True)
     working = serializers.IntegerField()
     joined_with = serializers.CharField(source="joined_with.name", default="", read_only=True)
     joined_by = serializers.CharField(
@@ -311,6 +312,7 @@ class HostSerializer(serializers.ModelSerializer):
             "facts",
             "labels",
             "slots",
+            "suggested_slots",
             "asked_labels",
             "asked_slots",
             "reserved",
@@ -383,6 +385,7 @@ class ChangeHostSerializer(serializers.Serializer):
     slots = serializers.IntegerField(min_value=1, max_value=1000, required=False)
     reserved = serializers.BooleanField(required=False, help_text="Takes only jobs that ask for one of its labels.")
     services = serializers.ListField(child=ServiceNameField(), max_length=MOST_SERVICES, required=False)
+    accept_slots = serializers.BooleanField(default=False, help_text="Takes more slots than the machine has cores.")
 
 
 def _disk_free(host: Host) -> float:

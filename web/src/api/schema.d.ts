@@ -3225,6 +3225,8 @@ export interface components {
             facts: components["schemas"]["Facts"];
             labels: string[];
             readonly slots: number;
+            /** @description By its cores and memory. */
+            readonly suggested_slots: number;
             /** @description Asked for by the machine at joining, beyond those of its pass. */
             asked_labels: string[];
             readonly asked_slots: number;
@@ -3880,6 +3882,11 @@ export interface components {
             /** @description Takes only jobs that ask for one of its labels. */
             reserved?: boolean;
             services?: string[];
+            /**
+             * @description Takes more slots than the machine has cores.
+             * @default false
+             */
+            accept_slots?: boolean;
         };
         /** @description What may be changed of a job that waits. */
         PatchedChangeJobRequest: {

@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { Button, Checkbox, Drawer, Input, InputNumber, Select } from 'ant-design-vue'
+import { Button, Checkbox, Drawer, Input, InputNumber } from 'ant-design-vue'
 import { ref, watch } from 'vue'
 import { answered, api } from '../api/client'
 import { useYard } from '../api/yard'
 import { useDoing } from './doing'
 import HoldButtons from './HoldButtons.vue'
+import WordsField from './WordsField.vue'
 
 /** What a paddock's fence says: which pipelines may send jobs in, from where agents may call, whether a pass alone lets them in, and what is watched. */
 const paddock = defineModel<string | null>('paddock', { required: true })
@@ -87,19 +88,19 @@ function save(): Promise<void> {
       <label>
         Pipelines that may send jobs in
         <span class="soft">Names, in which * stands for anything; * alone lets in all. The jobs of others wait at the fence until somebody lets them in.</span>
-        <Select v-model:value="pipelines" mode="tags" :token-separators="[',']" :open="false" placeholder="none: every job waits" data-field="pipelines" />
+        <WordsField v-model="pipelines" name="Pipelines that may send jobs in" spaced placeholder="none: every job waits" data-field="pipelines" />
       </label>
       <label>
         Networks that its agents call from
         <span class="soft">None means any. A newcomer from elsewhere is pointed out at the gate.</span>
-        <Select v-model:value="networks" mode="tags" :token-separators="[',', ' ']" :open="false" placeholder="10.20.0.0/16" />
+        <WordsField v-model="networks" name="Networks" placeholder="10.20.0.0/16" data-field="networks" />
       </label>
       <Checkbox v-model:checked="admitsAtOnce">Admit pass holders at once</Checkbox>
       <p class="soft">Then a pass alone is enough to run jobs here, from inside the networks: nobody looks first.</p>
       <label class="later">
         Services that builds need
         <span class="soft">Watched on all its hosts; jobs ask for one with <code>service NAME running</code>.</span>
-        <Select v-model:value="services" mode="tags" :token-separators="[',', ' ']" :open="false" placeholder="none" data-field="services" />
+        <WordsField v-model="services" name="Services that builds need" data-field="services" />
       </label>
       <Checkbox v-model:checked="watchMayStart" data-field="watch-may-start">Watches may start the agent's service</Checkbox>
       <p class="soft">When it has stopped or failed, at most three times an hour, and never one that was stopped with the agent's own command.</p>

@@ -1,34 +1,43 @@
 <script setup lang="ts">
-import { Button, Checkbox, InputNumber, Select } from 'ant-design-vue'
-import { computed, ref, watch } from 'vue'
+import { Button, Checkbox, InputNumber } from 'ant-design-vue'
+import { computed, reactive, ref, watch } from 'vue'
 import { answered, api, type Schemas } from '../api/client'
+import { mergeSettings, type HostSettings, settingNames, showSetting } from './host-settings'
 import { useDoing } from './doing'
+import { count } from './wording'
+import WordsField from './WordsField.vue'
 
-/** What people decide about a host: labels, slots, whether it is reserved, and which services are watched beyond those of its paddock. */
-const props = defineProps<{ host: Schemas['Host'] }>()
+/** What people decide about a host. What is being typed stays when somebody else saves; the form then shows what changed. */
+const { host } = defineProps<{ host: Schemas['Host'] }>()
 const emit = defineEmits<{ changed: [] }>()
-const labels = ref<string[]>([])
-const slots = ref(1)
-const services = ref<string[]>([])
-const reserved = ref(false)
+const saved = computed<HostSettings>(() => ({ labels: [...host.labels], slots: host.slots, services: [...host.services], reserved: host.reserved }))
+const wanted = reactive<HostSettings>({ ...saved.value })
+const base = ref<HostSettings>(saved.value)
+const theirs = ref<(keyof HostSettings)[]>([])
 const { isBusy, trouble, doing } = useDoing()
 
 watch(
-  () => props.host.name + props.host.labels.join() + props.host.slots + props.host.services.join() + props.host.reserved,
-  () => {
-    labels.value = [...props.host.labels]
-    slots.value = props.host.slots
-    services.value = [...props.host.services]
-    reserved.value = props.host.reserved
+  () => [host.name, JSON.stringify(saved.value)] as const,
+  ([name], [before]) => {
+    const merged = mergeSettings(name === before ? base.value : null, wanted, saved.value)
+    Object.assign(wanted, merged.wanted)
+    theirs.value = merged.conflicts
+    base.value = saved.value
   },
-  { immediate: true },
 )
-const isChanged = computed(() => labels.value.join() !== props.host.labels.join() || slots.value !== props.host.slots || services.value.join() !== props.host.services.join() || reserved.value !== props.host.reserved)
+const changed = computed(() => settingNames.filter((name) => showSetting(wanted[name]) !== showSetting(saved.value[name])))
+const isTooMany = computed(() => wanted.slots !== host.slots && host.facts.cores > 0 && wanted.slots > host.facts.cores)
+
+function takeTheirs(): void {
+  Object.assign(wanted, saved.value)
+  theirs.value = []
+}
 
 function save(): Promise<void> {
   return doing(async () => {
-    const path = { name: props.host.name }
-    await answered(api.PATCH('/api/v1/hosts/{name}/', { params: { path }, body: { labels: labels.value, slots: slots.value, services: services.value, reserved: reserved.value } }))
+    const body: Partial<HostSettings> = Object.fromEntries(changed.value.map((name) => [name, wanted[name]]))
+    await answered(api.PATCH('/api/v1/hosts/{name}/', { params: { path: { name: host.name } }, body: { ...body, accept_slots: isTooMany.value } }))
+    theirs.value = []
     emit('changed')
   })
 }
@@ -37,12 +46,20 @@ function save(): Promise<void> {
 <template>
   <section>
     <h2>Settings</h2>
-    <label>Labels<Select v-model:value="labels" mode="tags" :token-separators="[',', ' ']" :open="false" placeholder="none" /></label>
-    <label>Slots<InputNumber v-model:value="slots" :min="1" :max="1000" /></label>
-    <label>Services<Select v-model:value="services" mode="tags" :token-separators="[',', ' ']" :open="false" placeholder="those of the paddock" /></label>
-    <Checkbox v-model:checked="reserved" data-field="reserved">Reserved: only jobs that ask for one of its labels</Checkbox>
+    <label>Labels<WordsField v-model="wanted.labels" name="Labels" data-field="labels" /></label>
+    <label>Slots<InputNumber v-model:value="wanted.slots" :min="1" :max="1000" data-field="slots" /></label>
+    <p v-if="isTooMany" class="warning" role="status">{{ host.name }} has {{ count(host.facts.cores, 'core') }}, so {{ wanted.slots }} jobs would slow each other down. The survey suggests {{ host.suggested_slots }}. <Button size="small" @click="wanted.slots = host.suggested_slots">Use {{ host.suggested_slots }}</Button></p>
+    <label>Services<WordsField v-model="wanted.services" name="Services" placeholder="those of the paddock" data-field="services" /></label>
+    <Checkbox v-model:checked="wanted.reserved" data-field="reserved">Reserved: only jobs that ask for one of its labels</Checkbox>
+    <div v-if="changed.length && theirs.length" class="warning" role="status">
+      <p v-for="name in theirs" :key="name">Somebody else changed the {{ name }} while you were typing: <b class="machine">{{ showSetting(saved[name]) || 'none' }}</b></p>
+      <Button size="small" @click="takeTheirs">Discard mine</Button>
+    </div>
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
-    <Button v-if="isChanged" type="primary" :loading="isBusy" @click="save">Save</Button>
+    <p v-if="changed.length" class="row">
+      <Button type="primary" :loading="isBusy" data-act="save-settings" @click="save">{{ isTooMany ? `Save ${wanted.slots} slots all the same` : theirs.length ? 'Save mine' : 'Save' }}</Button>
+      <Button :disabled="isBusy" @click="takeTheirs">Cancel</Button>
+    </p>
   </section>
 </template>
 
@@ -58,4 +75,13 @@ label:not(.ant-checkbox-wrapper) {
   margin: 6px 0;
   color: var(--ink-soft);
 }
-</style>
+
+.warning {
+  padding: 6px 8px;
+  background: var(--rust-pale);
+}
+
+.row {
+  display: flex;
+  gap: 8px;
+}

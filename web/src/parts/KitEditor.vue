@@ -5,6 +5,7 @@ import { answered, api, ProblemError, type Schemas } from '../api/client'
 import { useDoing } from './doing'
 import type { Columns } from './fleet-columns'
 import { count } from './wording'
+import WordsField from './WordsField.vue'
 
 /** Makes or changes a kit, and says before it is saved what that would do. */
 const props = defineProps<{ kit: Schemas['Kit'] | null; columns: Columns }>()
@@ -22,7 +23,7 @@ let newest = 0
 
 const terms = computed(() => text.value.split('\n').map((line) => line.trim()).filter(Boolean))
 const known = computed(() => [...new Set(props.columns.hosts.paddock)].sort().map((value) => ({ value, label: value })))
-const knownLabels = computed(() => [...new Set(props.columns.hosts.labels.flat())].sort().map((value) => ({ value, label: value })))
+const knownLabels = computed(() => [...new Set(props.columns.hosts.labels.flat())].sort())
 
 async function propose(host?: string): Promise<void> {
   await doing(async () => {
@@ -80,7 +81,7 @@ async function save(): Promise<void> {
       <label>Name <Input v-model:value="name" placeholder="gauge-firmware" /></label>
       <label>What for <Input v-model:value="purpose" placeholder="what builds the firmware of the gauges" /></label>
       <label>On paddocks <Select v-model:value="paddocks" mode="multiple" class="whole" :options="known" aria-label="Paddocks" /></label>
-      <label>On hosts with a label <Select v-model:value="labels" mode="tags" class="whole" :options="knownLabels" aria-label="Labels" /></label>
+      <label>On hosts with a label <WordsField v-model="labels" name="Labels" class="whole" :known="knownLabels" /></label>
       <label>Terms, one a line <Input.TextArea v-model:value="text" class="machine" :auto-size="{ minRows: 6, maxRows: 18 }" placeholder="os linux&#10;tool jdk 17..21" spellcheck="false" aria-label="Terms, one a line" /></label>
       <div class="row">
         <Select v-model:value="like" show-search size="small" class="like" placeholder="Take after a host" aria-label="Take after a host" :options="columns.hosts.name.map((value) => ({ value, label: value }))" @change="propose(like)" />

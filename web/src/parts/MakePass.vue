@@ -4,6 +4,7 @@ import { computed, reactive, watch } from 'vue'
 import { answered, api, type Schemas } from '../api/client'
 import { useYard } from '../api/yard'
 import { useDoing } from './doing'
+import WordsField from './WordsField.vue'
 
 /** A pass without a sheet, for machines that are set up unattended: what joins with it stands at the gate. */
 const emit = defineEmits<{ made: [made: Schemas['NewPass']] }>()
@@ -29,7 +30,7 @@ function make(): Promise<void> {
       <label>What it is for<Input v-model:value="wanted.name" :maxlength="100" :placeholder="`for ${wanted.paddock}`" data-field="pass-name" /></label>
       <label>Good for (hosts)<InputNumber v-model:value="wanted.uses" :min="1" :max="10000" data-field="pass-uses" /></label>
       <label>Ends after (hours)<InputNumber v-model:value="wanted.hours" :min="1" :max="8784" /></label>
-      <label>Labels<Select v-model:value="wanted.labels" mode="tags" :token-separators="[',', ' ']" :open="false" placeholder="none" /></label>
+      <label>Labels<WordsField v-model="wanted.labels" name="Labels" data-field="pass-labels" /></label>
       <label>Slots<InputNumber :value="wanted.slots || undefined" :min="1" :max="1000" placeholder="by cores" @update:value="(n) => (wanted.slots = Number(n ?? 0))" /></label>
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
       <Button html-type="submit" :loading="isBusy" :disabled="!wanted.paddock">Make the pass</Button>

@@ -5,6 +5,7 @@ import { answered, api, type Schemas } from '../api/client'
 import { useYard } from '../api/yard'
 import { useDoing } from './doing'
 import TimeAgo from './TimeAgo.vue'
+import WordsField from './WordsField.vue'
 
 /** Which secrets are there, who may have them, and who had them last? Their values are shown to nobody. */
 type Secret = Schemas['Secret']
@@ -81,7 +82,7 @@ function remove(one: Secret): Promise<void> {
       <label><span>Name</span><Input v-model:value="name" :disabled="about === 'kept'" placeholder="CHART_DEPOT_TOKEN" :maxlength="100" class="machine" data-field="secret-name" /></label>
       <label><span>What it is for</span><Input v-model:value="purpose" :maxlength="200" /></label>
       <label class="whole"><span>Value <span class="soft">{{ about === 'kept' ? 'empty: it stays as it is' : 'nobody sees it again' }}</span></span><textarea v-model="value" rows="2" maxlength="8000" spellcheck="false" autocomplete="off" class="machine covered" data-field="secret-value" /></label>
-      <label><span>Pipelines that may have it <span class="soft">* stands for any part of a name</span></span><Select v-model:value="pipelines" mode="tags" :token-separators="[',', ' ']" placeholder="tide-gauge-*" data-field="secret-pipelines" /></label>
+      <label><span>Pipelines that may have it <span class="soft">* stands for any part of a name</span></span><WordsField v-model="pipelines" name="Pipelines that may have it" spaced placeholder="tide-gauge-*" data-field="secret-pipelines" /></label>
       <label><span>Paddocks in which it is given</span><Select v-model:value="paddocks" mode="multiple" :options="places" placeholder="Paddocks" data-field="secret-paddocks" /></label>
       <Checkbox v-model:checked="sourcesOnly" class="whole">Only to jobs that were read from a Git source</Checkbox>
       <p class="row"><Button type="primary" html-type="submit" :loading="isBusy" :disabled="Boolean(missing)" data-act="keep-secret">{{ about === 'new' ? 'Keep it' : value ? 'Replace it' : 'Change who may have it' }}</Button> <Button @click="about = ''">Leave it</Button> <span class="soft">{{ missing }}</span></p>

@@ -4,6 +4,7 @@ import { computed, reactive, ref, watch } from 'vue'
 import { answered, api, ProblemError, type Schemas } from '../api/client'
 import { useYard } from '../api/yard'
 import { systemName } from './wording'
+import WordsField from './WordsField.vue'
 
 /** Which machine is coming, and how it is to be kept: everything has a default but the system and the paddock. */
 const props = defineProps<{ choices: Schemas['Choices'] }>()
@@ -90,7 +91,7 @@ function make(): Promise<void> {
     </div>
     <div class="pair">
       <label>Name<Input v-model:value="wanted.name" :maxlength="80" placeholder="the machine’s own" data-field="name" /><b v-if="wrong.name" class="trouble">{{ wrong.name }}</b></label>
-      <label>Labels<Select v-model:value="wanted.labels" mode="tags" :token-separators="[',', ' ']" :open="false" placeholder="none" /><b v-if="wrong.labels" class="trouble">{{ wrong.labels }}</b></label>
+      <label>Labels<WordsField :model-value="wanted.labels ?? []" @update:model-value="(labels) => (wanted.labels = labels)" name="Labels" data-field="labels" /><b v-if="wrong.labels" class="trouble">{{ wrong.labels }}</b></label>
     </div>
     <div class="pair">
       <label>Slots<InputNumber :value="wanted.slots || undefined" :min="1" :max="1000" placeholder="by cores and memory" data-field="slots" @update:value="(n) => (wanted.slots = Number(n ?? 0))" />

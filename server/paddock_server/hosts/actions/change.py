@@ -28,14 +28,18 @@ def change(
     slots: int | None = None,
     services: Sequence[str] | None = None,
     reserved: bool | None = None,
+    *,
+    accept_slots: bool = False,
 ) -> None:
-    """What is None stays. Raises Invalid for a wrong label, and for a reservation of a host without labels: no
-    job could ask for it."""
+    """What is None stays. Raises Invalid for a wrong label, for more slots than cores unless they are accepted, and for
+    a reservation of a host without labels: no job could ask for it."""
     actor.demand(Role.ADMINISTRATOR, host.paddock.name, "Changing a host's labels, slots and watched services")
     before = {name: getattr(host, name) for name in FIELDS}
     if labels is not None:
         host.labels = clean_labels(labels)
     if slots is not None:
+        if slots != host.slots and not accept_slots:
+            _refuse_too_many(host, slots)
         host.slots = slots
     if services is not None:
         host.services = list(services)
@@ -55,3 +59,14 @@ def change(
         connections.send(host.pk, wire.WatchServices(services=host.watched_services))
     feed.tell("host", host.name, host.paddock.name)
     dispatcher.wake_after_commit()
+
+
+def _refuse_too_many(host: Host, slots: int) -> None:
+    cores = host.facts.get("cores", 0)
+    if cores and slots > cores:
+        has = f"{host.name} has {cores} {'core' if cores == 1 else 'cores'}"
+        detail = f"{has}, so {slots} jobs would slow each other down. The survey suggests {host.suggested_slots}."
+        raise Invalid(
+            f"{detail} To give it {slots} all the same, send accept_slots.",
+            [{"pointer": "/slots", "detail": detail}],
+        )

@@ -20,10 +20,8 @@ from ...errors import Invalid, NotNow, PassRefused, PassUnknown
 from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
-from ..models import LIVING, NAME, EntryPass, Host
+from ..models import LIVING, NAME, EntryPass, Host, suggested_slots
 from ..wording import clean_labels
-
-MOST_SUGGESTED_SLOTS = 64
 
 
 @transaction.atomic
@@ -40,7 +38,7 @@ def join(request: wire.JoinRequest, address: str) -> tuple[Host, str]:
         key_digest=secret.digest(key),
         facts=msgspec.to_builtins(request.facts),
         labels=clean_labels(entry_pass.labels),
-        slots=entry_pass.slots or suggested_slots(request.facts),
+        slots=entry_pass.slots or suggested_slots(request.facts.cores, request.facts.memory),
         joined_with=entry_pass,
         address=address,
         machine=request.facts.machine,
@@ -57,11 +55,6 @@ def join(request: wire.JoinRequest, address: str) -> tuple[Host, str]:
     feed.tell("host", name, host.paddock.name)
     feed.tell("pass", entry_pass.pk, host.paddock.name)
     return host, key
-
-
-def suggested_slots(facts: wire.Facts) -> int:
-    """What a machine is good for by its own word, which may be wrong: never more than MOST_SUGGESTED_SLOTS."""
-    return min(MOST_SUGGESTED_SLOTS, wire.default_slots(facts.cores, facts.memory))
 
 
 def _note_asked(host: Host, labels: Sequence[str], slots: int) -> None:
