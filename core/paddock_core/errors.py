@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 
 class CoreError(ValueError):
     """Anything that the core refuses."""
@@ -49,6 +51,15 @@ class TermError(CoreError):
 
 class RuleError(CoreError):
     """A rule of recurrence that is not understood, or that has no time."""
+
+
+class ShellError(CoreError):
+    """A shell that no agent runs. ``nearest`` is the one that was probably meant."""
+
+    def __init__(self, shell: str, nearest: str | None, known: Sequence[str]) -> None:
+        self.nearest = nearest
+        hint = f' Did you mean "{nearest}"?' if nearest else ""
+        super().__init__(f'There is no shell "{shell[:40]}".{hint} The shells are {", ".join(known)}.')
 
 
 class ContradictionError(CoreError):

@@ -8,12 +8,14 @@ from enum import StrEnum
 from functools import cached_property
 
 from .fleet import Host, Installation
-from .fleet_index import Bits, FleetIndex, intersection
-from .terms import AllOf, AnyOf, KitTerm, LabelTerm, Term, ToolTerm, asked
+from .fleet_index import Bits, FleetIndex, FleetWords, intersection
+from .terms import AllOf, AnyOf, HostTerm, KitTerm, LabelTerm, Term, ToolTerm, asked
 from .verdicts import Verdict, meeting_term, verdict
 
 NEAR_FIT_LACKS = 2
 """A host that lacks more than this is no near fit: nobody mends that much for one job."""
+MARKED_LACKS = 6
+"""The same for a host that the job means by name, or by a label that marks it: no other will do."""
 
 
 @dataclass(frozen=True)
@@ -81,6 +83,13 @@ class FitSheet:
     @property
     def fitting(self) -> tuple[FitRow, ...]:
         return tuple(row for row in self.rows if row.fits)
+
+
+def meant_terms(terms: Sequence[Term], words: FleetWords) -> list[Term]:
+    """The terms by which a job means certain machines: a host's name, or a label that marks a few of one kind."""
+    return [
+        term for term in terms if isinstance(term, HostTerm) or (isinstance(term, LabelTerm) and words.marks(term.name))
+    ]
 
 
 def fit_row(requirement: Requirement, host: Host) -> FitRow:

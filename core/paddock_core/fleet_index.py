@@ -41,6 +41,8 @@ from .verdicts import verdict
 Bits = NDArray[np.uint64]
 """One bit for each place of a host, the lowest first; places without a host are 0."""
 
+FEW = 3
+"""A label on more admitted hosts than these says what they are for, and marks none of them."""
 MOST_ROWS = 5_000
 """Rows that are kept. Beyond, those that were not asked for since the last clearing are dropped."""
 
@@ -78,10 +80,13 @@ class _Row:
 
 class FleetWords:
     """What there is in a fleet, with on how many admitted hosts. Each part is counted when it is first asked for.
-    ``catalogue`` are the tools that surveys look for; empty where that is not known."""
+    ``at_gate`` are the others by their names in lower case. ``catalogue`` are the tools that surveys look for; empty where that is not known."""
 
-    def __init__(self, admitted: Sequence[Host], catalogue: frozenset[str] = frozenset()) -> None:
+    def __init__(
+        self, admitted: Sequence[Host], at_gate: Sequence[Host] = (), catalogue: frozenset[str] = frozenset()
+    ) -> None:
         self.admitted = admitted
+        self.at_gate = {host.name.lower(): host for host in at_gate}
         self.catalogue = catalogue
         self._versions: dict[str, Counter[str]] = {}
 
@@ -125,6 +130,11 @@ class FleetWords:
     @cached_property
     def paddocks(self) -> tuple[str, ...]:
         return tuple(sorted({host.paddock for host in self.admitted}))
+
+    def marks(self, label: str) -> bool:
+        """Whether a label marks certain machines: a few hosts of one kind carry it."""
+        carriers = [host for host in self.admitted if label in host.labels] if 0 < self.labels[label] <= FEW else []
+        return len({(host.os, host.arch) for host in carriers}) == 1
 
     def versions(self, tool: str) -> Counter[str]:
         """Of a tool: for each host the version that comes first there."""
@@ -377,8 +387,11 @@ class FleetIndex:
         """What there is, in some paddocks or all."""
         key: frozenset[str] | None = None if paddocks is None else frozenset(paddocks)
         if key not in self._words:
+            hosts = [host for host in self if key is None or host.paddock in key]
             self._words[key] = FleetWords(
-                [host for host in self if host.is_admitted and (key is None or host.paddock in key)], self._catalogue
+                [host for host in hosts if host.is_admitted],
+                [host for host in hosts if not host.is_admitted],
+                self._catalogue,
             )
         return self._words[key]
 

@@ -168,7 +168,9 @@ def join_some(words: Sequence[str], last: str) -> str:
 
 def _no_fit(fitting: Fitting) -> Reason:
     index, terms, admitted = fitting.index, fitting.requirement.terms, fitting.admitted
-    waiting = _still_open(fitting)
+    at_gate, waiting = _fitting_at_gate(fitting), _not_surveyed(fitting)
+    if at_gate:
+        return Reason(ReasonKind.NO_FIT, f"No admitted host fits. {at_gate[0]} would fit, but stands at the gate.")
     unmet = [i for i, term in enumerate(terms) if not (admitted & index.holds(term)).any()]
     if not unmet:
         best = index.at(nearest_place(fitting))
@@ -212,18 +214,21 @@ def nearest_place(fitting: Fitting) -> int:
     return int(nearest[fitting.index.name_ranks()[nearest].argmin()])
 
 
-def _still_open(fitting: Fitting) -> str:
-    """What may change by itself, or by a click: a host at the gate, or one whose tools are not known yet."""
-    index = fitting.index
-    at_gate = fitting.inside & index.state(Readiness.AT_THE_GATE)
+def _fitting_at_gate(fitting: Fitting) -> list[str]:
+    """The hosts that need only be admitted."""
+    at_gate = fitting.inside & fitting.index.state(Readiness.AT_THE_GATE)
     for term in fitting.requirement.terms:
-        at_gate &= index.holds(term)
-    names = sorted(host.name for host in index.hosts_in(at_gate))
-    said = f" {names[0]} would fit, but stands at the gate." if names else ""
+        at_gate &= fitting.index.holds(term)
+    return sorted(host.name for host in fitting.index.hosts_in(at_gate))
+
+
+def _not_surveyed(fitting: Fitting) -> str:
+    """A sentence on the hosts whose tools are not known yet: they may fit after all."""
+    index = fitting.index
     unknown = sorted(host.name for host in index.hosts_in(fitting.admitted & ~index.state("surveyed")))
-    if unknown:
-        said += f" {unknown[0]} has not been surveyed yet" + (f", nor {len(unknown) - 1} more." if unknown[1:] else ".")
-    return said
+    if not unknown:
+        return ""
+    return f" {unknown[0]} has not been surveyed yet" + (f", nor {len(unknown) - 1} more." if unknown[1:] else ".")
 
 
 def _unmet(term: Term, index: FleetIndex, admitted: Bits, words: FleetWords) -> str:
@@ -232,6 +237,8 @@ def _unmet(term: Term, index: FleetIndex, admitted: Bits, words: FleetWords) -> 
     match term:
         case LabelTerm():
             return f'No host has the label "{term.name}".' + _did_you_mean(close, words.labels)
+        case HostTerm() if term.name in words.at_gate:
+            return f"The host {words.at_gate[term.name].name} stands at the gate."
         case HostTerm():
             return f'There is no host called "{term.name}".' + (f' Did you mean "{close}"?' if close else "")
         case PaddockTerm():

@@ -7,8 +7,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from .errors import ContradictionError
-from .findings.commands import environment_place
-from .fit import Block, FitRow, Requirement
+from .fit import MARKED_LACKS, NEAR_FIT_LACKS, Block, FitRow, Requirement, meant_terms
 from .fleet import Host, Readiness
 from .fleet_index import FleetIndex, FleetWords
 from .terms import (
@@ -76,8 +75,9 @@ COSTS = {
     RemedyKind.NEW_HOST: 40,
 }
 """What each costs a person, against the others: from one click to a new machine."""
-LABEL_OF_OTHERS = 5
-"""What it costs more to add a label that other hosts have: there it says something that may not be true here."""
+LABEL_OF_OTHERS, LABEL_OF_FEW = 5, 60
+"""What it costs more to add a label that other hosts have: there it says something that may not be true here. One that
+marks a few machines of a kind is worth more than mending one of these."""
 
 
 @dataclass(frozen=True)
@@ -130,6 +130,8 @@ class Remedies:
         self._index = index
         self._pipeline = pipeline
         self._words = index.words(requirement.reach)
+        self._spelt = tuple(self._meant(term) or term for term in requirement.terms)
+        self._meant_terms = meant_terms(self._spelt, self._words)
         self._like: dict[tuple[Term, str], str] = {}
 
     def of(self, row: FitRow) -> tuple[Remedy, ...]:
@@ -167,10 +169,18 @@ class Remedies:
         """Those that could be mended, the cheapest first: hosts that fit but cannot take jobs, and near fits."""
         near = []
         for row in rows:
-            if (row.is_near_fit or (row.fits and not row.host.is_ready)) and (steps := self.of(row)):
+            if self._is_near_enough(row) and (steps := self.of(row)):
                 near.append((NearFit(row.host.name, steps), row.host.slots))
         # Of equals, the larger host: what is missing there is less.
         return [one for one, _ in sorted(near, key=lambda pair: (pair[0].cost, -pair[1], pair[0].host))]
+
+    def _is_near_enough(self, row: FitRow) -> bool:
+        """By what the job means: a misspelt word is no thing that the host lacks."""
+        if row.fits:
+            return not row.host.is_ready
+        spelt = FitRow(row.host, tuple(verdict(term, row.host) for term in self._spelt), row.blocks)
+        is_meant = spelt.lacks <= MARKED_LACKS and any(verdict(term, row.host).holds for term in self._meant_terms)
+        return row.is_near_fit or spelt.fits or spelt.is_near_fit or is_meant
 
     def _for_term(self, term: Term, host: Host, held: Verdict) -> Sequence[Remedy] | None:
         """The steps after which a term holds; None where there are none."""
@@ -183,6 +193,7 @@ class Remedies:
             case LabelTerm():
                 said = f"add the label {term.name} to {host.name}"
                 extra = LABEL_OF_OTHERS if self._index.holds(term).any() else 0
+                extra = LABEL_OF_FEW if self._words.marks(term.name) else extra
                 return [Remedy(RemedyKind.ADD_LABEL, host.name, term.name, said, extra=extra)]
             case ServiceTerm(name) if held.known:
                 return [Remedy(RemedyKind.START_SERVICE, host.name, name, f"start {name} on {host.name}")]
@@ -211,7 +222,8 @@ class Remedies:
             case AllOf(terms) | KitTerm(_, tuple(terms)):
                 lacking = [(one, found) for one in terms if not (found := verdict(one, host)).holds]
                 ways = [self._for_term(one, host, found) for one, found in lacking]
-                if len(ways) > 2 or any(way is None for way in ways):
+                most = MARKED_LACKS if any(verdict(one, host).holds for one in self._meant_terms) else NEAR_FIT_LACKS
+                if len(ways) > most or any(way is None for way in ways):
                     return None
                 return [one for way in ways for one in way or ()]
         return None
@@ -256,16 +268,27 @@ class Remedies:
             self._like[key] = min((host.name for host in having if host.os == os), default="")
         return self._like[key]
 
-    def _meant(self, term: Term, held: Verdict) -> Term | None:
+    def _meant(self, term: Term, held: Verdict | None = None) -> Term | None:
         """The term with the name that was probably meant: one of the fleet's, or of a label the one that is here."""
         match term:
-            case LabelTerm():
-                return LabelTerm(name) if (name := held.found or meant_name(term, self._words)) else None
+            case LabelTerm() if held and held.found:
+                return LabelTerm(held.found)
             case KitTerm():
                 return term.nearest
-            case HostTerm() | PaddockTerm() | ToolTerm() | ServiceTerm():
+            case LabelTerm() | HostTerm() | PaddockTerm() | ToolTerm() | ServiceTerm():
                 return replace(term, name=name) if (name := meant_name(term, self._words)) else None
         return None
+
+
+def environment_place(family: str, service: str) -> str:
+    """Where the variables of the agent's service are set on its host."""
+    match family:
+        case "macos":
+            return f"EnvironmentVariables of /Library/LaunchDaemons/{service}.plist"
+        case "windows":
+            return rf"the value Environment of HKLM\SYSTEM\CurrentControlSet\Services\{service}"
+        case _:
+            return f"/etc/paddock-agent/{service.removesuffix('.service')}.env"
 
 
 def meant_name(term: Term, words: FleetWords) -> str:
@@ -274,7 +297,7 @@ def meant_name(term: Term, words: FleetWords) -> str:
         case LabelTerm(name):
             return "" if name in words.labels else closest_label(name, frozenset(words.labels))
         case HostTerm(name):
-            known = [one.lower() for one in words.hosts]
+            known = [*(name.lower() for name in words.hosts), *words.at_gate]
         case PaddockTerm(name):
             known = [one.lower() for one in words.paddocks]
         case ToolTerm(name):

@@ -355,3 +355,68 @@ def test_a_pipeline_says_what_it_asks_where_it_ran_and_how_long_it_waited(operat
     assert sheet[0]["hosts"] == [{"host": "knot-01", "runs": 1, "failed": 1}]
     assert [run["state"] for run in sheet[0]["runs"]] == ["failed", "waiting"]
     assert operator.get("/api/v1/pipelines/none/").status_code == 404
+
+
+# ---- shells -----------------------------------------------------------------------------------------------------------
+
+
+def test_a_shell_is_part_of_what_a_job_needs(administrator, new_host):
+    new_host("knot-01")
+    job = after_round(sent(administrator, shell="powershell"))
+    assert (job.state, job.reason_kind) == ("waiting", ReasonKind.NO_FIT.value)
+    sheet = administrator.get(f"/api/v1/jobs/{job.pk}/").json()
+    assert sheet["implied"] == ["any of os windows or tool powershell"] == sheet["terms"]
+    changed = administrator.patch(f"/api/v1/jobs/{job.pk}/", {"terms": ["arch x64"]}, format="json")
+    assert changed.json()["terms"] == ["arch x64", "any of os windows or tool powershell"]
+
+
+def test_a_step_has_a_shell_of_its_own(administrator, new_host):
+    new_host("knot-01")
+    steps = [{"name": "build", "script": "make"}, {"name": "pack", "script": "dir", "shell": "cmd"}]
+    job = sent(administrator, script="", steps=steps)
+    assert job.terms == ["os windows"]
+
+
+@pytest.mark.parametrize(
+    ("more", "pointer", "says"),
+    [
+        ({"shell": "pwsh"}, "/shell", 'There is no shell "pwsh". Did you mean "powershell"?'),
+        ({"shell": "x" * 40}, "/shell", "The shells are bash, sh, zsh, python, powershell, cmd."),
+        ({"shell": "cmd", "terms": ["os linux"]}, "/shell", "The shell is what asks for `os windows`."),
+        (
+            {"script": "", "steps": [{"name": "a", "script": "x", "shell": "bsh"}]},
+            "/steps/0/shell",
+            'Did you mean "bash"?',
+        ),
+    ],
+)
+def test_a_shell_that_no_agent_runs_is_refused(administrator, new_host, more, pointer, says):
+    new_host("knot-01")
+    answer = submit(administrator, **more)
+    assert answer.status_code == 400, answer.json()
+    assert says in answer.content.decode().replace("\\u0022", '"').replace('\\"', '"')
+    if pointer != "/steps/0/shell":
+        assert answer.json()["errors"][0]["pointer"] == pointer
+    assert not Job.objects.exists()
+
+
+# ---- slots ------------------------------------------------------------------------------------------------------------
+
+
+def test_more_slots_than_cores_are_asked_about_first(administrator, new_host):
+    host = new_host("knot-01")
+    host.facts = {**host.facts, "cores": 4, "memory": 16 * 2**30}
+    host.save()
+    answer = administrator.patch("/api/v1/hosts/knot-01/", {"slots": 200, "labels": ["edge"]}, format="json")
+    assert answer.status_code == 400
+    assert (
+        "knot-01 has 4 cores, so 200 jobs would slow each other down. The survey suggests 2." in answer.json()["detail"]
+    )
+    host.refresh_from_db()
+    assert (host.slots, host.labels) == (1, []), "nothing is half done"
+    assert administrator.get("/api/v1/hosts/knot-01/").json()["suggested_slots"] == 2
+    assert administrator.patch("/api/v1/hosts/knot-01/", {"slots": 4}, format="json").status_code == 200
+    accepted = administrator.patch("/api/v1/hosts/knot-01/", {"slots": 200, "accept_slots": True}, format="json")
+    assert accepted.json()["slots"] == 200
+    # What is there already is no question any more.
+    assert administrator.patch("/api/v1/hosts/knot-01/", {"slots": 200}, format="json").status_code == 200

@@ -116,7 +116,7 @@ def test_a_trouble_is_found_by_its_cause_and_its_remedy_mends_it(case, host, ser
                 assert done.returncode == 0, (command, done.stdout, done.stderr)
             until(lambda: is_ended(server, job), lambda: (findings(server), server.host(NAME)["link_cause"]), PATIENCE)
     finally:
-        run(host, f"{case.get('undo', 'true')}; {CLEAN_UP}", service)
+        run(host, f"{CLEAN_UP}; {case.get('undo', 'true')}", service)
     until(lambda: is_ended(server, job), lambda: (findings(server), server.host(NAME)["link_cause"]), 60)
     attempts = server.api.get(f"/api/v1/jobs/{job['id']}/")["attempts"]
     assert [each["state"] for each in attempts] == ["passed"], "no job was sent to a host that could not begin one"

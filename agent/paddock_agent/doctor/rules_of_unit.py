@@ -165,7 +165,7 @@ def sandbox_rules(evidence: Evidence) -> Diagnosis | None:
         "All that the agent needs works outside of its unit, to which lines were added: one of them is in the way.",
         (unit_line(evidence), *last_lines(evidence)),
         "Which of the lines it is.",
-        tuple(Possibility(f"{_shown(one)}.", f"{make.without_line(one.file, one.line)} && {then}") for one in ordered),
+        tuple(Possibility(f"{_shown(one)}.", " && ".join((*_without(evidence, [one]), then))) for one in ordered),
         "Take the lines out one by one, in this order, until the agent connects.",
     )
 
@@ -307,8 +307,6 @@ def _shown(line: Override) -> str:
 def _remove_lines(
     evidence: Evidence, cause: str, sentence: str, lines: Sequence[Override], unknown: str = ""
 ) -> Diagnosis:
-    # From the last line of each file up, so that the numbers stay right.
-    removed = [make.without_line(one.file, one.line) for one in sorted(lines, key=lambda one: (one.file, -one.line))]
     return Diagnosis(
         cause,
         f"{sentence}: {'; '.join(_shown(one) for one in lines)}.",
@@ -316,5 +314,19 @@ def _remove_lines(
         unknown,
         (),
         "Take the line out, unless it was meant; then it has to be corrected by who wrote it.",
-        (*removed, "systemctl daemon-reload", *make.restart(evidence.service)),
+        (*_without(evidence, lines), "systemctl daemon-reload", *make.restart(evidence.service)),
     )
+
+
+def _without(evidence: Evidence, lines: Sequence[Override]) -> list[str]:
+    """Deletes lines from their files, each with the empty line of its key that stands before it: that takes away what
+    the unit itself says, and would leave the service with nothing."""
+    emptied = [
+        reset
+        for reset in evidence.overrides
+        if reset.value == ""
+        and any((one.file, one.key) == (reset.file, reset.key) and reset.line < one.line for one in lines)
+    ]
+    # From the last line of each file up, so that the numbers stay right.
+    ordered = sorted({*lines, *emptied}, key=lambda one: (one.file, -one.line))
+    return [make.without_line(one.file, one.line) for one in ordered]

@@ -12,6 +12,7 @@ _PWSH = (".ps1", ["pwsh", "-NoProfile", "-NonInteractive", "-File"])
 _SHELLS: dict[Family, dict[str, tuple[str, list[str]]]] = {
     "linux": {
         "bash": (".sh", ["bash", "-e"]),
+        "zsh": (".sh", ["zsh", "-e"]),
         "sh": (".sh", ["sh", "-e"]),
         "python": (".py", ["python3", "-u"]),
         "powershell": _PWSH,

@@ -23,17 +23,6 @@ def quoted(text: str, family: str) -> str:
     return shlex.quote(text)
 
 
-def environment_place(family: str, service: str) -> str:
-    """Where the variables of the agent's service are set on its host."""
-    match family:
-        case "macos":
-            return f"EnvironmentVariables of /Library/LaunchDaemons/{service}.plist"
-        case "windows":
-            return rf"the value Environment of HKLM\SYSTEM\CurrentControlSet\Services\{service}"
-        case _:
-            return f"/etc/paddock-agent/{service.removesuffix('.service')}.env"
-
-
 def read_log(family: str, service: str) -> str:
     """Shows the last lines of the agent's service in the system's log."""
     name = quoted(service or "paddock-agent", family)

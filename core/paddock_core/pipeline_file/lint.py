@@ -9,7 +9,8 @@ from ..fleet_index import FleetIndex
 from ..fleet_index import count as count_bits
 from ..reasons import ReasonKind, why_waiting
 from ..remedies import meant_name
-from ..terms import Read, ToolTerm, asked, read_line
+from ..shells import implied_terms, other_shell, scripts_of
+from ..terms import Read, ToolTerm, asked, parse_term, read_line
 from ..tool_words import ToolWords
 from .calls import tools_called
 from .wanted import Level, PipelineFile, Pointer, Remark, WantedJob
@@ -28,9 +29,13 @@ def remarks_on(
     for job in file.jobs:
         read = [(pointer, read_line(line, words)) for pointer, line in job.lines]
         found += [Remark(Level.SAID, pointer, note) for pointer, one in read for note in one.notes]
-        requirement = Requirement(tuple(one.term for _, one in read if not one.prefers), job.slots, reach, let_in)
+        scripts = scripts_of(job.script, job.shell, job.steps)
+        implied = tuple(parse_term(text, words) for text in implied_terms(shell for _, shell in scripts))
+        terms = dict.fromkeys((*(one.term for _, one in read if not one.prefers), *implied))
+        requirement = Requirement(tuple(terms), job.slots, reach, let_in)
         found += _on_fit(job, read, requirement, index)
         found += _on_script(job, read, commands)
+        found += _on_shells(job, requirement, index)
     return list(dict.fromkeys(found))
 
 
@@ -62,6 +67,20 @@ def _on_fit(
         elif holds == everyone and everyone > 1:
             said = "leaves none out, so it prefers nothing" if one.prefers else "excludes none of them"
             found.append(Remark(Level.SAID, pointer, f"`{one.term}` holds on all {everyone} hosts now: it {said}."))
+    return found
+
+
+def _on_shells(job: WantedJob, requirement: Requirement, index: FleetIndex) -> list[Remark]:
+    """Scripts that look as if they were written for another shell than they run in."""
+    systems = sorted({host.os for host in index.hosts_in(Fitting(requirement, index).fits)})
+    at: Pointer = ("jobs", job.name)
+    places = [(*at, "steps", i) for i, step in enumerate(job.steps) if step.script] or [(*at, "script")]
+    found = []
+    for place, (script, shell) in zip(places, scripts_of(job.script, job.shell, job.steps), strict=True):
+        if look := other_shell(script, shell, systems):
+            runs_in = shell or f"the usual shell of its host ({', '.join(systems) or 'of any system'})"
+            said = f"Line {look.line} looks like {look.family} (`{look.sign}`), but the script runs in {runs_in}."
+            found.append(Remark(Level.MIND, place, f"{said} Write `shell: {look.shell}` if that is what it is."))
     return found
 
 

@@ -7,10 +7,12 @@ docs/paddock.schema.json has them for editors.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import Any
 
-from ..errors import ContradictionError, TermError
+from ..errors import ContradictionError, ShellError, TermError
+from ..shells import NEEDS as SHELLS
+from ..shells import implied_terms, refuse_unknown_shell, scripts_of
 from ..terms import MOST, parse_asked, read_line
 from ..tool_words import FEW_WORDS, ToolWords
 from ..words import nearest
@@ -111,11 +113,14 @@ class _Reader(StepReading):
             **(self.environment(defaults.get("environment") or {}, ("defaults", "environment"))),
             **(self.environment(own.get("environment") or {}, (*at, "environment"))),
         }
+        script = script if isinstance(script, str) else ""
+        shell = read("shell", self.shell, "")
+        self.refuse_other_system(lines, scripts_of(script, shell, steps), (*at, "shell"))
         return WantedJob(
             str(name),
             tuple(lines),
-            script if isinstance(script, str) else "",
-            read("shell", self.shell, ""),
+            script,
+            shell,
             steps,
             secrets,
             read("tests", self.outputs, ()),
@@ -188,10 +193,28 @@ class _Reader(StepReading):
                 self.wrong(lines[error.second][0], str(error))
 
     def shell(self, value: object, at: Pointer) -> str:
-        if not isinstance(value, str) or not re.fullmatch(r"[A-Za-z0-9._+-]{1,40}", value):
-            self.wrong(at, "shell is the name of one, as bash, python or powershell.")
+        if not isinstance(value, str):
+            self.wrong(at, f"shell is one of {', '.join(SHELLS)}, not {_said(value)}.")
+            return ""
+        try:
+            refuse_unknown_shell(value)
+        except ShellError as error:
+            self.wrong(at, str(error), None, error.nearest)
             return ""
         return value
+
+    def refuse_other_system(
+        self, lines: Sequence[tuple[Pointer, str]], scripts: Iterable[tuple[str, str]], at: Pointer
+    ) -> None:
+        """Notes a shell that runs on none of the systems that the terms allow."""
+        implied = implied_terms(shell for _, shell in scripts)
+        try:
+            parse_asked([*(line for _, line in lines), *implied], self._words)
+        except ContradictionError as error:
+            if error.second >= len(lines):
+                self.wrong(at, f"{error} The shell is what asks for `{implied[error.second - len(lines)]}`.")
+        except TermError:
+            return  # each wrong line has its own remark
 
     def number(self, value: object, at: Pointer, what: str, least: int, most: int) -> int:
         if isinstance(value, bool) or not isinstance(value, int) or not least <= value <= most:

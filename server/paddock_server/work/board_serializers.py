@@ -28,6 +28,9 @@ class HelpSerializer(serializers.Serializer):
     said = serializers.CharField(read_only=True)
     cost = serializers.IntegerField(read_only=True)
     can_be_done = serializers.BooleanField(read_only=True, help_text="Whether the server can carry it out.")
+    borrows_label = serializers.BooleanField(
+        read_only=True, help_text="It adds a label that other hosts have: it may say what is not true here."
+    )
 
 
 class ApplySerializer(serializers.Serializer):

@@ -9,6 +9,7 @@ from paddock_core.pipeline_file import FileMistakes, read_steps
 from paddock_core.pipeline_file.reading import MAX_STARS
 
 from ..api.fields import NumberField
+from .actions.submit import implied_by
 from .models import ATTEMPT_STATES, JOB_STATES, Attempt, Job, Submission
 
 
@@ -134,14 +135,18 @@ class JobSheetSerializer(JobSerializer):
     outputs = serializers.ListField(child=serializers.CharField())
     tests = serializers.ListField(child=serializers.CharField())
     secrets = serializers.ListField(child=serializers.CharField())
+    implied = serializers.SerializerMethodField(help_text="Those of its terms that its shells imply.")
     chore_run = serializers.SerializerMethodField(help_text="The run of a chore that it is a part of.")
 
     class Meta(JobSerializer.Meta):
         fields = [
             *JobSerializer.Meta.fields, "script", "shell", "environment", "outputs", "tests", "secrets", "warm",
-            "again_of", "is_own", "chore_run",
+            "again_of", "is_own", "implied", "chore_run",
         ]  # fmt: skip
         read_only_fields = fields
+
+    def get_implied(self, job: Job) -> list[str]:
+        return implied_by(job)
 
     @extend_schema_field(serializers.IntegerField(allow_null=True))
     def get_chore_run(self, job: Job) -> int | None:

@@ -9,7 +9,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from paddock_core.fit import NEAR_FIT_LACKS, FitRow, Fitting, Requirement, fit_row
+from paddock_core.fit import MARKED_LACKS, NEAR_FIT_LACKS, FitRow, Fitting, Requirement, fit_row, meant_terms
 from paddock_core.fleet_index import FleetIndex, unpacked
 from paddock_core.fleet_index import count as count_bits
 from paddock_core.lifecycle import JobState
@@ -108,7 +108,10 @@ def near_rows(fitting: Fitting, most: int = MOST_LOOKED_AT) -> list[FitRow]:
     """The hosts within reach that lack little, those that lack the least first."""
     index, requirement = fitting.index, fitting.requirement
     lacks = lacking_terms(fitting, fitting.requirement.terms)
-    possible = unpacked(fitting.inside & ~fitting.fits).astype(bool) & (lacks <= NEAR_FIT_LACKS)
+    near_enough = lacks <= NEAR_FIT_LACKS
+    for term in meant_terms(requirement.terms, index.words(requirement.reach)):
+        near_enough |= unpacked(index.holds(term)).astype(bool) & (lacks <= MARKED_LACKS)
+    possible = unpacked(fitting.inside & ~fitting.fits).astype(bool) & near_enough
     places = np.flatnonzero(possible)
     places = places[np.lexsort((index.name_ranks()[places], lacks[places]))][:most]
     return [fit_row(requirement, index.at(int(place))) for place in places]
@@ -146,6 +149,7 @@ def shown_remedy(remedy: Remedy) -> dict[str, object]:
         "said": remedy.said,
         "cost": remedy.cost,
         "can_be_done": can_be_done(remedy.kind),
+        "borrows_label": remedy.kind is RemedyKind.ADD_LABEL and remedy.extra > 0,
     }
 
 

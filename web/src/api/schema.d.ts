@@ -3173,6 +3173,8 @@ export interface components {
             readonly cost: number;
             /** @description Whether the server can carry it out. */
             readonly can_be_done: boolean;
+            /** @description It adds a label that other hosts have: it may say what is not true here. */
+            readonly borrows_label: boolean;
         };
         /** @description Remedies to carry out together, and the jobs that could run then and could not before. */
         HelpStep: {
@@ -3408,6 +3410,8 @@ export interface components {
             readonly warm: boolean;
             readonly again_of: number | null;
             readonly is_own: boolean;
+            /** @description Those of its terms that its shells imply. */
+            readonly implied: string[];
             /** @description The run of a chore that it is a part of. */
             readonly chore_run: number | null;
         };

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { Button } from 'ant-design-vue'
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import type { Schemas } from '../api/client'
 import HelpButton from './HelpButton.vue'
 
@@ -10,14 +10,23 @@ const props = defineProps<{ fit: Schemas['Fit']; job?: number; showsAll: boolean
 const emit = defineEmits<{ 'update:showsAll': [boolean]; helped: [] }>()
 const BLOCKS: Record<string, string> = { fence: 'its fence', reserved: 'reserved', 'too few slots': 'too few slots' }
 
+const showsBorrowing = ref(false)
+const borrowing = computed(() => props.fit.hosts.filter(borrows))
+
 const lots = computed(() => {
   const rows = props.fit.hosts
   return [
-    { title: 'Fits', rows: rows.filter((row) => row.fits) },
-    { title: 'Near fits', rows: rows.filter((row) => !row.fits && row.remedy) },
-    { title: 'The rest', rows: rows.filter((row) => !row.fits && !row.remedy) },
-  ].filter((lot) => lot.rows.length)
+    { title: 'Fits', rows: rows.filter((row) => row.fits), folded: 0 },
+    { title: 'Near fits', rows: rows.filter((row) => !row.fits && row.remedy && !borrows(row)), folded: 0 },
+    { title: 'Would need a label of other hosts', rows: borrowing.value.slice(0, showsBorrowing.value ? undefined : 0), folded: borrowing.value.length },
+    { title: 'The rest', rows: rows.filter((row) => !row.fits && !row.remedy), folded: 0 },
+  ].filter((lot) => lot.rows.length || lot.folded)
 })
+
+/** A label marks other machines: to add it here may be untrue, so these hosts are folded away where there are several. */
+function borrows(row: Schemas['HostFit']): boolean {
+  return !row.fits && row.remedies.some((remedy) => remedy.borrows_label)
+}
 
 function short(term: string): string {
   const [subject, name] = term.split(' ')
@@ -38,7 +47,8 @@ function short(term: string): string {
         </tr>
       </thead>
       <tbody v-for="lot in lots" :key="lot.title">
-        <tr class="lot"><th :colspan="fit.terms.length + 3" scope="rowgroup">{{ lot.title }} <span class="soft">{{ lot.rows.length }}</span></th></tr>
+        <tr class="lot"><th :colspan="fit.terms.length + 3" scope="rowgroup">{{ lot.title }} <span class="soft">{{ lot.folded || lot.rows.length }}</span>
+          <Button v-if="lot.folded" type="link" size="small" data-act="show-borrowing" @click="showsBorrowing = !showsBorrowing">{{ showsBorrowing ? 'Fold' : 'Show' }}</Button></th></tr>
         <tr v-for="row in lot.rows" :key="row.host" :data-host="row.host">
           <td><RouterLink :to="{ name: 'host', params: { name: row.host } }">{{ row.host }}</RouterLink></td>
           <td v-for="verdict in row.verdicts" :key="verdict.term" class="machine" :class="verdict.holds ? 'well' : 'trouble'" :title="`${verdict.term}: ${verdict.found || 'nothing there'}`">

@@ -112,7 +112,7 @@ function letIn(paddock: string, forGood: boolean): Promise<void> {
 
 function edit(): void {
   const one = job.value
-  lines.value = one ? [...one.terms, ...one.prefers.map((term) => `prefer ${term}`)].join('\n') : null
+  lines.value = one ? [...one.terms.filter((term) => !one.implied.includes(term)), ...one.prefers.map((term) => `prefer ${term}`)].join('\n') : null
 }
 
 function saveTerms(): Promise<void> {
@@ -171,7 +171,7 @@ function cancel(): Promise<void> {
           <Button @click="lines = null">Leave them</Button>
         </div>
       </template>
-      <TermCounts v-else :fit="fit" />
+      <TermCounts v-else :fit="fit" :implied="job.implied" />
       <h2>From all hosts to this job</h2>
       <FitFunnel :steps="fit.funnel" />
       <h2>Fit sheet</h2>
@@ -186,7 +186,7 @@ function cancel(): Promise<void> {
     <template v-if="!isWaiting && job.terms.length + job.prefers.length">
       <h2>What it asked for</h2>
       <p>
-        <code v-for="term in job.terms" :key="term" class="term">{{ term }}</code>
+        <template v-for="term in job.terms" :key="term"><code class="term">{{ term }}</code><span v-if="job.implied.includes(term)" class="soft">implied by its shell </span></template>
         <code v-for="term in job.prefers" :key="term" class="term">prefer {{ term }}</code>
       </p>
     </template>

@@ -1,14 +1,14 @@
 <script setup lang="ts">
 import type { Schemas } from '../api/client'
 
-/** Each term with the number of hosts that meet it; the one that none meets stands out. */
-defineProps<{ fit: Schemas['Fit'] }>()
+/** Each term with the number of hosts that meet it; the one that none meets stands out. The job's shell implies some. */
+const { implied = [] } = defineProps<{ fit: Schemas['Fit']; implied?: readonly string[] }>()
 </script>
 
 <template>
   <ol class="terms">
     <li v-for="one in fit.terms" :key="one.term" :class="{ unmet: one.hosts === 0 }" :data-term="one.term">
-      <code>{{ one.term }}</code>
+      <code>{{ one.term }}</code><span v-if="implied.includes(one.term)" class="soft">implied by its shell</span>
       <span v-if="one.hosts === 0" class="trouble">
         no host has it<template v-if="fit.reason_nearest && fit.terms[fit.reason_term ?? -1]?.term === one.term"> · did you mean {{ fit.reason_nearest }}?</template>
       </span>

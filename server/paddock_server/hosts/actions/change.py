@@ -68,5 +68,5 @@ def _refuse_too_many(host: Host, slots: int) -> None:
         detail = f"{has}, so {slots} jobs would slow each other down. The survey suggests {host.suggested_slots}."
         raise Invalid(
             f"{detail} To give it {slots} all the same, send accept_slots.",
-            [{"pointer": "/slots", "detail": detail}],
+            errors=[{"pointer": "/slots", "detail": detail}],
         )

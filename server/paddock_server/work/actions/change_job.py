@@ -19,7 +19,7 @@ from .. import dispatcher
 from ..fence import Fences
 from ..models import Job
 from ..round import set_reason
-from .submit import read_asked, why_it_waits
+from .submit import implied_by, read_asked, why_it_waits
 
 
 @transaction.atomic
@@ -39,7 +39,7 @@ def correct_terms(actor: Actor, job: Job, lines: Sequence[str]) -> None:
     """Gives a waiting job other terms. Raises Invalid for terms that cannot be read, NotNow for a job that waits no
     more."""
     _demand(actor, job, "Correcting a job's terms")
-    asked = read_asked(lines)
+    asked = read_asked(lines, implied_by(job))
     before = {"terms": job.terms, "prefers": job.prefers}
     job.terms, job.prefers = [str(term) for term in asked.terms], [str(term) for term in asked.prefers]
     write(actor, "corrected", "job", str(job.pk), was=before, terms=job.terms, prefers=job.prefers)

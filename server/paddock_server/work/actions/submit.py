@@ -8,10 +8,11 @@ from dataclasses import asdict, dataclass, field
 from django.db import transaction
 from django.utils import timezone
 
-from paddock_core.errors import ContradictionError, TermError
+from paddock_core.errors import ContradictionError, ShellError, TermError
 from paddock_core.lifecycle import ENDED, JobState
 from paddock_core.pipeline_file import Checkout, WantedStep
 from paddock_core.reasons import Reason, ReasonKind, why_waiting
+from paddock_core.shells import implied_terms, refuse_unknown_shell, scripts_of
 from paddock_core.terms import MOST, Asked, KitTerm, Term, parse_asked, parts, read_line
 
 from ...errors import Invalid, NotAllowed
@@ -53,8 +54,9 @@ class WantedJob:
     warm: bool = False
 
 
-def read_asked(texts: Sequence[str]) -> Asked:
-    """Reads terms for a person: raises Invalid with every wrong one, its place, column and nearest word."""
+def read_asked(texts: Sequence[str], implied: Sequence[str] = ()) -> Asked:
+    """Reads terms for a person, and those that the job's shells imply. Raises Invalid with every wrong one, its place,
+    column and nearest word."""
     if len(texts) > MOST:
         raise Invalid(f"A job has at most {MOST} terms; these are {len(texts)}.")
     words = known_words()
@@ -76,8 +78,11 @@ def read_asked(texts: Sequence[str]) -> Asked:
         said = "; ".join(f"term {int(str(e['pointer']).rsplit('/')[-1]) + 1}, {e['detail']}" for e in errors[:5])
         raise Invalid(said, errors=errors)
     try:
-        return parse_asked(texts, words)
+        return parse_asked([*texts, *implied], words)
     except ContradictionError as error:
+        if error.second >= len(texts):
+            said = f"{error} The shell is what asks for `{implied[error.second - len(texts)]}`."
+            raise Invalid(said, errors=[{"pointer": "/shell", "detail": said}]) from None
         pointed = [{"pointer": f"/terms/{i}", "detail": str(error)} for i in (error.first, error.second)]
         raise Invalid(f"Terms {error.first + 1} and {error.second + 1}: {error}", errors=pointed) from None
 
@@ -99,7 +104,7 @@ def submit(
     """
     if not actor.may_anywhere(Role.OPERATOR):
         raise NotAllowed("Submitting a job needs the role operator. Ask an administrator for it.")
-    asked = read_asked(wanted.lines)
+    asked = read_asked(wanted.lines, [] if is_own else _implied(wanted))
     after = list(dict.fromkeys(wanted.after))
     _demand_to_come_after(actor, after)
     from_source = submission is not None and submission.source_id is not None
@@ -146,6 +151,25 @@ def submit(
     feed.tell("job", job.pk)
     dispatcher.wake_after_commit()
     return job
+
+
+def _implied(wanted: WantedJob) -> list[str]:
+    """The terms that its shells imply. Raises Invalid for a shell that no agent knows."""
+    named = [("/shell", wanted.shell), *((f"/steps/{i}/shell", step.shell) for i, step in enumerate(wanted.steps))]
+    for pointer, shell in named:
+        try:
+            refuse_unknown_shell(shell)
+        except ShellError as error:
+            pointed = {"pointer": pointer, "detail": str(error), "nearest": error.nearest}
+            raise Invalid(str(error), errors=[pointed]) from None
+    return implied_terms(shell for _, shell in scripts_of(wanted.script, wanted.shell, wanted.steps))
+
+
+def implied_by(job: Job) -> list[str]:
+    """The terms that a job's shells imply."""
+    if job.is_own:
+        return []
+    return implied_terms(shell for _, shell in scripts_of(job.script, job.shell, steps_of(job)))
 
 
 def steps_of(job: Job) -> list[WantedStep]:
