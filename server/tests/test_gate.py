@@ -1,15 +1,18 @@
 """The gate and the fence: what is odd about a newcomer, deciding on many, passes that are replaced or admit at once."""
 
 import hashlib
+from datetime import timedelta
 
 import msgspec
 import pytest
 from django.test import Client
+from django.utils import timezone
 from people import FACTS
 
 from paddock_agent import wire
 from paddock_server.hosts.actions.note_caller import note_caller
-from paddock_server.hosts.models import Host
+from paddock_server.hosts.actions.retire import leave
+from paddock_server.hosts.models import UNDO_DAYS, Host
 from paddock_server.hosts.queries import host_with_key
 from paddock_server.logbook.models import Entry
 from paddock_server.work.actions.take_report import take_report
@@ -92,12 +95,21 @@ def test_retiring_and_leaving_free_the_name_and_kill_the_key(administrator, oper
     assert administrator.post("/api/v1/hosts/curlew-01/retire/").status_code == 409
     operator.post("/api/v1/jobs/", {"name": "n", "pipeline": "p", "terms": [], "script": "true"}, format="json")
     run_round()
-    busy = administrator.post("/api/v1/hosts/avocet-01/retire/")
+    unsaid = administrator.post("/api/v1/hosts/avocet-01/retire/", {"reason": "  "}, format="json")
+    assert (unsaid.status_code, unsaid.json()["errors"][0]["pointer"]) == (400, "/reason")
+    busy = administrator.post("/api/v1/hosts/avocet-01/retire/", {"reason": "old"}, format="json")
     assert (busy.status_code, "is at work" in busy.json()["detail"]) == (409, True)
     take_report(host, wire.AttemptEnded(attempt=Attempt.objects.get().wire_name, outcome="exited", exit_code=0))
     assert administrator.post("/api/v1/hosts/avocet-01/retire/", {"reason": "old"}, format="json").status_code == 204
     assert host_with_key(host.key) is None
-    assert administrator.get("/api/v1/hosts/avocet-01/").status_code == 404
+    kept = administrator.get("/api/v1/hosts/avocet-01/").json()
+    assert (kept["standing"], kept["retired_because"], kept["decided_by"]) == ("retired", "old", "harbourmaster")
+    assert "avocet-01" not in [one["name"] for one in administrator.get("/api/v1/hosts/").json()["results"]]
+    found = administrator.get("/api/v1/hosts/?standing=retired").json()["results"]
+    assert [one["name"] for one in found] == ["avocet-01"]
+    for part in ("history", "week", "readings", "work", "folders"):
+        assert administrator.get(f"/api/v1/hosts/avocet-01/{part}/").status_code == 200, part
+    assert administrator.post("/api/v1/hosts/avocet-01/hold/", {"reason": "x"}, format="json").status_code == 404
     new_host("avocet-01")
 
     farewell = {"Authorization": f"Bearer {gate.key}"}
@@ -208,3 +220,32 @@ def test_a_label_that_no_term_could_name_is_refused_at_joining(administrator, sh
     asked = wire.JoinRequest(secret, JOINED, "dunlin-01", labels=["<b>"])
     answer = Client().post("/agent/v1/join", msgspec.json.encode(asked), content_type="application/json")
     assert answer.status_code == 400
+
+
+def test_a_retirement_can_be_undone_for_a_week(administrator, operator, new_host):
+    host = new_host("avocet-01")
+    assert administrator.post("/api/v1/hosts/avocet-01/undo-retirement/").status_code == 409
+    administrator.post("/api/v1/hosts/avocet-01/retire/", {"reason": "old"}, format="json")
+    assert operator.post("/api/v1/hosts/avocet-01/undo-retirement/").status_code == 403
+    assert host_with_key(host.key) is None
+    back = administrator.post("/api/v1/hosts/avocet-01/undo-retirement/").json()
+    assert (back["standing"], back["undo_until"], back["retired_because"]) == ("admitted", None, "")
+    assert host_with_key(host.key) == host, "its agent gets in with the key that it has"
+
+    administrator.post("/api/v1/hosts/avocet-01/retire/", {"reason": "old"}, format="json")
+    edge = timezone.now() - timedelta(days=UNDO_DAYS)
+    for decided_at, status in ((edge - timedelta(seconds=5), 409), (edge + timedelta(minutes=1), 200)):
+        Host.objects.filter(pk=host.pk).update(decided_at=decided_at)
+        assert administrator.post("/api/v1/hosts/avocet-01/undo-retirement/").status_code == status
+
+    administrator.post("/api/v1/hosts/avocet-01/retire/", {"reason": "old"}, format="json")
+    new_host("Avocet-01")
+    taken = administrator.post("/api/v1/hosts/avocet-01/undo-retirement/")
+    assert taken.status_code == 409, "the living host of this name is the one that is meant"
+
+
+def test_a_host_whose_agent_has_left_is_brought_in_again(administrator, new_host):
+    host = new_host("avocet-01")
+    leave(host)
+    answer = administrator.post("/api/v1/hosts/avocet-01/undo-retirement/")
+    assert (answer.status_code, "Bring the host in again" in answer.json()["detail"]) == (409, True)

@@ -405,7 +405,7 @@ def test_a_shell_that_no_agent_runs_is_refused(administrator, new_host, more, po
 
 def test_more_slots_than_cores_are_asked_about_first(administrator, new_host):
     host = new_host("knot-01")
-    host.facts = {**host.facts, "cores": 4, "memory": 16 * 2**30}
+    host.facts, host.slots = {**host.facts, "cores": 4, "memory": 16 * 2**30}, 1
     host.save()
     answer = administrator.patch("/api/v1/hosts/knot-01/", {"slots": 200, "labels": ["edge"]}, format="json")
     assert answer.status_code == 400

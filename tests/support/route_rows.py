@@ -199,6 +199,7 @@ WRITE = {
     ("post", "/api/v1/hosts/{name}/restart/"): Row(OPERATOR, host),
     ("post", "/api/v1/hosts/{name}/resume/"): Row(OPERATOR, host),
     ("post", "/api/v1/hosts/{name}/retire/"): Row(ADMINISTRATOR, host),
+    ("post", "/api/v1/hosts/{name}/undo-retirement/"): Row(ADMINISTRATOR, host),
     ("post", "/api/v1/hosts/{name}/service/"): Row(
         OPERATOR, host, body=lambda side: {"name": f"{side.mark}-service", "verb": "start"}
     ),

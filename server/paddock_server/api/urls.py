@@ -59,6 +59,7 @@ urlpatterns = [
     path(HOST + "resume/", hosts.ResumeView.as_view()),
     path(HOST + "work/", runs.HostWorkView.as_view()),
     path(HOST + "retire/", hosts.RetireView.as_view()),
+    path(HOST + "undo-retirement/", hosts.UndoRetirementView.as_view()),
     path(HOST + "restart/", hosts.RestartView.as_view()),
     path(HOST + "folders/", runs.FoldersView.as_view()),
     path(HOST + "survey/", hosts.SurveyView.as_view()),

@@ -18,7 +18,7 @@ from ..errors import Invalid, NotNow
 from ..hosts.actions.hold import hold
 from ..hosts.actions.restart import restart
 from ..hosts.models import EntryPass
-from ..hosts.queries import host_called, visible_hosts
+from ..hosts.queries import host_called, record_called, visible_hosts
 from ..people.actor import person
 from ..people.models import Role
 from .actions.ask_examination import ask_examination
@@ -169,7 +169,7 @@ class ExaminationView(APIView):
     @extend_schema(responses=ExaminationSerializer)
     def get(self, request: Request, name: str) -> Response:
         """The last examination, as text."""
-        return Response(ExaminationSerializer(examination(host_called(person(request.user), name))).data)
+        return Response(ExaminationSerializer(examination(record_called(person(request.user), name))).data)
 
     @extend_schema(request=None, responses={202: None})
     def post(self, request: Request, name: str) -> Response:
@@ -243,7 +243,7 @@ class WeekView(APIView):
     @extend_schema(responses=WeekSerializer, parameters=[OpenApiParameter("days", int, description="7, at most 31.")])
     def get(self, request: Request, name: str) -> Response:
         days = _number(request, "days", 7, 1, MOST_DAYS)
-        return Response(WeekSerializer(week(host_called(person(request.user), name), int(days), timezone.now())).data)
+        return Response(WeekSerializer(week(record_called(person(request.user), name), int(days), timezone.now())).data)
 
 
 class ReadingsView(APIView):
@@ -261,7 +261,7 @@ class ReadingsView(APIView):
         field = next((one for one in FIELDS if one.name == request.query_params.get("reading", "load")), None)
         if field is None:
             raise Invalid(f"There is no such reading. There is {', '.join(one.name for one in FIELDS)}.")
-        host = host_called(person(request.user), name)
+        host = record_called(person(request.user), name)
         end = datetime.now(UTC).timestamp()
         rows = readings(host, field.name, end - 3600 * _number(request, "hours", 24, 0.1, 366 * 24), end)
         return Response(

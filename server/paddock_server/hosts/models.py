@@ -1,5 +1,7 @@
 from __future__ import annotations
 
+from datetime import datetime, timedelta
+
 from django.conf import settings
 from django.core.validators import RegexValidator
 from django.db import models
@@ -21,6 +23,8 @@ LABEL = RegexValidator(
 
 
 MAX_SUGGESTED_SLOTS = 64
+UNDO_DAYS = 7
+"""How long a retirement can be undone."""
 
 
 def suggested_slots(cores: int, memory: int) -> int:
@@ -170,6 +174,13 @@ class Host(models.Model):
         first = self.cannot[0] if self.cannot else None
         more = f", and {len(self.cannot) - 1} more" if len(self.cannot) > 1 else ""
         return f"{first['part']}: {first['why']}{more}"[:300] if first else ""
+
+    @property
+    def undo_until(self) -> datetime | None:
+        """Until when a retirement can be undone: its key is kept so long, and opens nothing. None where it cannot."""
+        if self.standing != self.Standing.RETIRED or not self.key_digest or not self.decided_at:
+            return None
+        return self.decided_at + timedelta(days=UNDO_DAYS)
 
     @property
     def suggested_slots(self) -> int:

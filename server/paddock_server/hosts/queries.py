@@ -28,7 +28,12 @@ TRACE_STEPS = 48
 
 def visible_hosts(actor: Actor) -> QuerySet[Host]:
     """The living hosts that the actor may see."""
-    hosts = Host.objects.filter(standing__in=LIVING).select_related("paddock", "joined_with", "health")
+    return visible_records(actor).filter(standing__in=LIVING)
+
+
+def visible_records(actor: Actor) -> QuerySet[Host]:
+    """All hosts that the actor may see, those that were retired or turned away as well."""
+    hosts = Host.objects.select_related("paddock", "joined_with", "health")
     paddocks = actor.where(Role.VIEWER)
     return hosts if paddocks is None else hosts.filter(paddock__name__in=paddocks)
 
@@ -42,6 +47,17 @@ def visible_paddocks(actor: Actor) -> QuerySet[Paddock]:
 def host_called(actor: Actor, name: str) -> Host:
     """The living host of this name, whatever its case. Raises NotThere."""
     host = visible_hosts(actor).filter(name__iexact=name).first()
+    if host is None:
+        raise NotThere(f"There is no host called {name}, or none that you may see.")
+    return host
+
+
+def record_called(actor: Actor, name: str) -> Host:
+    """The host of this name to read: the living one, or else the last that was retired or turned away. Raises
+    NotThere."""
+    living = visible_hosts(actor).filter(name__iexact=name).first()
+    past = visible_records(actor).filter(name__iexact=name).order_by("-decided_at", "-pk")
+    host = living or past.first()
     if host is None:
         raise NotThere(f"There is no host called {name}, or none that you may see.")
     return host

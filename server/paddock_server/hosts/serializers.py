@@ -17,6 +17,7 @@ from ..health import vitals
 from ..health.models import SEVERITIES
 from ..health.serializers import WatchedServiceSerializer, WatchReportSerializer
 from ..health.watch_shown import watch_shown
+from ..logbook.reading import last_reason
 from ..toolchains.models import Installation
 from .models import LINK_CHOICES, NAME, EntryPass, Host, Paddock
 
@@ -292,6 +293,8 @@ class HostSerializer(serializers.ModelSerializer):
     )
     watched = WatchedServiceSerializer(many=True)
     watch = serializers.SerializerMethodField()
+    undo_until = serializers.DateTimeField(read_only=True, help_text="Until when its retirement can be undone.")
+    retired_because = serializers.SerializerMethodField(help_text="Why it was retired; empty for a host that was not.")
     way = serializers.SerializerMethodField(help_text="The way to work: what must be true for a job to land here.")
 
     class Meta:
@@ -327,6 +330,8 @@ class HostSerializer(serializers.ModelSerializer):
             "decided_at",
             "joined_by",
             "decided_by",
+            "undo_until",
+            "retired_because",
             "suspicions",
             "services",
             "watched",
@@ -339,6 +344,11 @@ class HostSerializer(serializers.ModelSerializer):
     def get_watch(self, host: Host) -> dict | None:
         shown = watch_shown(host, timezone.now())
         return WatchReportSerializer(shown).data if shown else None
+
+    def get_retired_because(self, host: Host) -> str:
+        if host.standing != Host.Standing.RETIRED:
+            return ""
+        return last_reason("retired", "host", host.name)
 
     @extend_schema_field(StepSerializer(many=True))
     def get_way(self, host: Host) -> list[dict[str, str]]:

@@ -29,7 +29,7 @@ from .actions.make_paddock import make_paddock
 from .actions.make_pass import make_pass
 from .actions.replace_pass import replace_pass
 from .actions.restart import restart
-from .actions.retire import retire
+from .actions.retire import retire, undo_retirement
 from .actions.revoke_pass import revoke_pass
 from .actions.turn_away import turn_away
 from .models import LIVING, EntryPass, Host
@@ -37,7 +37,9 @@ from .queries import (
     host_called,
     paddock_called,
     pass_numbered,
+    record_called,
     visible_hosts,
+    visible_records,
     visible_paddocks,
     with_suspicions,
     with_traces,
@@ -171,18 +173,20 @@ class RevokePassView(APIView):
         return Response(PassSerializer(found).data)
 
 
-@extend_schema(parameters=[OpenApiParameter("standing", str, description="Only hosts `at the gate`, or `admitted`.")])
+@extend_schema(
+    parameters=[
+        OpenApiParameter("standing", str, description="Only hosts `at the gate`, `admitted`, `turned away` or `retired`.")
+    ]
+)
 class HostsView(generics.ListAPIView):
     """The hosts, at the gate and inside."""
 
     serializer_class = HostSerializer
 
     def get_queryset(self):
-        hosts = visible_hosts(person(self.request.user)).select_related("health")
-        hosts = hosts.prefetch_related("installations", "watched")
-        if standing := self.request.query_params.get("standing"):
-            hosts = hosts.filter(standing=standing)
-        return hosts
+        actor, standing = person(self.request.user), self.request.query_params.get("standing")
+        hosts = visible_records(actor).filter(standing=standing) if standing else visible_hosts(actor)
+        return hosts.prefetch_related("installations", "watched")
 
     def paginate_queryset(self, queryset):
         return with_suspicions(with_work(super().paginate_queryset(queryset)), person(self.request.user))
@@ -190,7 +194,7 @@ class HostsView(generics.ListAPIView):
 
 def _sheet(request: Request, name: str) -> Response:
     actor = person(request.user)
-    host = host_called(actor, name)
+    host = record_called(actor, name)
     return Response(HostSerializer(with_suspicions(with_work([host]), actor)[0]).data)
 
 
@@ -292,13 +296,23 @@ class ResumeView(APIView):
 
 
 class RetireView(APIView):
-    """Take a host out for good: its key dies, its record stays."""
+    """Take a host out: its key no longer works, its record stays. It can be undone for a week."""
 
     @extend_schema(request=ReasonSerializer, responses={204: None})
     def post(self, request: Request, name: str) -> Response:
         actor = person(request.user)
         retire(actor, host_called(actor, name), **validated(ReasonSerializer, request))
         return Response(status=204)
+
+
+class UndoRetirementView(APIView):
+    """Put a retired host back as it was; its agent has to be started again."""
+
+    @extend_schema(request=None, responses=HostSerializer)
+    def post(self, request: Request, name: str) -> Response:
+        actor = person(request.user)
+        undo_retirement(actor, record_called(actor, name))
+        return _sheet(request, name)
 
 
 class SurveyView(APIView):

@@ -19,7 +19,7 @@ from paddock_core.runs.proof import statement
 from ..api.files import harmless, sent, sent_file
 from ..api.reading import whole_number
 from ..errors import Invalid, NotThere
-from ..hosts.queries import host_called
+from ..hosts.queries import host_called, record_called
 from ..people.actor import Actor, person
 from ..work.actions.give_up import give_up
 from ..work.actions.run_again import Where, run_again
@@ -256,7 +256,7 @@ class HostWorkView(APIView):
     @extend_schema(responses=HostWorkSerializer(many=True))
     def get(self, request: Request, name: str) -> Response:
         """The oldest first."""
-        host = host_called(person(request.user), name)
+        host = record_called(person(request.user), name)
         live = host.attempts.filter(state__in=("offered", "running")).select_related("job").order_by("offered_at")
         recent = lately()
         shown = [
@@ -278,7 +278,7 @@ class FoldersView(APIView):
     @extend_schema(responses=WorkFolderSerializer(many=True))
     def get(self, request: Request, name: str) -> Response:
         """All of them, the last used first."""
-        host = host_called(person(request.user), name)
+        host = record_called(person(request.user), name)
         return Response(WorkFolderSerializer(host.work_folders.all(), many=True).data)
 
     @extend_schema(request=ClearFoldersSerializer, responses={202: None})

@@ -28,7 +28,7 @@ from .. import __version__
 from ..api.reading import validated
 from ..errors import Invalid, NotThere
 from ..hosts.models import Host
-from ..hosts.queries import host_called, visible_hosts
+from ..hosts.queries import host_called, record_called, visible_hosts
 from ..people.actor import person
 from ..work.actions.submit import read_terms
 from ..work.fleet import fleet, terms_of
@@ -144,7 +144,7 @@ class HistoryView(APIView):
     )
     def get(self, request: Request, name: str) -> Response:
         actor = person(request.user)
-        host = host_called(actor, name)
+        host = record_called(actor, name)
         moment = _moment(request.query_params.get("at", ""))
         then = snapshot_at(host, moment) if moment else None
         answer = {

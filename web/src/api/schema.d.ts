@@ -1079,8 +1079,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Take a host out for good: its key dies, its record stays
-         * @description Take a host out for good: its key dies, its record stays.
+         * Take a host out: its key no longer works, its record stays
+         * @description Take a host out: its key no longer works, its record stays. It can be undone for a week.
          */
         post: operations["hosts_retire_create"];
         delete?: never;
@@ -1143,6 +1143,26 @@ export interface paths {
          * @description Turn a host away from the gate: its key dies.
          */
         post: operations["hosts_turn_away_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/hosts/{name}/undo-retirement/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put a retired host back as it was; its agent has to be started again
+         * @description Put a retired host back as it was; its agent has to be started again.
+         */
+        post: operations["hosts_undo_retirement_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3252,6 +3272,13 @@ export interface components {
              */
             readonly joined_by: string;
             readonly decided_by: string;
+            /**
+             * Format: date-time
+             * @description Until when its retirement can be undone.
+             */
+            readonly undo_until: string;
+            /** @description Why it was retired; empty for a host that was not. */
+            readonly retired_because: string;
             suspicions: components["schemas"]["Suspicion"][];
             /** @description Watched here beyond those of the paddock. */
             services: string[];
@@ -6754,7 +6781,7 @@ export interface operations {
                 page?: number;
                 /** @description Number of results to return per page. */
                 page_size?: number;
-                /** @description Only hosts `at the gate`, or `admitted`. */
+                /** @description Only hosts `at the gate`, `admitted`, `turned away` or `retired`. */
                 standing?: string;
             };
             header?: never;
@@ -7508,6 +7535,45 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    hosts_undo_retirement_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Host"];
+                };
             };
             /** @description It was not done, and why. */
             "4XX": {

@@ -10,6 +10,7 @@ const router = useRouter()
 const yard = useYard()
 const text = ref('')
 const jobs = ref<Schemas['Job'][]>([])
+const retired = ref<Schemas['Host'][]>([])
 const isOpen = ref(false)
 const chosen = ref(0)
 const field = ref<HTMLInputElement | null>(null)
@@ -26,13 +27,18 @@ const found = computed(() => {
     .filter((job) => `${job.id} ${job.name} ${job.pipeline}`.toLowerCase().includes(wanted))
     .slice(0, MOST)
     .map((job) => ({ key: `job ${job.id}`, said: job.name, more: `job ${job.id} of ${job.pipeline}, ${job.state}`, to: { name: 'board', params: { id: String(job.id) } } }))
-  return [...hosts, ...matching]
+  const past = retired.value
+    .filter((host) => host.name.toLowerCase().includes(wanted) && !yard.plates.some((plate) => plate.name.toLowerCase() === host.name.toLowerCase()))
+    .slice(0, MOST)
+    .map((host) => ({ key: `retired ${host.name}`, said: host.name, more: `retired from ${host.paddock}`, to: { name: 'host', params: { name: host.name } } }))
+  return [...hosts, ...matching, ...past]
 })
 
 async function open(): Promise<void> {
   isOpen.value = true
   try {
     jobs.value = (await answered(api.GET('/api/v1/jobs/'))).results
+    retired.value = (await answered(api.GET('/api/v1/hosts/', { params: { query: { standing: 'retired' } } }))).results
   } catch {
     jobs.value = []
   }

@@ -1,7 +1,6 @@
 <script setup lang="ts">
-import { Button, Popconfirm } from 'ant-design-vue'
+import { Button } from 'ant-design-vue'
 import { computed, ref, watch } from 'vue'
-import { useRouter } from 'vue-router'
 import { answered, api, type Schemas } from '../api/client'
 import { gathered, onNote } from '../api/feed'
 import { useFindings } from '../api/findings'
@@ -17,13 +16,14 @@ import HostServices from '../parts/HostServices.vue'
 import HostSettings from '../parts/HostSettings.vue'
 import HostWork from '../parts/HostWork.vue'
 import HostWeek from '../parts/HostWeek.vue'
+import RetiredHost from '../parts/RetiredHost.vue'
+import RetireHost from '../parts/RetireHost.vue'
 import ToolTable from '../parts/ToolTable.vue'
 import WayToWork from '../parts/WayToWork.vue'
 import { size, systemName } from '../parts/wording'
 
 /** What is on this machine, and can the next job land here? */
 const props = defineProps<{ name: string }>()
-const router = useRouter()
 const session = useSession()
 const findings = useFindings()
 void findings.load()
@@ -62,6 +62,7 @@ const troubles = computed(() => findings.of(host.value?.name ?? ''))
 const mayOperate = computed(() => session.may('operator', host.value?.paddock))
 const mayDecide = computed(() => session.may('administrator', host.value?.paddock))
 const isInside = computed(() => host.value?.standing === 'admitted')
+const isPast = computed(() => host.value?.standing === 'retired' || host.value?.standing === 'turned away')
 
 type Verb = 'admit' | 'resume' | 'survey'
 const DONE: Record<Verb, string> = {
@@ -70,18 +71,6 @@ const DONE: Record<Verb, string> = {
   survey: 'Asked for a survey; what it finds appears here.',
 }
 
-async function retire(): Promise<void> {
-  busy.value = 'retire'
-  try {
-    const path = { name: props.name }
-    await answered(api.POST('/api/v1/hosts/{name}/retire/', { params: { path }, body: { reason: '' } }))
-    await router.push({ name: 'yard' })
-  } catch (error) {
-    trouble.value = (error as Error).message
-  } finally {
-    busy.value = ''
-  }
-}
 
 function held(done: string): void {
   said.value = done
@@ -119,23 +108,22 @@ async function act(verb: Verb): Promise<void> {
         </div>
         <div class="row">
           <span class="soft" role="status">{{ said }}</span>
-          <Button v-if="mayDecide && !isInside" type="primary" :loading="busy === 'admit'" @click="act('admit')">Admit</Button>
+          <Button v-if="mayDecide && !isInside && !isPast" type="primary" :loading="busy === 'admit'" @click="act('admit')">Admit</Button>
           <template v-if="mayOperate && isInside">
             <HoldButtons v-if="!host.holding" :host="host.name" @done="held" />
             <Button v-else type="primary" :loading="busy === 'resume'" @click="act('resume')">Resume</Button>
           </template>
-          <Popconfirm v-if="mayDecide && isInside" :title="`Retire ${host.name} for good? Its key dies at once; its record and its jobs stay.`" ok-text="Retire it" cancel-text="Leave it" @confirm="retire">
-            <Button :loading="busy === 'retire'">Retire…</Button>
-          </Popconfirm>
-          <Button v-if="mayOperate" :disabled="host.link !== 'connected'" :loading="busy === 'survey'" @click="act('survey')">Survey now</Button>
+          <RetireHost v-if="mayDecide && isInside" :host="host.name" @done="load" />
+          <Button v-if="mayOperate && !isPast" :disabled="host.link !== 'connected'" :loading="busy === 'survey'" @click="act('survey')">Survey now</Button>
         </div>
       </div>
       <p v-for="odd in host.suspicions" :key="odd.sentence" class="trouble odd">{{ odd.sentence }}</p>
-      <WayToWork :steps="host.way" />
+      <RetiredHost v-if="isPast" :host="host" :may-undo="mayDecide" @done="held" />
+      <WayToWork v-else :steps="host.way" />
       <HostWork v-if="host.holding" :name="host.name" />
       <section v-if="troubles.length" class="findings" aria-label="Findings"><FindingItem v-for="(one, i) in troubles" :key="one.id" :finding="one" :open="i === 0 && !one.aside" without-host /></section>
       <HostWeek :name="host.name" />
-      <HostServices :host="host" />
+      <HostServices v-if="!isPast" :host="host" />
       <div class="columns">
         <div>
           <HostChanges :host="host" />
@@ -143,11 +131,11 @@ async function act(verb: Verb): Promise<void> {
         </div>
         <div>
           <HostFacts :host="host" />
-          <HostSettings v-if="mayDecide" :host="host" @changed="load" />
+          <HostSettings v-if="mayDecide && !isPast" :host="host" @changed="load" />
         </div>
       </div>
       <HostReadings :host="host" />
-      <HostFolders :host="host" />
+      <HostFolders v-if="!isPast" :host="host" />
       <HostHistory :name="host.name" />
     </template>
   </div>

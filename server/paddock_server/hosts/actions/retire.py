@@ -1,4 +1,5 @@
-"""Takes a host out for good: its key dies, its record stays, its name is free again."""
+"""Takes a host out for good: its key no longer works, its record stays, its name is free again. A person can undo it for
+a while."""
 
 from __future__ import annotations
 
@@ -7,37 +8,62 @@ from django.utils import timezone
 
 from paddock_core.link_state import Seen
 
-from ...errors import NotNow
+from ...errors import Invalid, NotNow
 from ...health import watches
 from ...health.actions.note_link import note_link
 from ...link import connections, feed
 from ...logbook.write import write
 from ...people.actor import Actor, agent_of
 from ...people.models import Role
-from ..models import Host
+from ...work import dispatcher
+from ..models import LIVING, UNDO_DAYS, Host
 from .hold import is_working
 
 
 @transaction.atomic
-def retire(actor: Actor, host: Host, reason: str = "") -> None:
-    """Raises NotNow for a host at work, or one that is not inside."""
+def retire(actor: Actor, host: Host, reason: str) -> None:
+    """Raises NotNow for a host at work, or one that is not inside, and Invalid without a reason."""
     actor.demand(Role.ADMINISTRATOR, host.paddock.name, "Retiring a host")
     if host.standing != Host.Standing.ADMITTED:
         raise NotNow(f"{host.name} is not inside: it is {host.standing}. At the gate a host is turned away.")
+    if not reason.strip():
+        said = "Say why the host is retired: its record shows the reason."
+        raise Invalid(said, errors=[{"pointer": "/reason", "detail": said}])
     if is_working(host):
         raise NotNow(f"{host.name} is at work. Drain it, or cancel what runs there; then retire it.")
-    _take_out(actor, host, "retired", reason)
+    _take_out(actor, host, "retired", reason.strip())
 
 
 @transaction.atomic
 def leave(host: Host) -> None:
     """The host's own agent says that it is gone for good. What it left running is given up by the link."""
+    host.key_digest = host.watch_digest = None  # its agent has deleted the keys
     _take_out(agent_of(host.name), host, "left with", "")
+
+
+@transaction.atomic
+def undo_retirement(actor: Actor, host: Host) -> None:
+    """Puts a retired host back as it was. Raises NotNow after the time for it, for a host whose agent has left, and
+    where another host has its name now."""
+    actor.demand(Role.ADMINISTRATOR, host.paddock.name, "Undoing a retirement")
+    if host.standing != Host.Standing.RETIRED:
+        raise NotNow(f"{host.name} is not retired: it is {host.standing}.")
+    if host.undo_until is None:
+        raise NotNow(f"The agent of {host.name} has deleted its key. Bring the host in again.")
+    if host.undo_until < timezone.now():
+        raise NotNow(f"{host.name} was retired more than {UNDO_DAYS} days ago. Bring it in again.")
+    if Host.objects.filter(name__iexact=host.name, standing__in=LIVING).exists():
+        raise NotNow(f"Another host is called {host.name} now. Retire or rename that first.")
+    host.standing = Host.Standing.ADMITTED
+    host.decided_at, host.decided_by = timezone.now(), actor.name
+    host.save(update_fields=["standing", "decided_at", "decided_by"])
+    write(actor, "undid the retirement of", "host", host.name, host.paddock.name)
+    feed.tell("host", host.name, host.paddock.name)
+    dispatcher.wake_after_commit()
 
 
 def _take_out(actor: Actor, host: Host, verb: str, reason: str) -> None:
     host.standing = Host.Standing.RETIRED
-    host.key_digest = host.watch_digest = None
     watches.forget(host.pk)
     host.decided_at, host.decided_by = timezone.now(), actor.name
     host.save(update_fields=["standing", "key_digest", "watch_digest", "decided_at", "decided_by"])
