@@ -196,3 +196,25 @@ def test_no_remedy_gives_a_folder_of_the_system_away(folder, error):
 def test_a_folder_of_its_own_is_given_to_the_account(folder):
     (found,) = explain([Part("temporary folder", "(EACCES)", {"folder": folder, "nearest": folder})], OURS)
     assert any(command.startswith("chown ") for command in found.commands)
+
+
+@pytest.mark.parametrize(
+    ("facts", "cause"),
+    [
+        ({"may write": "yes", "mask": "0777"}, "mask"),
+        ({"may write": "yes", "mask": "0200"}, "mask"),
+        ({"may write": "yes", "mask": "0077"}, "work folder fails"),
+        ({"may write": "yes", "mask": "$(x)"}, "work folder fails"),
+        ({"may write": "no", "mask": "0777"}, "closed"),
+        ({}, "closed"),
+    ],
+)
+def test_a_folder_is_closed_only_where_the_account_may_not_write(facts, cause):
+    at = {"folder": "/srv/work", "nearest": "/srv/work", "owner": "paddock:paddock", "mode": "755"}
+    (found,) = explain([Part("work folder", "Permission denied (EACCES): /srv/work/x", {**at, **facts})], OURS)
+    assert found.cause == cause
+
+
+def test_a_file_in_a_folder_that_it_may_write_names_the_mask_of_the_process(tmp_path):
+    assert trials.folder_facts(tmp_path)["may write"] == "yes"
+    assert int(trials.folder_facts(tmp_path)["mask"], 8) >= 0

@@ -70,7 +70,7 @@ def explain(failed: Sequence[Part], agent: Agent) -> list[Diagnosis]:
 
 
 _OF_A_MOUNT = frozenset({"disk full", "no inodes", "read-only", "quota"})
-_OF_THE_SERVICE = frozenset({"file size", "open files", "processes", "tasks"})
+_OF_THE_SERVICE = frozenset({"mask", "file size", "open files", "processes", "tasks"})
 
 
 def explain_part(part: Part, agent: Agent) -> Diagnosis:
@@ -376,6 +376,8 @@ def _closed_above(part: Part, agent: Agent, folder: str, facts: Mapping[str, str
 def _closed(part: Part, agent: Agent, folder: str, facts: Mapping[str, str]) -> Diagnosis | None:
     if part.error not in ("EACCES", "EPERM"):
         return None
+    if facts.get("may write") == "yes":
+        return _masked(part, agent, facts.get("mask", ""))
     return _found(
         part,
         "closed",
@@ -383,6 +385,22 @@ def _closed(part: Part, agent: Agent, folder: str, facts: Mapping[str, str]) -> 
         f"{facts.get('owner', 'another account')} with mode {facts.get('mode', '?')}.",
         "Give it to the agent's account.",
         _own(part, folder, agent),
+    )
+
+
+def _masked(part: Part, agent: Agent, mask: str) -> Diagnosis | None:
+    """New files are made without permissions for their own owner."""
+    if not re.fullmatch(r"[0-7]{3,5}", mask) or not int(mask, 8) & 0o700:
+        return None
+    sentence = f"The agent makes files with the mask {mask}, so it may not read what it makes itself."
+    if not agent.service:
+        return _found(part, "mask", sentence, "Start the agent with another mask: `umask 022`.")
+    return _found(
+        part,
+        "mask",
+        sentence,
+        "Give the service the usual mask, or take the line UMask= out of its unit.",
+        [*make.drop_in(agent.service, "Service", ["UMask=0022"]), *make.restart(agent.service)],
     )
 
 

@@ -7,6 +7,7 @@ from __future__ import annotations
 import contextlib
 import errno
 import os
+import re
 import secrets
 import shutil
 import socket
@@ -287,6 +288,7 @@ def folder_facts(folder: Path) -> dict[str, str]:
         facts["owner"] = owner_of(place)
     if place.is_symlink() and not place.exists():
         facts["leads to"] = os.path.realpath(place)
+    facts |= _own_permissions(place)
     if closed := _closed_at(folder):
         facts["closed at"] = closed
     if _is_immutable(place):
@@ -300,6 +302,16 @@ def folder_facts(folder: Path) -> dict[str, str]:
                 "free": str(room.f_bavail * room.f_frsize), "size": str(room.f_blocks * room.f_frsize),
                 "free inodes": str(room.f_favail), "inodes": str(room.f_files),
             }  # fmt: skip
+    return facts
+
+
+def _own_permissions(place: Path) -> dict[str, str]:
+    """Whether this process may make files in a folder, and the permissions that it takes from what it makes."""
+    facts = {"may write": "yes" if os.access(place, os.W_OK | os.X_OK) else "no"}
+    with contextlib.suppress(OSError):
+        status = Path("/proc/self/status").read_text(encoding="utf-8", errors="replace")
+        if mask := re.search(r"^Umask:\s*([0-7]{3,5})$", status, re.MULTILINE):
+            facts["mask"] = mask.group(1)
     return facts
 
 
