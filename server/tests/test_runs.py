@@ -322,3 +322,47 @@ def test_the_fence_says_what_becomes_of_left_processes(administrator, operator, 
     assert Paddock.objects.get(name="shoreline").warm_days == 3
     attempt = placed(operator, host)
     assert _offer(attempt.job, attempt, {}).leaves_processes
+
+
+# ---- why a run failed ------------------------------------------------------------------------------------------------
+
+
+def failed_run(operator, host, code, text, **more):
+    attempt = placed(operator, host, script="mvn package", **more)
+    take_step(host, wire.StepBegan(attempt=attempt.wire_name, step=0, at=1.0))
+    write_log(attempt, (0, 1.0, text))
+    take_step(host, wire.StepEnded(attempt=attempt.wire_name, step=0, outcome="exited", at=2.0, exit_code=code))
+    end(host, attempt, code)
+    return attempt
+
+
+def test_a_command_that_is_not_there_names_the_term_and_the_job_runs_again_with_it(operator, new_host):
+    host = new_host()
+    attempt = failed_run(operator, host, 127, b"building\n/w/step.sh: line 2: mvn: command not found\n")
+    failure = operator.get(url(attempt)).json()["failure"]
+    assert failure["sentence"] == "The script calls mvn on line 2, which is not on this host's PATH."
+    assert (failure["tool"], failure["hosts_left"], failure["step"]) == ("maven", 0, 0)
+    body = {"where": "anywhere", "added": ["tool maven"]}
+    again = operator.post(f"/api/v1/jobs/{attempt.job_id}/run-again/", body, format="json").json()
+    assert again["terms"] == [*attempt.job.terms, "tool maven"]
+    wrong = {"where": "anywhere", "added": ["tolo maven"]}
+    assert operator.post(f"/api/v1/jobs/{attempt.job_id}/run-again/", wrong, format="json").status_code == 400
+
+
+def test_what_a_step_printed_is_not_taken_for_another_steps_end(operator, new_host):
+    host = new_host()
+    steps = [{"name": "build", "script": "make"}, {"name": "clean", "script": "true", "always": True}]
+    attempt = placed(operator, host, script="", steps=steps)
+    name = attempt.wire_name
+    write_log(attempt, (0, 1.0, b"3 tests failed\n"), (1, 1.0, b"sh: 1: mvn: not found\n"))
+    for step, code in ((0, 1), (1, 0)):
+        take_step(host, wire.StepBegan(attempt=name, step=step, at=1.0))
+        take_step(host, wire.StepEnded(attempt=name, step=step, outcome="exited", at=2.0, exit_code=code))
+    end(host, attempt, 1)
+    assert operator.get(url(attempt)).json()["failure"] is None
+
+
+@pytest.mark.parametrize(("code", "text"), [(0, b"sh: 1: mvn: not found\n"), (3, b"\x1b[31mred\x00\xff\n"), (1, b"")])
+def test_a_run_that_says_nothing_known_has_no_explanation(operator, new_host, code, text):
+    attempt = failed_run(operator, new_host(), code, text)
+    assert operator.get(url(attempt)).json()["failure"] is None

@@ -175,7 +175,9 @@ class RevokePassView(APIView):
 
 @extend_schema(
     parameters=[
-        OpenApiParameter("standing", str, description="Only hosts `at the gate`, `admitted`, `turned away` or `retired`.")
+        OpenApiParameter(
+            "standing", str, description="Only hosts `at the gate`, `admitted`, `turned away` or `retired`."
+        )
     ]
 )
 class HostsView(generics.ListAPIView):

@@ -9,9 +9,10 @@ from paddock_core.runs.compare import IN_ORDER
 
 from ..work.actions.run_again import Where
 from ..work.models import ATTEMPT_STATES, Attempt
-from ..work.serializers import AttemptSerializer
+from ..work.serializers import AttemptSerializer, Lines
 from .actions.remove_old import kept_until
 from .evidence import steps_of, times
+from .failure import failure_of
 from .models import FOLDER_KINDS, STEP_OUTCOMES, TEST_OUTCOMES, Output, TestCase, WorkFolder
 
 GROUPS = [(one, one) for one in IN_ORDER]
@@ -106,6 +107,17 @@ class OtherRunSerializer(serializers.Serializer):
     at = serializers.DateTimeField(source="offered_at")
 
 
+class FailureSerializer(serializers.Serializer):
+    """What the end of a failed step means, and what most likely helps."""
+
+    step = serializers.IntegerField()
+    sentence = serializers.CharField()
+    cure = serializers.CharField(help_text="Empty where nothing is likely.")
+    tool = serializers.CharField(help_text="A tool that the script calls and no term names; empty for none.")
+    evidence = serializers.CharField(help_text="The line of the log that says so.")
+    hosts_left = serializers.IntegerField(allow_null=True, help_text="How many hosts fit if the job names the tool.")
+
+
 class AttemptSheetSerializer(AttemptSerializer):
     """One attempt with all its evidence. Memory in bytes, processor time in seconds, both of all that it started."""
 
@@ -123,6 +135,7 @@ class AttemptSheetSerializer(AttemptSerializer):
     left_out = serializers.SlugRelatedField(many=True, read_only=True, slug_field="said")
     tests = serializers.SerializerMethodField()
     times = serializers.SerializerMethodField()
+    failure = serializers.SerializerMethodField(help_text="Why it failed, where that can be told.")
     compare_with = OtherRunSerializer(allow_null=True)
     kept_until = serializers.SerializerMethodField(help_text="When its log and its files are removed.")
     removed_at = serializers.DateTimeField(allow_null=True, help_text="When they were.")
@@ -133,7 +146,7 @@ class AttemptSheetSerializer(AttemptSerializer):
         fields = [
             *AttemptSerializer.Meta.fields, "job", "identity", "paddock", "facts", "warm", "variables", "values",
             "commit", "processor", "memory", "left", "steps", "outputs", "left_out", "tests", "times",
-            "compare_with", "kept_until", "removed_at", "log_size", "log_lines",
+            "failure", "compare_with", "kept_until", "removed_at", "log_size", "log_lines",
         ]  # fmt: skip
         read_only_fields = fields
 
@@ -174,6 +187,10 @@ class AttemptSheetSerializer(AttemptSerializer):
                 "cases": bad[:200],
             }
         ).data
+
+    @extend_schema_field(FailureSerializer(allow_null=True))
+    def get_failure(self, attempt: Attempt) -> dict[str, object] | None:
+        return failure_of(attempt, attempt.log)
 
     @extend_schema_field(TimesSerializer)
     def get_times(self, attempt: Attempt) -> dict[str, float | None]:
@@ -222,6 +239,7 @@ class FoundLinesSerializer(serializers.Serializer):
 
 class RunAgainSerializer(serializers.Serializer):
     where = serializers.ChoiceField(choices=WHERES, default=Where.ANYWHERE.value)
+    added = Lines(default=list, help_text="Terms that the new job asks for beyond those of the old one.")
 
 
 class RunDifferenceSerializer(serializers.Serializer):

@@ -215,7 +215,9 @@ class RunAgainView(APIView):
         given = RunAgainSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         actor = person(request.user)
-        again = run_again(actor, job_numbered(actor, pk), Where(given.validated_data["where"]))
+        again = run_again(
+            actor, job_numbered(actor, pk), Where(given.validated_data["where"]), given.validated_data["added"]
+        )
         return shown_job(actor, again.pk, 201)
 
 

@@ -41,6 +41,16 @@ class Catalogue:
         )
 
     @cached_property
+    def commands(self) -> dict[str, str]:
+        """The tool behind each command that people type."""
+        return {
+            command.lower(): tool.name
+            for tool in self.tools.values()
+            for command in reversed(tool.commands)
+            if not any(mark in command for mark in "*[?")
+        }
+
+    @cached_property
     def own_text(self) -> str:
         """The server's own definitions, as agents get them."""
         return msgspec.json.encode([self.tools[name] for name in sorted(self.own)]).decode()

@@ -2360,6 +2360,8 @@ export interface components {
             readonly left_out: string[];
             readonly tests: components["schemas"]["TestSummary"] | null;
             readonly times: components["schemas"]["Times"];
+            /** @description Why it failed, where that can be told. */
+            readonly failure: components["schemas"]["Failure"] | null;
             compare_with: components["schemas"]["OtherRun"] | null;
             /**
              * Format: date-time
@@ -3010,6 +3012,19 @@ export interface components {
             /** @default  */
             readonly kept_by: string;
             readonly differs: components["schemas"]["Difference"][];
+        };
+        /** @description What the end of a failed step means, and what most likely helps. */
+        Failure: {
+            step: number;
+            sentence: string;
+            /** @description Empty where nothing is likely. */
+            cure: string;
+            /** @description A tool that the script calls and no term names; empty for none. */
+            tool: string;
+            /** @description The line of the log that says so. */
+            evidence: string;
+            /** @description How many hosts fit if the job names the tool. */
+            hosts_left: number | null;
         };
         /** @description Where the person's own calendar reads planned care; the address itself is told only when it is made. */
         Feed: {
@@ -4179,6 +4194,8 @@ export interface components {
         RunAgainRequest: {
             /** @default anywhere */
             where?: components["schemas"]["WhereEnum"];
+            /** @description Terms that the new job asks for beyond those of the old one. */
+            added?: string[];
         };
         /** @description One thing that was otherwise; null where a run had none. */
         RunDifference: {

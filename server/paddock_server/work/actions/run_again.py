@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from enum import StrEnum
 
 from django.db import transaction
@@ -22,14 +23,14 @@ class Where(StrEnum):
 
 
 @transaction.atomic
-def run_again(actor: Actor, job: Job, where: Where) -> Job:
-    """A new job with all that the old one had. Raises NotNow for one that has not ended, or was nowhere yet, and for
+def run_again(actor: Actor, job: Job, where: Where, added: Sequence[str] = ()) -> Job:
+    """A new job with all that the old one had, and with the ``added`` terms. Raises NotNow for one that has not ended, or was nowhere yet, and for
     one of the server's own: who may send jobs may not run chores."""
     if job.is_own:
         raise NotNow(f"Job {job.pk} is a {job.pipeline}'s own: run that again, not this job of it.")
     if JobState(job.state) not in ENDED:
         raise NotNow(f"Job {job.pk} has not ended: it is {job.state}.")
-    lines = [*job.terms, *(f"prefer {one}" for one in job.prefers)]
+    lines = [*job.terms, *added, *(f"prefer {one}" for one in job.prefers)]
     last = job.attempts.select_related("host").order_by("-number").first()
     if where is not Where.ANYWHERE:
         if last is None:
@@ -57,5 +58,13 @@ def run_again(actor: Actor, job: Job, where: Where) -> Job:
         job.warm,
     )
     again = submit(actor, wanted, submission=job.submission, again_of=job)
-    write(actor, "ran again", "job", str(job.pk), new=again.pk, where=where.value)
+    write(
+        actor,
+        "ran again",
+        "job",
+        str(job.pk),
+        new=again.pk,
+        where=where.value,
+        **({"added": list(added)} if added else {}),
+    )
     return again

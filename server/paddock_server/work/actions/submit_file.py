@@ -112,19 +112,9 @@ def lint_file(actor: Actor, text: str) -> list[dict[str, object]]:
             file,
             index,
             words,
-            commands_of_tools(),
+            catalogue().commands,
             None if seen is None else frozenset(seen),
             Fences().letting_in(file.pipeline),
         )
     order = list(Level)
     return [placed.shown(one) for one in sorted(found, key=lambda one: order.index(one.level))]
-
-
-def commands_of_tools() -> dict[str, str]:
-    """The tool behind each command that people type."""
-    return {
-        command.lower(): tool.name
-        for tool in catalogue().tools.values()
-        for command in reversed(tool.commands)
-        if not any(mark in command for mark in "*[?")
-    }
