@@ -80,7 +80,8 @@ class _Row:
 
 class FleetWords:
     """What there is in a fleet, with on how many admitted hosts. Each part is counted when it is first asked for.
-    ``at_gate`` are the others by their names in lower case. ``catalogue`` are the tools that surveys look for; empty where that is not known."""
+    ``at_gate`` are the others by their names in lower case. ``catalogue`` are the tools that surveys look
+    for; empty where that is not known."""
 
     def __init__(
         self, admitted: Sequence[Host], at_gate: Sequence[Host] = (), catalogue: frozenset[str] = frozenset()

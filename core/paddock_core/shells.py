@@ -117,7 +117,7 @@ def refuse_unknown_shell(shell: str) -> None:
 
 @dataclass(frozen=True)
 class Look:
-    """What a script looks like: ``shell`` is the name to write, ``line`` (from 1) and ``sign`` are what gave it away."""
+    """What a script looks like: ``shell`` is the name to write, ``line`` (from 1) and ``sign`` gave it away."""
 
     family: str
     shell: str

@@ -209,7 +209,7 @@ def _not_found(
         at = f" on line {found['line']}" if "line" in found.groupdict() and found["line"] else ""
         sentence = f"The script calls {name}{at}, which is not on this host's PATH."
         if tool and tool not in named:
-            return Failure(sentence, f"Add the term `tool {tool}`, so that the job goes where it is.", tool, line)
+            return Failure(sentence, f"Add the term `tool {tool}`: the job then goes where it is.", tool, line)
         if tool:
             cure = (
                 f"The host has {tool}, but not on the PATH. Call it by the variable of its home, or by its full path."

@@ -174,11 +174,7 @@ class RevokePassView(APIView):
 
 
 @extend_schema(
-    parameters=[
-        OpenApiParameter(
-            "standing", str, description="Only hosts `at the gate`, `admitted`, `turned away` or `retired`."
-        )
-    ]
+    parameters=[OpenApiParameter("standing", str, description="`at the gate`, `admitted`, `turned away` or `retired`.")]
 )
 class HostsView(generics.ListAPIView):
     """The hosts, at the gate and inside."""

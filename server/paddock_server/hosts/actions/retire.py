@@ -1,5 +1,5 @@
-"""Takes a host out for good: its key no longer works, its record stays, its name is free again. A person can undo it for
-a while."""
+"""Takes a host out for good: its key no longer works, its record stays, its name is free again. It can be undone for a
+while."""
 
 from __future__ import annotations
 
