@@ -143,6 +143,7 @@ SPECTACULAR_SETTINGS = {
     ],
     "ENUM_NAME_OVERRIDES": {
         "LinkEnum": "paddock_server.hosts.models.LINK_CHOICES",
+        "RoleEnum": "paddock_server.people.models.Role.choices",
         "StandingEnum": "paddock_server.hosts.models.STANDINGS",
         "ReadinessEnum": "paddock_server.hosts.serializers.READINESS_CHOICES",
         "ArchEnum": "paddock_server.bring_up.models.ARCHES",

@@ -15,7 +15,7 @@ MAX_LINE_LENGTH = 1000
 MUCH_MEMORY = 0.8
 """Of the host's memory: a killed script that used more most likely ran out of it."""
 
-_WORD = r"(?P<name>[^\s:'\"‘’“”`]{1,200})"
+_WORD = r"(?P<name>[^\s:'\"\u2018\u2019\u201c\u201d`]{1,200})"
 _NOT_FOUND = (
     rf"^(?:\S+: )?(?:line (?P<line>\d+): )?{_WORD}: command not found$",
     rf"^(?:\S*sh: )(?P<line>\d+): {_WORD}: not found$",
@@ -26,7 +26,7 @@ _NOT_FOUND = (
     rf"^(?:\S+ ?: )?The term '{_WORD}' is not recognized as (?:the name of|a name of)",
     rf"^make(?:\[\d+\])?: {_WORD}: No such file or directory$",
     rf"^FileNotFoundError: \[(?:Errno 2|WinError 2)\] .*: '{_WORD}'$",
-    rf"^(?:/\S+/)?env: [‘']?{_WORD}[’']?: No such file or directory$",
+    rf"^(?:/\S+/)?env: [\u2018']?{_WORD}[\u2019']?: No such file or directory$",
     rf"^(?:\S+: )?exec: \"{_WORD}\": executable file not found in",
     rf"^(?:\S+: )?(?:line (?P<line>\d+): )?{_WORD}: No such file or directory$",
 )

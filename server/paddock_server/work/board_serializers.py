@@ -6,6 +6,7 @@ from paddock_core.remedies import RemedyKind
 
 from ..api.fields import NumberField
 from ..hosts.serializers import READINESS_CHOICES
+from ..people.models import Role
 from .serializers import Lines
 
 REMEDY_KINDS = [(kind.value, kind.value) for kind in RemedyKind]
@@ -28,6 +29,7 @@ class HelpSerializer(serializers.Serializer):
     said = serializers.CharField(read_only=True)
     cost = serializers.IntegerField(read_only=True)
     can_be_done = serializers.BooleanField(read_only=True, help_text="Whether the server can carry it out.")
+    needs_role = serializers.ChoiceField(choices=Role.choices, read_only=True, help_text="The least that may do it.")
     borrows_label = serializers.BooleanField(
         read_only=True, help_text="It adds a label that other hosts have: it may say what is not true here."
     )

@@ -23,7 +23,7 @@ from ..health.watch_shown import agent_service
 from ..people.actor import Actor
 from ..people.models import Role
 from ..toolchains.words import words as known_words
-from .actions.apply_remedy import can_be_done
+from .actions.apply_remedy import can_be_done, needed_role
 from .fence import Fences
 from .fleet import kept_fleet
 from .models import Job
@@ -149,6 +149,7 @@ def shown_remedy(remedy: Remedy) -> dict[str, object]:
         "said": remedy.said,
         "cost": remedy.cost,
         "can_be_done": can_be_done(remedy.kind),
+        "needs_role": needed_role(remedy.kind).value,
         "borrows_label": remedy.kind is RemedyKind.ADD_LABEL and remedy.extra > 0,
     }
 

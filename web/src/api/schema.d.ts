@@ -3208,6 +3208,14 @@ export interface components {
             readonly cost: number;
             /** @description Whether the server can carry it out. */
             readonly can_be_done: boolean;
+            /**
+             * @description The least that may do it.
+             *
+             *     * `viewer` - Viewer
+             *     * `operator` - Operator
+             *     * `administrator` - Administrator
+             */
+            readonly needs_role: components["schemas"]["RoleEnum"];
             /** @description It adds a label that other hosts have: it may say what is not true here. */
             readonly borrows_label: boolean;
         };
@@ -6798,7 +6806,7 @@ export interface operations {
                 page?: number;
                 /** @description Number of results to return per page. */
                 page_size?: number;
-                /** @description Only hosts `at the gate`, `admitted`, `turned away` or `retired`. */
+                /** @description `at the gate`, `admitted`, `turned away` or `retired`. */
                 standing?: string;
             };
             header?: never;

@@ -1,13 +1,17 @@
 <script setup lang="ts">
 import { Button, Popconfirm } from 'ant-design-vue'
+import { computed } from 'vue'
 import { applyRemedy, type Help } from '../api/board'
 import { useSession } from '../api/session'
+import { useYard } from '../api/yard'
 import { useDoing } from './doing'
 
 /** One remedy: a button where the server can do it, and words with where to go where a person has to. */
 const props = defineProps<{ help: Help; jobs: number[]; primary?: boolean; forGood?: boolean; said?: string }>()
 const emit = defineEmits<{ done: [] }>()
 const session = useSession()
+const yard = useYard()
+if (!yard.plates.length) void yard.load()
 const { isBusy, trouble, doing } = useDoing()
 
 /** What changes other people's jobs, or a host or a fence for good, is asked for twice. */
@@ -23,6 +27,11 @@ function carryOut(): Promise<void> {
   })
 }
 
+/** The paddock that the remedy touches; undefined where it changes only the job. */
+const paddock = computed(() => (props.help.kind === 'let in' ? props.help.place : yard.plates.find((plate) => plate.name === props.help.place)?.paddock))
+const mayDo = computed(() => session.may(props.help.needs_role, paddock.value || undefined))
+const whoMay = computed(() => `${props.help.needs_role === 'administrator' ? 'An administrator' : 'An operator'}${paddock.value ? ` of ${paddock.value}` : ''} can do this.`)
+
 function text(): string {
   return props.said ?? props.help.said.replaceAll('`', '')
 }
@@ -30,7 +39,11 @@ function text(): string {
 
 <template>
   <span class="help">
-    <template v-if="help.can_be_done && session.may('operator')">
+    <template v-if="help.can_be_done && !mayDo">
+      <Button disabled :size="primary ? 'middle' : 'small'" :data-help="help.kind">{{ text() }}</Button>
+      <span class="soft">{{ whoMay }}</span>
+    </template>
+    <template v-else-if="help.can_be_done">
       <Popconfirm v-if="asks.includes(help.kind)" :title="`${text().charAt(0).toUpperCase()}${text().slice(1)}?`" ok-text="Yes" cancel-text="No" @confirm="carryOut">
         <Button :type="primary ? 'primary' : 'default'" :size="primary ? 'middle' : 'small'" :loading="isBusy" :data-help="help.kind">{{ text() }}…</Button>
       </Popconfirm>

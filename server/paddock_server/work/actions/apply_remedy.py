@@ -18,6 +18,7 @@ from ...hosts.actions.hold import resume
 from ...hosts.models import Host
 from ...hosts.queries import host_called
 from ...people.actor import Actor
+from ...people.models import Role
 from ..models import Job
 from .change_job import correct_terms, corrected_lines, let_in
 
@@ -32,6 +33,21 @@ BY_HAND = {
     RemedyKind.NEW_HOST: "Bring in a host from the yard.",
 }
 """What the server cannot do, and who can."""
+
+
+NEEDS_ADMINISTRATOR = {
+    RemedyKind.ADMIT,
+    RemedyKind.ADD_LABEL,
+    RemedyKind.REMOVE_LABEL,
+    RemedyKind.WATCH_SERVICE,
+    RemedyKind.ADD_SLOTS,
+}
+"""What takes an administrator of the host's paddock; the rest takes an operator."""
+
+
+def needed_role(kind: RemedyKind) -> Role:
+    """The least role that may carry it out."""
+    return Role.ADMINISTRATOR if kind in NEEDS_ADMINISTRATOR else Role.OPERATOR
 
 
 def can_be_done(kind: RemedyKind) -> bool:

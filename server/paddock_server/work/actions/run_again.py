@@ -24,8 +24,11 @@ class Where(StrEnum):
 
 @transaction.atomic
 def run_again(actor: Actor, job: Job, where: Where, added: Sequence[str] = ()) -> Job:
-    """A new job with all that the old one had, and with the ``added`` terms. Raises NotNow for one that has not ended, or was nowhere yet, and for
-    one of the server's own: who may send jobs may not run chores."""
+    """A new job with all that the old one had, and with the ``added`` terms.
+
+    Raises NotNow for one that has not ended, or was nowhere yet, and for one of the server's own: who may send jobs may
+    not run chores. Raises Invalid as ``submit`` does.
+    """
     if job.is_own:
         raise NotNow(f"Job {job.pk} is a {job.pipeline}'s own: run that again, not this job of it.")
     if JobState(job.state) not in ENDED:
@@ -58,13 +61,6 @@ def run_again(actor: Actor, job: Job, where: Where, added: Sequence[str] = ()) -
         job.warm,
     )
     again = submit(actor, wanted, submission=job.submission, again_of=job)
-    write(
-        actor,
-        "ran again",
-        "job",
-        str(job.pk),
-        new=again.pk,
-        where=where.value,
-        **({"added": list(added)} if added else {}),
-    )
+    more = {"added": list(added)} if added else {}
+    write(actor, "ran again", "job", str(job.pk), new=again.pk, where=where.value, **more)
     return again
