@@ -112,6 +112,7 @@ def _parser() -> argparse.ArgumentParser:
     one.add_argument("--ask-password", action="store_true", help="ask for the account's password (Windows)")
     one.add_argument("--sheet", default=given("PADDOCK_SHEET", ""), help="the bring-up sheet's code (PADDOCK_SHEET)")
     one.add_argument("--no-start", action="store_true", help="set it up only")
+    one.add_argument("--now", action="store_true", help="do not wait for jobs that run: they are lost")
     one.set_defaults(command=_service_install)
     for verb, what in (("start", "start it"), ("stop", "stop it"), ("restart", "stop and start it")):
         one = verbs.add_parser(verb, parents=[home], help=f"{what} (needs root)")
@@ -283,6 +284,8 @@ def _service_install(options: argparse.Namespace) -> int:
                 start=not options.no_start,
                 at_login=options.at_login,
                 secret=secret,
+                now=options.now,
+                say=lambda text: print(text, flush=True),
             )
         )
     except AgentError as error:

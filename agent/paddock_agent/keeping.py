@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import re
 import shutil
+from collections.abc import Callable
 from pathlib import Path
 from urllib.parse import urlsplit
 
@@ -13,6 +15,7 @@ from .doctor.note import Note, note_text
 from .errors import AgentError
 from .identity import Identity
 from .preflight.plan import WATCH_HOMES
+from .replacing import no_longer_replaced, wait_for_jobs
 from .services import Definition, Diagnosis, Repeated, ServiceManager, ServiceState, diagnose, manager_of
 from .system import System
 from .system.paths import paths_of, variable
@@ -71,8 +74,11 @@ async def install(
     start: bool = True,
     at_login: bool = False,
     secret: str = "",
+    now: bool = False,
+    say: Callable[[str], None] = print,
 ) -> Diagnosis:
-    """Sets the service up under ``account``, which gets the agent's folders, and starts it.
+    """Sets the service up under ``account``, which gets the agent's folders, and starts it. An agent that works already
+    ends its jobs first, unless it is to happen ``now``: ``say`` is told what is waited for.
 
     Without ``account`` it stays the one that the service has; a new service gets the manager's own, which is made if it
     is not there. One that was named has to be there.
@@ -104,11 +110,20 @@ async def install(
         environment=_environment(system, name),
         at_login=at_login,
     )
+    if start and not now and await _is_at_work(manager, name):
+        await wait_for_jobs(Path(home), say)
     await manager.install(definition, secret)
     mark_stopped(system, identity, False)
     if start:
         await manager.restart(definition.name)
+        no_longer_replaced(Path(home))
     return diagnose(await manager.state(definition.name))
+
+
+async def _is_at_work(manager: ServiceManager, name: str) -> bool:
+    with contextlib.suppress(AgentError):
+        return (await manager.state(name)).running == "running"
+    return False
 
 
 async def _account_so_far(manager: ServiceManager, name: str) -> str:

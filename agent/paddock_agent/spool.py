@@ -31,6 +31,11 @@ class Spool:
             self._db.execute("BEGIN IMMEDIATE")
             self._db.execute("COMMIT")
         except sqlite3.OperationalError as error:
+            if "locked" not in str(error):
+                raise AgentError(
+                    f"The file {file} with messages for the server cannot be written: {error}. Check its owner, its "
+                    "attributes and the room on its disk."
+                ) from None
             raise AgentError(
                 f"Another agent is running from {file.parent} already ({error}). Stop it first, or give this one its "
                 "own folder with --home."

@@ -27,7 +27,7 @@ def explained(code, *lines, signal="", named=(), memory=0, host_memory=0):
         (2, "make: mvn: No such file or directory", "mvn"),
         (2, "make[2]: mvn: No such file or directory", "mvn"),
         (1, "FileNotFoundError: [Errno 2] No such file or directory: 'mvn'", "mvn"),
-        (127, "/usr/bin/env: ‘mvn’: No such file or directory", "mvn"),
+        (127, "/usr/bin/env: \u2018mvn\u2019: No such file or directory", "mvn"),
         (127, "env: mvn: No such file or directory", "mvn"),
     ],
 )

@@ -4,7 +4,7 @@ from django.urls import include, path, re_path
 
 from . import web
 from .api import problems
-from .bring_up.agent_views import AskView, ReportView
+from .bring_up.agent_views import AskView, KnownView, ReportView
 from .care.views import calendar_feed
 from .health.agent_views import WatchKeyView, WatchView
 from .health.metrics import MetricsView
@@ -23,6 +23,7 @@ urlpatterns = [
     path("agent/v1/leave", LeaveView.as_view()),
     path("agent/v1/key", KeyView.as_view()),
     path("agent/v1/bring-up", ReportView.as_view()),
+    path("agent/v1/bring-up/known", KnownView.as_view()),
     path("agent/v1/outputs/<str:attempt>/<int:number>", OutputPieceView.as_view()),
     path("agent/v1/ask", AskView.as_view()),
     path("agent/v1/watch-key", WatchKeyView.as_view()),

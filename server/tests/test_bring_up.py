@@ -314,3 +314,43 @@ def test_without_packages_no_sheet_is_made(administrator, settings, tmp_path):
     settings.WHEELS = tmp_path / "none"
     assert "make wheels" in make(administrator).json()["detail"]
     assert not BringUp.objects.exists()
+
+
+# ---- repairing -------------------------------------------------------------------------------------------------------
+
+
+def known(host, sheet):
+    told = msgspec.json.encode(wire.KnownMachine(_code(sheet), "x"))
+    headers = {"Authorization": f"Bearer {host.key}"}
+    return Client().post("/agent/v1/bring-up/known", told, content_type="application/json", headers=headers)
+
+
+def test_a_host_that_exists_is_repaired_and_keeps_what_it_is(administrator, new_host):
+    host = new_host("avocet-01")
+    refused = make(administrator, name="Avocet-01")
+    assert (refused.status_code, "Repair it" in refused.json()["detail"]) == (409, True)
+    sheet = make(administrator, name="avocet-01", labels=["other"], repairs=True).json()["sheet"]
+    tell(sheet, "service", "begun")
+    assert known(host, sheet).status_code == 204
+    shown, by_step = steps(administrator, sheet)
+    assert by_step["join"]["state"] == "done"
+    assert "its key, name and labels stay" in by_step["join"]["said"]
+    assert by_step["connect"]["state"] != "done", "what it did before says nothing of the repair"
+    host.refresh_from_db()
+    assert (host.name, host.labels) == ("avocet-01", [])
+    assert EntryPass.objects.get(bring_ups=sheet["id"]).revoked_at, "nobody joins with it any more"
+    tell(sheet, "service", "done")
+    note_link(host, Seen.GOODBYE)
+    note_link(host, Seen.HELLO)
+    assert steps(administrator, sheet)[1]["connect"]["state"] == "done"
+    assert known(host, sheet).status_code == 204, "told twice"
+    assert shown["host"] == "avocet-01"
+
+
+def test_a_sheet_is_repaired_only_by_a_host_of_its_paddock(administrator, new_host, orchard):
+    host = new_host("avocet-01")
+    other = make(administrator, name="russet-01", paddock="orchard").json()["sheet"]
+    assert known(host, other).status_code == 409
+    assert Client().post("/agent/v1/bring-up/known", b"{}", content_type="application/json").status_code == 401
+    assert make(administrator, name="nobody", repairs=True).status_code == 409
+    assert make(administrator, name="avocet-01", paddock="orchard", repairs=True).status_code == 409

@@ -357,7 +357,7 @@ def test_a_pipeline_says_what_it_asks_where_it_ran_and_how_long_it_waited(operat
     assert operator.get("/api/v1/pipelines/none/").status_code == 404
 
 
-# ---- shells -----------------------------------------------------------------------------------------------------------
+# ---- shells --------------------------------------------------------------------------------------------------------
 
 
 def test_a_shell_is_part_of_what_a_job_needs(administrator, new_host):
@@ -400,7 +400,7 @@ def test_a_shell_that_no_agent_runs_is_refused(administrator, new_host, more, po
     assert not Job.objects.exists()
 
 
-# ---- slots ------------------------------------------------------------------------------------------------------------
+# ---- slots ---------------------------------------------------------------------------------------------------------
 
 
 def test_more_slots_than_cores_are_asked_about_first(administrator, new_host):

@@ -294,3 +294,40 @@ def test_where_nobody_answers_is_said(bare, server):
     sheet, _ = begin(server)
     with pytest.raises(Exception, match="No way in at"):
         look(server, sheet, {"address": bare.inside, "port": 9})
+
+
+def test_the_command_run_again_waits_for_the_jobs_and_its_sheet_comes_to_its_end(bare, server):
+    _, command = begin(server)
+    assert paste(bare, command).returncode == 0
+    server.api.post("/api/v1/hosts/plover-01/admit/")
+    until(lambda: server.host("plover-01")["readiness"] == "free", lambda: server.host("plover-01"))
+    server.api.patch("/api/v1/hosts/plover-01/", {"labels": ["bench-rig"]})
+    body = {"name": "long", "pipeline": "almanac-docs", "terms": ["host plover-01"]}
+    job = server.api.post("/api/v1/jobs/", {**body, "script": "while [ ! -e /tmp/go-on ]; do sleep 0.2; done"})
+    until(lambda: server.api.get(f"/api/v1/jobs/{job['id']}/")["state"] == "running", "the job to run")
+
+    sheet, again = begin(server, name="plover-01", repairs=True)
+    bare.run(f"cd /root; ( ({again}) > again.out 2>&1; echo $? > again.code ) < /dev/null > /dev/null 2>&1 &")
+    until(lambda: f"job {job['id']}. Waiting" in _said(bare), "it to say what it waits for")
+    later = server.api.post("/api/v1/jobs/", {**body, "name": "later", "script": "true"})
+    bare.run("touch /tmp/go-on")
+    code = until(lambda: bare.run("cat /root/again.code").stdout.strip(), lambda: _said(bare))
+    assert code == "0", _said(bare)
+    for one in (job, later):
+        until(
+            lambda one=one: server.api.get(f"/api/v1/jobs/{one['id']}/")["state"] == "passed", "both jobs to pass", 60
+        )
+    assert len(server.api.get(f"/api/v1/jobs/{job['id']}/")["attempts"]) == 1, "it was not disturbed"
+    shown = until(lambda: _ended(server, sheet), "the sheet to come to its end")
+    assert shown["host"] == "plover-01"
+    assert server.host("plover-01")["labels"] == ["bench-rig"]
+    bare.run("rm -f /tmp/go-on")
+
+
+def _said(host):
+    return host.run("cat /root/again.out").stdout
+
+
+def _ended(server, sheet):
+    shown = server.api.get(f"/api/v1/bring-ups/{sheet['id']}/")
+    return shown if shown["phase"] == "finished" else None

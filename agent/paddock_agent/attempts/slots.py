@@ -11,6 +11,7 @@ from typing import Any
 
 from .. import wire
 from ..catalogue import Tool
+from ..replacing import is_being_replaced
 from ..system import System
 from . import leftovers
 from .attempt import Attempt, Place
@@ -42,6 +43,7 @@ class Attempts:
         self._system = system
         self._work_folder = work_folder
         self._tell = tell
+        self._home = home
         self.folders = WorkFolders(system, work_folder, home / "folders.json")
         self.outbox = Outbox(system, home / "outputs")
         self._place = Place(system, self.folders, self.outbox, home / "running", tell, begin, definition, try_work)
@@ -146,6 +148,8 @@ class Attempts:
             return f"{taken} of {self.slots} slots are taken, and it asks for {offer.slots}"
         if self._when_idle:
             return "the agent is about to start afresh"
+        if is_being_replaced(self._home):
+            return "the agent is being installed again"
         return ""
 
     async def _run(self, attempt: Attempt) -> None:

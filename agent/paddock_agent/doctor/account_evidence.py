@@ -17,7 +17,8 @@ from .evidence import Check
 
 IDENTITY, SPOOL = "identity.json", "spool.sqlite3"
 MAX_LINKS = 8
-PYTHON_VARIABLES = ("PYTHONPATH", "PYTHONHOME", "PYTHONSTARTUP", "PYTHONUSERBASE", "LD_LIBRARY_PATH", "LD_PRELOAD")
+LEADING_ASTRAY = ("PYTHON", "LD_")
+"""What variables begin with that change which files Python or the system's loader takes."""
 """Variables that change which code a Python runs."""
 
 
@@ -103,8 +104,8 @@ def program_checks(unit: dict[str, str], account: str, environment: dict[str, st
 
 def _astray(account: str, start: Callable[[], list[str]], environment: dict[str, str]) -> str:
     """The variable without which the same start works; "" for none."""
-    for name in PYTHON_VARIABLES:
-        if name in environment:
+    for name in sorted(environment):
+        if name.startswith(LEADING_ASTRAY):
             rest = {key: value for key, value in environment.items() if key != name}
             with contextlib.suppress(NotPossible):
                 if as_account(account, start, rest)[0] == "0":
@@ -175,6 +176,9 @@ def _tried_home(home: Path) -> list[Check]:
 
 
 def _spool_check(spool: Path) -> Check:
+    facts = trials.folder_facts(spool)
+    if facts.get("attributes") == "immutable":
+        return Check("spool", False, f"{spool} is marked immutable", {"file": str(spool), **facts})
     try:
         connection = sqlite3.connect(spool, timeout=2)
         try:
@@ -186,7 +190,7 @@ def _spool_check(spool: Path) -> Check:
         return Check("spool", verdict == "ok", f"{spool}: {verdict}", {"file": str(spool)})
     except sqlite3.Error as error:
         busy = "locked" in str(error)  # by the agent that runs
-        return Check("spool", busy, f"{spool}: {error}", {"file": str(spool), **trials.folder_facts(spool)})
+        return Check("spool", busy, f"{spool}: {error}", {"file": str(spool), **facts})
 
 
 def trial_checks(account: str, environment: dict[str, str], work: str) -> list[Check]:

@@ -15,7 +15,16 @@ from .files import text_of
 from .note import Note
 from .package import STARTER
 from .server_evidence import tried_server
-from .unit_evidence import environment_of, log_of, names_only, overrides_of, process_of, unit_check, unit_of
+from .unit_evidence import (
+    environment_of,
+    log_of,
+    manager_environment,
+    names_only,
+    overrides_of,
+    process_of,
+    unit_check,
+    unit_of,
+)
 
 
 def collect(note: Note, folder: str) -> Evidence:
@@ -28,7 +37,9 @@ def collect(note: Note, folder: str) -> Evidence:
     work = str(identity.get("work_folder") or note.work_folder)
     checks = [unit_check(unit), account_check(account)]
     if entry := entry_of(account):
-        environment = environment_of(unit, account, entry[1])
+        given = manager_environment()
+        unit["ManagerEnvironment"] = " ".join(sorted(given))
+        environment = environment_of(unit, account, entry[1], given)
         checks += program_checks(unit, account, environment)
         checks += home_checks(note.home, account, environment)
         checks += trial_checks(account, environment, work)

@@ -11,10 +11,19 @@ from .diagnosis import WELL, Diagnosis
 from .evidence import Evidence
 from .rules_of_host import account_rules, crash_rules, folder_rules, program_rules, room_rules
 from .rules_of_server import is_heard, process_rules, server_rules, starting_rules
-from .rules_of_unit import ended_rules, is_running, last_lines, override_rules, sandbox_rules, unit_line, unit_rules
+from .rules_of_unit import (
+    account_override_rules,
+    ended_rules,
+    is_running,
+    last_lines,
+    override_rules,
+    sandbox_rules,
+    unit_line,
+    unit_rules,
+)
 
 Rule = Callable[[Evidence], Diagnosis | None]
-STARTING = (unit_rules, account_rules, override_rules, program_rules, folder_rules)
+STARTING = (unit_rules, account_rules, override_rules, program_rules, account_override_rules, folder_rules)
 """Without these it does not start, whoever asks."""
 CONNECTING = (server_rules,)
 LEFT = (room_rules, sandbox_rules, ended_rules, crash_rules, process_rules)

@@ -181,6 +181,14 @@ def _key(evidence: Evidence, failed: Check) -> Diagnosis:
 def _spool(evidence: Evidence, failed: Check) -> Diagnosis:
     file = failed.facts.get("file", f"{evidence.home}/spool.sqlite3")
     known = (failed.detail, unit_line(evidence), *last_lines(evidence, 2))
+    if failed.facts.get("attributes") == "immutable":
+        return Diagnosis(
+            "immutable",
+            f"The file with the agent's unsent messages is marked immutable, so nothing can be written to it: {file}.",
+            known,
+            remedy="Take the mark away, and start the service.",
+            commands=(make.words("chattr", "-i", file), *make.restart(evidence.service)),
+        )
     is_file = failed.facts.get("kind") == "file" or failed.facts.get("nearest") != file
     if is_file and re.search("readonly|unable to open", failed.detail):
         return Diagnosis(

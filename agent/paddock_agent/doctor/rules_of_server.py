@@ -105,6 +105,20 @@ def _proxy(evidence: Evidence, failed: Check) -> Diagnosis:
     sentence = f"The agent reaches its server through the proxy {proxy} ({named_by}), and that does not work."
     files = environment_files(evidence)
     removed = [*make.without_variable(name, files)]
+    for_all = evidence.unit.get("ManagerEnvironment", "").split()
+    names = [one for one in for_all if one.lower() == name.lower() and one.isidentifier()]
+    if failed.facts.get("direct") == "yes" and names:
+        return Diagnosis(
+            "proxy",
+            f"{sentence} It is set for every service of this machine. Without it the server answers.",
+            _known(evidence, failed),
+            "Whether other services need it.",
+            remedy="Start the agent's service without it; for the others it stays.",
+            commands=(
+                *make.drop_in(evidence.service, "Service", [f"UnsetEnvironment={' '.join(names)}"]),
+                *make.restart(evidence.service),
+            ),
+        )
     if failed.facts.get("direct") == "yes" and removed:
         lines = [
             one

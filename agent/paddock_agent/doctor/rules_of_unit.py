@@ -144,6 +144,19 @@ def override_rules(evidence: Evidence) -> Diagnosis | None:
     )
 
 
+def account_override_rules(evidence: Evidence) -> Diagnosis | None:
+    """Another account was put into the unit, and that may not enter what belongs to the agent's own."""
+    lines = [one for one in evidence.overrides if one.key in ("User", "Group") and one.value]
+    if not lines or not (evidence.failed("folder") or evidence.failed("key")):
+        return None
+    return _remove_lines(
+        evidence,
+        "override",
+        f"The service runs as {evidence.account}, who may not enter the agent's folder {evidence.home}",
+        lines,
+    )
+
+
 def sandbox_rules(evidence: Evidence) -> Diagnosis | None:
     """All that the agent needs works outside of its unit: then what its unit takes away is in the way."""
     lines = [one for one in evidence.overrides if one.key in SANDBOX and one.value != ""]

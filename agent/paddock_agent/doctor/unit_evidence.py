@@ -115,9 +115,17 @@ def names_only(environment: str) -> str:
     return " ".join(f"{word.partition('=')[0]}=…" for word in _split(environment) if "=" in word)
 
 
-def environment_of(unit: dict[str, str], account: str, home: str) -> dict[str, str]:
-    """What the service starts with: systemd's own, its Environment lines and its environment files."""
+def manager_environment() -> dict[str, str]:
+    """What systemd gives to every service."""
+    code, shown = _run("systemctl", "show-environment")
+    pairs = (word.partition("=") for line in shown.splitlines() for word in _split(line)[:1]) if not code else ()
+    return {name: value for name, separator, value in pairs if separator and name.isidentifier()}
+
+
+def environment_of(unit: dict[str, str], account: str, home: str, given: dict[str, str]) -> dict[str, str]:
+    """What the service starts with: what systemd gives to all (``given``), its Environment lines and its files."""
     found = {"PATH": "/usr/local/sbin:/usr/local/bin:/usr/sbin:/usr/bin:/sbin:/bin", "USER": account, "LANG": "C.UTF-8"}
+    found |= given
     if home:
         found["HOME"] = home
     for word in _split(unit.get("Environment", "")):

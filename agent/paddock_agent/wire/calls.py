@@ -60,6 +60,13 @@ class StepReport(msgspec.Struct, frozen=True, omit_defaults=True):
     checks: Annotated[list[Checked], Meta(max_length=50)] = msgspec.field(default_factory=list)
 
 
+class KnownMachine(msgspec.Struct, frozen=True, omit_defaults=True):
+    """POST /agent/v1/bring-up/known with the agent's key: the machine that follows this sheet is its host."""
+
+    sheet: Word
+    hostname: Word = ""
+
+
 class PassQuestion(msgspec.Struct, frozen=True, omit_defaults=True):
     """POST /agent/v1/ask: would a pass and a name be taken now? Nothing is used up by asking."""
 

@@ -11,10 +11,12 @@ from rest_framework.request import Request
 from paddock_agent import wire
 from paddock_agent.errors import BadMessage
 
-from ..errors import Invalid
+from ..errors import Invalid, KeyUnknown
 from ..hosts.actions.guard import guarded
 from ..hosts.actions.join import demand_free, name_for, pass_of
 from ..hosts.join_view import ForAgents
+from ..hosts.queries import bearer_of, host_with_key
+from .actions.note_known import note_known
 from .actions.note_step import note_step, sheet_of
 
 T = TypeVar("T", bound=msgspec.Struct)
@@ -37,6 +39,20 @@ class ReportView(ForAgents):
             remedy=told.remedy,
             checks=msgspec.to_builtins(told.checks),
         )
+        return HttpResponse(status=204)
+
+
+class KnownView(ForAgents):
+    """POST a sheet's code with an agent's key: the machine that follows the sheet is a host already."""
+
+    throttle_scope = "report"
+
+    def post(self, request: Request) -> HttpResponse:
+        host = host_with_key(bearer_of(request))
+        if host is None:
+            raise KeyUnknown("The server does not know this agent's key: the host was turned away or retired.")
+        told = _read(wire.KnownMachine, request)
+        note_known(sheet_of(told.sheet, told.hostname), host)
         return HttpResponse(status=204)
 
 

@@ -14,7 +14,8 @@ class BringUp(models.Model):
     """One sheet: a machine that is to come in, what was chosen for it, and what became of it.
 
     ``code`` names the sheet to the machine: whoever has it may report steps to it, and nothing else. Sheets that were
-    planned together share their pass and a ``batch`` code, and a machine finds its own by its name.
+    planned together share their pass and a ``batch`` code, and a machine finds its own by its name. One that
+    ``repairs`` is for a machine that is a host already.
     """
 
     code = models.CharField(max_length=40, unique=True)
@@ -31,7 +32,8 @@ class BringUp(models.Model):
     account = models.CharField(max_length=100, blank=True)
     server = models.CharField(max_length=200)
 
-    host = models.OneToOneField("hosts.Host", models.SET_NULL, null=True, related_name="bring_up")
+    host = models.ForeignKey("hosts.Host", models.SET_NULL, null=True, related_name="bring_ups")
+    repairs = models.BooleanField(default=False)
     proof = models.ForeignKey("work.Job", models.SET_NULL, null=True, related_name="+")
     hostname = models.CharField(max_length=200, blank=True)
     address = models.CharField(max_length=100, blank=True)

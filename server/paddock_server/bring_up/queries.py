@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from collections import defaultdict
+from datetime import UTC, datetime
 
 from django.db.models import QuerySet
 from django.utils import timezone
@@ -45,14 +46,22 @@ def with_progress(sheets: list[BringUp] | QuerySet[BringUp]) -> list[BringUp]:
     """Sets ``progress`` on each sheet: two queries, however many."""
     sheets = list(sheets)
     hosts = [sheet.host_id for sheet in sheets if sheet.host_id]
-    connected: dict[int, datetime] = {}
-    changes = LinkChange.objects.filter(host__in=hosts, state="connected").order_by("-id")
+    connected: dict[int, list[datetime]] = defaultdict(list)
+    changes = LinkChange.objects.filter(host__in=hosts, state="connected").order_by("id")
     for host, at in changes.values_list("host", "at"):
-        connected[host] = at  # the first one stays, for the newest come first
+        connected[host].append(at)
     now = timezone.now().timestamp()
     for sheet in sheets:
-        sheet.progress = _progress(sheet, connected.get(sheet.host_id or 0), now)
+        times = connected.get(sheet.host_id or 0, [])
+        sheet.progress = _progress(sheet, next((at for at in times if at >= _counts_from(sheet)), None), now)
     return sheets
+
+
+def _counts_from(sheet: BringUp) -> datetime:
+    """What a host did before it was set up again says nothing of the repair."""
+    service = next((one for one in sheet.told.all() if one.step == Step.SERVICE.value), None)
+    begun = service.began_at if service else timezone.now()
+    return begun if sheet.repairs else datetime.min.replace(tzinfo=UTC)
 
 
 def _progress(sheet: BringUp, connected: datetime | None, now: float) -> Progress:
@@ -74,10 +83,11 @@ def _seen(sheet: BringUp, connected: datetime | None) -> Seen:
     host, proof = sheet.host, sheet.proof
     if host is None:
         return Seen()
+    surveyed = host.surveyed_at if host.surveyed_at and host.surveyed_at >= _counts_from(sheet) else None
     return Seen(
-        joined=host.joined_at.timestamp(),
+        joined=None if sheet.repairs else host.joined_at.timestamp(),
         connected=_seconds(connected),
-        surveyed=_seconds(host.surveyed_at),
+        surveyed=_seconds(surveyed),
         admitted=_seconds(host.decided_at) if host.standing == Host.Standing.ADMITTED else None,
         turned_away=host.standing == Host.Standing.TURNED_AWAY,
         proof=proof.state if proof else "",

@@ -120,6 +120,7 @@ class MakeBringUpSerializer(serializers.Serializer):
     kept = serializers.ChoiceField(choices=KEPT, default="service")
     account = serializers.CharField(max_length=100, allow_blank=True, default="")
     hours = serializers.IntegerField(min_value=1, max_value=24 * 366, default=24)
+    repairs = serializers.BooleanField(default=False, help_text="For a host of this name, which keeps its key.")
 
 
 class PlanSerializer(serializers.Serializer):

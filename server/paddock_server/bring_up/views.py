@@ -106,7 +106,8 @@ class BringUpsView(APIView):
         if not agent_version():
             raise NotNow(NOT_GATHERED)
         hours = given.pop("hours")
-        sheet, secret = make_sheet(actor, paddock_called(actor, given.pop("paddock")), Wanted(**given), hours)
+        paddock, repairs = paddock_called(actor, given.pop("paddock")), given.pop("repairs")
+        sheet, secret = make_sheet(actor, paddock, Wanted(**given), hours, repairs=repairs)
         return _with_command(actor, sheet, secret)
 
 

@@ -2,10 +2,11 @@
 #
 # It checks what it needs before it changes anything, installs the agent of Yellow Paddock into a folder of its own from
 # that server (no other host is asked), joins with the pass in $env:PADDOCK_PASS, and has the agent kept running.
-# It can be run again. With -DryRun it only checks, and says what it would do.
+# It can be run again: key, name and labels stay, and jobs that run end first (-Now loses them). With -DryRun it only checks, and says what it would do.
 param(
     [switch] $DryRun,
     [switch] $ByHand,
+    [switch] $Now,
     [string] $Name = '',
     [string] $Labels = '',
     [int] $Slots = 0,
@@ -139,6 +140,7 @@ try {
 
     if (Test-Path (Join-Path $agentHome 'identity.json')) {
         Write-Output 'This machine has joined before; its key stays.'
+        & $agentPython -m paddock_agent.steps known $agentHome
     } else {
         & $agentPython -m paddock_agent join --home $agentHome
         if ($LASTEXITCODE -ne 0) { exit $LASTEXITCODE }
@@ -148,7 +150,11 @@ try {
         Write-Output "Next, whenever this machine is up: & '$agentPython' -m paddock_agent run --home '$agentHome'"
         exit 0
     }
-    & $agentPython -m paddock_agent service install --home $agentHome
+    if ($Now) {
+        & $agentPython -m paddock_agent service install --home $agentHome --now
+    } else {
+        & $agentPython -m paddock_agent service install --home $agentHome
+    }
     exit $LASTEXITCODE
 } finally {
     if ($lock) { $lock.Dispose() }

@@ -3,7 +3,7 @@
 #
 # It checks what it needs before it changes anything, installs the agent of Yellow Paddock into a folder of its own from
 # that server (no other host is asked), joins with the pass in PADDOCK_PASS, and has the agent kept running.
-# It can be run again. `sh paddock.sh --dry-run` only checks, and says what it would do.
+# It can be run again: key, name and labels stay, and jobs that run end first (--now loses them). `sh paddock.sh --dry-run` only checks, and says what it would do.
 set -eu
 # Where root makes files for itself alone, the service could not read its own program. The key is kept apart.
 umask 022
@@ -11,14 +11,16 @@ umask 022
 
 usage() {
     echo "usage: PADDOCK_PASS=… sh paddock.sh [--dry-run] [--by-hand] [--name NAME] [--labels A,B] [--slots N]"
-    echo "           [--user ACCOUNT] [--work FOLDER] [--prefix FOLDER]"
+    echo "           [--user ACCOUNT] [--work FOLDER] [--prefix FOLDER] [--now]"
 }
 dry_run=
+now=
 for word in "$@"; do [ "$word" != --dry-run ] || dry_run=yes; done
 given=$*
 while [ $# -gt 0 ]; do
     case $1 in
         --dry-run) ;;
+        --now) now=--now ;;
         --by-hand) export PADDOCK_KEPT='by hand' ;;
         --name | --labels | --slots | --user | --work | --prefix)
             case ${2:?} in *[!A-Za-z0-9._,/+:@-]*) echo "$1: \"$2\" has a character that cannot be in it." >&2; exit 2 ;; esac
@@ -147,6 +149,7 @@ if [ "$(id -u)" = 0 ]; then mkdir -p /usr/local/bin && ln -sf "$agent" /usr/loca
 
 if [ -e "$home/identity.json" ]; then
     echo "This machine has joined before; its key stays."
+    agents_own paddock_agent.steps known "$home" || true
 else
     "$agent" join --home "$home"
 fi
@@ -156,5 +159,5 @@ if [ -n "$by_hand" ]; then
     exit 0
 fi
 at_login=; [ "${PADDOCK_KEPT:-service}" != log-in ] || at_login=--at-login
-# shellcheck disable=SC2086 # one option, or none
-"$agent" service install --home "$home" $at_login
+# shellcheck disable=SC2086 # options, or none
+"$agent" service install --home "$home" $at_login $now

@@ -3636,6 +3636,11 @@ export interface components {
             account?: string;
             /** @default 24 */
             hours?: number;
+            /**
+             * @description For a host of this name, which keeps its key.
+             * @default false
+             */
+            repairs?: boolean;
         };
         MakePassRequest: {
             paddock: string;

@@ -71,13 +71,17 @@ function makePaddock(): Promise<void> {
   })
 }
 
-function make(): Promise<void> {
-  return doing(async () => emit('made', await answered(api.POST('/api/v1/bring-ups/', { body: wanted }))))
+/** The host that has this name already: its machine is repaired, not brought in. */
+const existing = computed(() => yard.plates.find((plate) => plate.name.toLowerCase() === (wanted.name ?? '').trim().toLowerCase()))
+
+function make(repairs = false): Promise<void> {
+  const paddock = repairs && existing.value ? existing.value.paddock : wanted.paddock
+  return doing(async () => emit('made', await answered(api.POST('/api/v1/bring-ups/', { body: { ...wanted, paddock, repairs } }))))
 }
 </script>
 
 <template>
-  <form @submit.prevent="make">
+  <form @submit.prevent="make()">
     <fieldset class="systems">
       <legend>Which system?</legend>
       <label v-for="one in choices.systems" :key="one.system" :class="{ chosen: wanted.system === one.system }">
@@ -90,7 +94,8 @@ function make(): Promise<void> {
       <div class="new"><Input v-model:value="newPaddock" placeholder="or a new one" aria-label="Name of a new paddock" :maxlength="63" /><Button :disabled="!newPaddock.trim()" @click="makePaddock">Make it</Button></div>
     </div>
     <div class="pair">
-      <label>Name<Input v-model:value="wanted.name" :maxlength="80" placeholder="the machine’s own" data-field="name" /><b v-if="wrong.name" class="trouble">{{ wrong.name }}</b></label>
+      <label>Name<Input v-model:value="wanted.name" :maxlength="80" placeholder="the machine’s own" data-field="name" /><b v-if="wrong.name" class="trouble">{{ wrong.name }}</b>
+        <span v-if="existing" class="soft" data-part="existing">{{ existing.name }} is a host in {{ existing.paddock }} already. To install its agent again, with its key, name and labels: <Button size="small" :loading="isBusy" data-act="repair" @click.prevent="make(true)">Repair {{ existing.name }}</Button></span></label>
       <label>Labels<WordsField :model-value="wanted.labels ?? []" @update:model-value="(labels) => (wanted.labels = labels)" name="Labels" data-field="labels" /><b v-if="wrong.labels" class="trouble">{{ wrong.labels }}</b></label>
     </div>
     <div class="pair">

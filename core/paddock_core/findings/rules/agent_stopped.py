@@ -18,9 +18,15 @@ def look(host: HostSeen, now: float) -> Iterator[Found]:
         said = "Its machine was shut down in order, and has not come back."
         remedy = Remedy("Nothing, if that was meant; hold it, so that everybody knows. Else power it up.")
     elif host.watch_is_silent(now):
-        said = "Its agent was stopped, and its watch is not heard since: the machine is down, or cut off."
+        said = (
+            "Its agent was stopped, and its watch is not heard since: the machine is down, or cut off, or keeps both "
+            "from running."
+        )
         unknown = "Whether the machine was shut down or lost its network: neither its agent nor its watch said."
-        remedy = Remedy("Look whether it has power and network. Hold it, if it is meant to be away.")
+        remedy = Remedy(
+            "Look whether it has power and network. If it is up, `paddock-agent doctor`, there as root, says what is "
+            "wrong. Hold it, if it is meant to be away."
+        )
     else:
         said = "Its agent was stopped."
         remedy = Remedy("Start it when it should work again.", (START, *(() if host.watch else (WATCH,))))

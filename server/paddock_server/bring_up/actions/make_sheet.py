@@ -43,15 +43,21 @@ class Wanted:
 
 
 @transaction.atomic
-def make_sheet(actor: Actor, paddock: Paddock, wanted: Wanted, hours: int = 24) -> tuple[BringUp, str]:
-    """The sheet, and the secret of its pass, which is good for one machine. Raises Invalid and NotNow for choices that
-    could not work."""
+def make_sheet(
+    actor: Actor, paddock: Paddock, wanted: Wanted, hours: int = 24, *, repairs: bool = False
+) -> tuple[BringUp, str]:
+    """The sheet, and the secret of its pass, which is good for one machine. A sheet that ``repairs`` is for a host of
+    this paddock, which keeps its key. Raises Invalid and NotNow for choices that could not work."""
     actor.demand(Role.ADMINISTRATOR, paddock.name, "Bringing in a host")
     checked = check(wanted)
-    if taken := Host.objects.filter(name__iexact=checked.name, standing__in=LIVING).first():
+    taken = Host.objects.select_related("paddock").filter(name__iexact=checked.name, standing__in=LIVING).first()
+    if taken and not (repairs and taken.paddock_id == paddock.pk):
         raise NotNow(
-            f"{taken.name} is a host in {taken.paddock.name} already. Choose another name, or retire that one first."
+            f"{taken.name} is a host in {taken.paddock.name} already. Repair it, choose another name, or retire it "
+            "first."
         )
+    if repairs and not taken:
+        raise NotNow(f"There is no host called {checked.name or 'that'} to repair.")
     called = f"for {wanted.name}" if wanted.name else f"for a {wanted.system} machine"
     made_pass, secret = make_pass(actor, paddock, called, hours, 1, tuple(checked.labels), wanted.slots)
     sheet = sheet_of(actor, paddock, made_pass, checked)

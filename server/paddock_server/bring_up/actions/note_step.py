@@ -14,6 +14,7 @@ from paddock_core.bring_up import TOLD, Step
 from ...errors import Invalid, NotThere
 from ...link import feed
 from ..models import BringUp, ToldStep
+from .prove import prove_if_ready
 
 MARKS = ("begun", "done", "failed")
 
@@ -69,6 +70,8 @@ def note_step(
     sheet.hostname = hostname[:200] or sheet.hostname
     sheet.save(update_fields=["address", "hostname"])
     feed.tell("bring-up", sheet.pk, sheet.paddock.name)
+    if step == Step.SERVICE.value and mark == "done" and sheet.repairs and sheet.host:
+        prove_if_ready(sheet.host)
 
 
 def note_failure(code: str, hostname: str, step: Step, address: str, why: str) -> None:

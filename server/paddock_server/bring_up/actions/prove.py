@@ -6,6 +6,7 @@ import re
 
 from django.db import transaction
 
+from paddock_core.bring_up import Step
 from paddock_core.lifecycle import JobState
 from paddock_core.link_state import Link
 
@@ -57,10 +58,18 @@ def prove(actor: Actor, sheet: BringUp) -> None:
 
 def prove_if_ready(host: Host) -> None:
     """Sends the first proof job by itself, as soon as the host can take it."""
-    sheet = BringUp.objects.select_related("paddock", "host").filter(host=host, proof=None, given_up_at=None).first()
-    if sheet and _is_ready(host):
+    sheets = BringUp.objects.select_related("paddock", "host").filter(host=host, proof=None, given_up_at=None)
+    sheet = sheets.order_by("-id").first()
+    if sheet and _is_ready(host) and (not sheet.repairs or _is_set_up(sheet)):
         sheet.host = host
         prove(SERVER, sheet)
+
+
+def _is_set_up(sheet: BringUp) -> bool:
+    """The service was set up again, and the host surveyed since: before that, the old agent works there."""
+    service = sheet.told.filter(step=Step.SERVICE.value, failed=False, ended_at__isnull=False).first()
+    surveyed = sheet.host.surveyed_at if sheet.host else None
+    return bool(service and surveyed and surveyed >= service.began_at)
 
 
 def _is_ready(host: Host) -> bool:

@@ -53,8 +53,8 @@ def take_in_survey(host: Host, report: wire.SurveyReport) -> None:
     feed.tell("host", host.name, host.paddock.name)
     if report.marks:
         note_survey(host, report.marks)
+    prove_if_ready(host)
     if changed:
-        prove_if_ready(host)
         dispatcher.wake_after_commit()
 
 

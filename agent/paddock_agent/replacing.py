@@ -1,0 +1,70 @@
+"""Setting a service up again while its agent works: it takes nothing new, and the jobs that run end first.
+
+The one who replaces the agent is another process, as root, and may be cut off at any time. So it keeps a file fresh in
+the agent's folder; the agent refuses offers as long as the file is fresh, and goes on by itself after that.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+MARK = "being-replaced"
+FRESH_SECONDS = 30.0
+TOUCH_SECONDS = 2.0
+TELL_SECONDS = 60.0
+
+
+def is_being_replaced(home: Path) -> bool:
+    """Whether somebody waits for this agent's jobs to end."""
+    try:
+        return abs(time.time() - (home / MARK).stat().st_mtime) < FRESH_SECONDS
+    except OSError:
+        return False
+
+
+def running_attempts(home: Path) -> list[str]:
+    """The attempts that run here, by the agent's own notes."""
+    return sorted(file.stem for file in (home / "running").glob("*.json"))
+
+
+async def wait_for_jobs(home: Path, say: Callable[[str], None]) -> None:
+    """Returns once nothing runs, and has the agent take nothing new until then and a moment longer."""
+    mark = home / MARK
+    told = -TELL_SECONDS
+    try:
+        while True:
+            mark.touch()
+            # An offer that was taken before the mark was there has its note soon after.
+            await asyncio.sleep(TOUCH_SECONDS)
+            running = running_attempts(home)
+            if not running:
+                return
+            if time.monotonic() - told >= TELL_SECONDS:
+                told = time.monotonic()
+                say(waiting_for(running))
+    except BaseException:
+        with contextlib.suppress(OSError):
+            mark.unlink()
+        raise
+
+
+def no_longer_replaced(home: Path) -> None:
+    """The new agent takes jobs at once."""
+    with contextlib.suppress(OSError):
+        (home / MARK).unlink()
+
+
+def waiting_for(running: list[str]) -> str:
+    """What a person is told while they wait."""
+    jobs = ", ".join(name.split("-")[0] for name in running[:10])
+    more = f" and {len(running) - 10} more" if len(running) > 10 else ""
+    which = f"job {jobs}" if len(running) == 1 else f"{len(running)} jobs ({jobs}{more})"
+    ends = "it ends" if len(running) == 1 else "they end"
+    return (
+        f"This agent runs {which}. Waiting until {ends}; it takes no other meanwhile. "
+        f"Ctrl+C changes nothing; --now goes on at once and loses {'it' if len(running) == 1 else 'them'}."
+    )

@@ -1,0 +1,40 @@
+"""Ties a sheet to a machine that is a host already: key, name and labels stay, and the sheet follows the repair."""
+
+from __future__ import annotations
+
+from django.db import transaction
+from django.utils import timezone
+
+from paddock_core.bring_up import Step
+
+from ...errors import NotNow
+from ...hosts.models import Host
+from ...link import feed
+from ...logbook.write import write
+from ...people.actor import agent_of
+from ..models import BringUp, ToldStep
+
+
+@transaction.atomic
+def note_known(sheet: BringUp, host: Host) -> None:
+    """Raises NotNow for a sheet of another paddock, or that another host follows. The pass of the sheet is of no use
+    any more and ends."""
+    if sheet.host_id == host.pk:
+        return
+    if sheet.host_id or sheet.paddock_id != host.paddock_id:
+        raise NotNow(f"This bring-up sheet is not for {host.name}, a host in {host.paddock.name}.")
+    now = timezone.now()
+    sheet.host = host
+    sheet.repairs = True
+    sheet.save(update_fields=["host", "repairs"])
+    if not sheet.batch and sheet.entry_pass and not sheet.entry_pass.revoked_at:
+        sheet.entry_pass.revoked_at = now
+        sheet.entry_pass.save(update_fields=["revoked_at"])
+    said = f"This machine is {host.name} already; its key, name and labels stay."
+    ToldStep.objects.update_or_create(
+        bring_up=sheet,
+        step=Step.JOIN.value,
+        defaults={"began_at": now, "ended_at": now, "failed": False, "found": said, "remedy": [], "checks": []},
+    )
+    write(agent_of(host.name), "installs again", "host", host.name, host.paddock.name, sheet=sheet.pk)
+    feed.tell("bring-up", sheet.pk, host.paddock.name)
