@@ -82,7 +82,11 @@ class Shell:
                 return Answer(seconds=float(seconds))
             case ["pwd" | "cd"]:
                 return Answer(stdout=self._folder + "\n")
+            case ["sudo", "-n", "tool-depot", "install", tool, version]:
+                return self._install(tool, version)
             case ["tool-depot", "install", tool, version]:
+                if self._system.family != "windows" and self._system.account() != "root":
+                    return Answer(stderr="tool-depot: this needs superuser privilege. Are you root?\n", exit=100)
                 return self._install(tool, version)
             case ["tool-depot", "clear"]:
                 return Answer(stdout="cleared\n")

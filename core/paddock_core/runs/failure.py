@@ -45,6 +45,16 @@ _NO_MEMORY = (
     r"LLVM ERROR: out of memory",
     r"^Killed$",
 )
+_NO_RIGHTS = (
+    r"requires? superuser privilege",
+    r"needs superuser privilege",
+    r"\b[Aa]re you root\?",
+    r"[Mm]ust be (?:run as|the|run by) (?:root|superuser)",
+    r"sudo: (?:a password is required|a terminal is required|no tty present|.* may not run sudo|.*not in the sudoers)",
+    r"Could not open lock file .*\(13: Permission denied\)",
+    r"requires elevation",
+    r"This command (?:must|has to) be run (?:as administrator|as root)",
+)
 _NO_ROOM = r"[Nn]o space left on device|There is not enough space on the disk|ENOSPC"
 _SIGNALS = {
     "SIGSEGV": "A program crashed: it used memory that is not its own (segmentation fault).",
@@ -75,13 +85,14 @@ _WINDOWS_CODES = {
 
 @dataclass(frozen=True)
 class StepEnd:
-    """How a step ended. ``memory`` is the most that the run used and ``host_memory`` what its host has, in bytes, 0
+    """How a step ended, and the ``account`` that it ran as. ``memory`` is the most that the run used and ``host_memory`` what its host has, in bytes, 0
     where not known."""
 
     exit_code: int | None
     signal: str = ""
     memory: int = 0
     host_memory: int = 0
+    account: str = ""
 
 
 @dataclass(frozen=True)
@@ -114,6 +125,15 @@ def explain_failure(
         return found
     if found := _no_memory(end, signal, lines):
         return found
+    if line := _last(lines, *_NO_RIGHTS):
+        who = f"the agent's account {end.account}" if end.account else "the agent's account"
+        return Failure(
+            f"It needs the rights of root or an administrator, and ran as {who}.",
+            "Jobs and chores run as that account. Install it on the machine yourself, or let the account run this one "
+            "command through sudo without a password (`visudo`), and call it with `sudo -n`. Whoever may send jobs "
+            "there could then run it too.",
+            evidence=line,
+        )
     if line := _last(lines, _NO_ROOM):
         return Failure(
             "The disk was full.", "Add a term with the room that the job needs: `disk 20 GB free`.", evidence=line

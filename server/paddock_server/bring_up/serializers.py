@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+from django.utils import timezone
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
@@ -76,14 +77,21 @@ class BringUpSerializer(serializers.ModelSerializer):
     checks = serializers.SerializerMethodField()
     pass_ends_at = serializers.DateTimeField(source="entry_pass.ends_at", default=None, allow_null=True)
 
+    pass_number = serializers.IntegerField(source="entry_pass_id", default=None, allow_null=True)
+    pass_is_good = serializers.SerializerMethodField(help_text="Whether a machine could join with it now.")
+
     class Meta:
         model = BringUp
         fields = [
             "id", "title", "paddock", "system", "arch", "name", "labels", "slots", "work_folder", "kept", "account",
             "server", "batch", "host", "proof", "hostname", "address", "made_by", "made_at", "phase", "sentence",
-            "steps", "checks", "pass_ends_at",
+            "steps", "checks", "pass_ends_at", "pass_number", "pass_is_good",
         ]  # fmt: skip
         read_only_fields = fields
+
+    def get_pass_is_good(self, sheet: BringUp) -> bool:
+        made = sheet.entry_pass
+        return bool(made and not made.revoked_at and made.used < made.uses and made.ends_at > timezone.now())
 
     @extend_schema_field(CheckSerializer(many=True))
     def get_checks(self, sheet: BringUp) -> list[dict]:

@@ -2452,6 +2452,9 @@ export interface components {
             readonly checks: components["schemas"]["Check"][];
             /** Format: date-time */
             pass_ends_at?: string | null;
+            pass_number?: number | null;
+            /** @description Whether a machine could join with it now. */
+            readonly pass_is_good: boolean;
         };
         /** @description A machine that is coming in, in one line. */
         BringUpLine: {

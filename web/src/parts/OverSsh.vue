@@ -4,12 +4,14 @@ import { reactive, ref, watch } from 'vue'
 import { answered, api, type Schemas } from '../api/client'
 import CopyText from './CopyText.vue'
 import { useDoing } from './doing'
+import { sshTargets } from './just-made'
 
 /** The server goes into the machine itself, once, and runs the same script. The machine's key is trusted first. */
 const props = defineProps<{ sheet: Schemas['BringUp']; publicKey: string }>()
 const emit = defineEmits<{ begun: [] }>()
-const where = reactive({ address: props.sheet.name, port: 22 })
-const user = ref('root')
+const before = sshTargets.get(props.sheet.id)
+const where = reactive({ address: before?.address ?? props.sheet.name, port: before?.port ?? 22 })
+const user = ref(before?.user ?? 'root')
 const password = ref('')
 const byPassword = ref(false)
 const found = ref<Schemas['FoundKey'] | null>(null)
@@ -35,6 +37,7 @@ function goIn(): Promise<void> {
   return doing(async () => {
     const body = { ...where, user: user.value, fingerprint: found.value?.fingerprint ?? '', password: byPassword.value ? password.value : '' }
     await answered(api.POST('/api/v1/bring-ups/{id}/ssh/go-in/', { params: { path }, body }))
+    sshTargets.set(props.sheet.id, { ...where, user: user.value })
     emit('begun')
   }).finally(() => {
     password.value = ''
@@ -44,8 +47,8 @@ function goIn(): Promise<void> {
 </script>
 
 <template>
-  <details class="ssh">
-    <summary>Or let this server go in over SSH</summary>
+  <details class="ssh" :open="Boolean(before)">
+    <summary>{{ before ? 'Go in over SSH again' : 'Or let this server go in over SSH' }}</summary>
     <form @submit.prevent="look">
       <div class="line">
         <label>Address<Input v-model:value="where.address" :maxlength="200" class="machine" data-field="ssh-address" /></label>

@@ -23,7 +23,7 @@ void doing(async () => {
 })
 
 async function follow(made: Schemas['NewBringUp']): Promise<void> {
-  keepCommand(made.sheet.id, made.command)
+  keepCommand(made)
   await router.push({ name: 'bring-up', params: { id: String(made.sheet.id) } })
 }
 </script>

@@ -16,7 +16,8 @@ const props = defineProps<{ id: string }>()
 const session = useSession()
 const sheet = ref<Schemas['BringUp'] | null>(null)
 const host = ref<Schemas['Host'] | null>(null)
-const command = ref<Schemas['Command'] | null>(null)
+const issued = ref(0)
+const command = computed(() => (issued.value >= 0 ? commandOf(sheet.value) : null))
 const publicKey = ref('')
 const log = ref('')
 const { isBusy, trouble, doing } = useDoing()
@@ -46,7 +47,6 @@ watch(
   () => {
     sheet.value = null
     log.value = ''
-    command.value = commandOf(Number(props.id))
     void load()
   },
   { immediate: true },
@@ -66,9 +66,9 @@ void doing(async () => {
 })
 
 function renewed(made: Schemas['NewBringUp']): void {
+  keepCommand(made)
+  issued.value += 1
   sheet.value = made.sheet
-  command.value = made.command
-  keepCommand(made.sheet.id, made.command)
 }
 
 function act(work: () => Promise<unknown>): Promise<void> {
@@ -110,7 +110,6 @@ function giveUp(): Promise<void> {
             <template #fetch="{ row }">
               <div v-if="row.state !== 'done' && isOpen && mayDecide" class="begin">
                 <SheetCommand :sheet="sheet" :command="command" @renewed="renewed" />
-                <OverSsh v-if="sheet.system !== 'windows'" :sheet="sheet" :public-key="publicKey" @begun="load" />
               </div>
             </template>
             <template #admit="{ row }">
@@ -128,6 +127,7 @@ function giveUp(): Promise<void> {
         </div>
         <aside>
           <SheetFacts :sheet="sheet" />
+          <OverSsh v-if="isOpen && mayDecide && !sheet.host && sheet.system !== 'windows'" :key="sheet.id" :sheet="sheet" :public-key="publicKey" @begun="load" />
           <SheetCommand v-if="isOpen && mayDecide && !sheet.host && step('fetch')?.state === 'done'" :sheet="sheet" :command="command" @renewed="renewed" />
         </aside>
       </div>

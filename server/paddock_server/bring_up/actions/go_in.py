@@ -9,16 +9,21 @@ from django.db import transaction
 from paddock_core.bring_up import Step
 
 from ...errors import Invalid, NotNow
+from ...hosts.actions.make_pass import make_pass
+from ...hosts.actions.revoke_pass import revoke_pass
+from ...hosts.models import EntryPass
 from ...install.scripts import script_for
 from ...link import running
 from ...logbook.write import write
-from ...people.actor import Actor
+from ...people.actor import SERVER, Actor
 from ...people.models import Role
 from .. import ssh
 from ..choices import choices_of
 from ..models import BringUp, ToldStep, TrustedMachine
 from .note_step import note_step
-from .renew import renew
+
+PASS_HOURS = 1
+"""For how long the pass of one trip is good."""
 
 
 def look(actor: Actor, sheet: BringUp, address: str, port: int) -> dict[str, str]:
@@ -50,14 +55,20 @@ def go_in(actor: Actor, sheet: BringUp, address: str, port: int, user: str, fing
             f"{address} shows another key now ({key.get_fingerprint()}) than the one you trusted. Nothing was sent."
         )
     _trust(actor, sheet, address, port, ssh.written(key))
-    secret = renew(actor, sheet)
+    if sheet.host_id:
+        raise NotNow(f"{sheet.host} has joined already and needs no pass any more.")
+    # A pass for this one trip: the one in the command that a person may have pasted stays good.
+    made, secret = make_pass(
+        actor, sheet.paddock, f"for {sheet}, over SSH"[:100], PASS_HOURS, 1, tuple(sheet.labels), sheet.slots
+    )
     script = script_for(sheet.server, sheet.system, sheet.code, choices_of(sheet)).text
     target = ssh.Target(address, port, user.strip(), ssh.written(key), password)
     with transaction.atomic():
         ToldStep.objects.filter(bring_up=sheet).delete()
         note_step(sheet, Step.FETCH.value, "begun", address, found=f"Going in over SSH as {target.user}.")
         write(actor, "went in over SSH for", "host", str(sheet), sheet.paddock.name, address=address, user=target.user)
-    running.post(lambda: running.start(_bring_up(sheet.pk, target, script, secret, sheet.kept == "by hand")))
+    by_hand = sheet.kept == "by hand"
+    running.post(lambda: running.start(_bring_up(sheet.pk, target, script, secret, by_hand, made.pk)))
 
 
 @transaction.atomic
@@ -83,16 +94,25 @@ def forget_key(actor: Actor, sheet: BringUp, address: str, port: int) -> None:
         write(actor, "forgot the SSH key of", "address", f"{address.strip()}:{port}", sheet.paddock.name)
 
 
-async def _bring_up(pk: int, target: ssh.Target, script: str, secret: str, by_hand: bool) -> None:
+async def _bring_up(pk: int, target: ssh.Target, script: str, secret: str, by_hand: bool, pass_pk: int) -> None:
     try:
         code, output = await ssh.run_script(target, script, secret, by_hand)
     except ssh.SshFailed as error:
         await database_sync_to_async(_note)(pk, target.address, "failed", str(error), error.remedy)
         return
+    finally:
+        await database_sync_to_async(_end_pass)(pass_pk)
     if code:
         await database_sync_to_async(_note_output)(pk, target.address, code, output.replace(secret, "…"))
     else:
         await database_sync_to_async(_note)(pk, target.address, "done", f"Sent over SSH as {target.user}.", ())
+
+
+def _end_pass(pk: int) -> None:
+    """The trip is over: its pass is good for nothing else."""
+    made = EntryPass.objects.select_related("paddock").get(pk=pk)
+    if made.revoked_at is None and made.used < made.uses:
+        revoke_pass(SERVER, made)
 
 
 def _note(pk: int, address: str, mark: str, found: str, remedy: tuple[str, ...]) -> None:
