@@ -110,7 +110,7 @@ async def install(
         environment=_environment(system, name),
         at_login=at_login,
     )
-    if start and not now and await _is_at_work(manager, name):
+    if start and not now and Path(home).is_dir() and await _is_at_work(manager, name):
         await wait_for_jobs(Path(home), say)
     await manager.install(definition, secret)
     mark_stopped(system, identity, False)

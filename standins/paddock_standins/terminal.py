@@ -37,6 +37,7 @@ HAPPENS = re.compile(
     r"(power off|power on|reboot|stop agent|disable agent|remove account|clock|disk|memory)"
     r"(?: ([\d.+-]+(?: [MGT]B)?))?"
 )
+LAUNCHER = re.compile(r"^& '[^']*\\paddock-agent\.cmd' ")
 HELP = """\
 This is a stand-in for a machine. It takes
   the command of a bring-up sheet
@@ -81,7 +82,7 @@ def socket_of(home: Path) -> Path:
 async def run_line(machine: Machine, line: str, tell: Callable[[str], None]) -> None:
     """One line of a person's; what goes wrong is told."""
     try:
-        await _run(machine, line.strip(), tell)
+        await _run(machine, LAUNCHER.sub("paddock-agent ", line.strip()), tell)
     except (AgentError, ScriptFailed, ServiceError) as error:
         tell(str(error))
 

@@ -67,7 +67,8 @@ def making_account(family: Family, account: str) -> str:
         case "macos":
             return f"sysadminctl -addUser {quoted(family, account)} -password -"
         case "windows":
-            name = quoted(family, account)
+            # New-LocalUser takes the plain name: ".\\" and the machine's own name only say that it is of this machine.
+            name = quoted(family, account.rpartition("\\")[2])
             return f"New-LocalUser -Name {name} -Password (Read-Host -AsSecureString) -PasswordNeverExpires"
 
 

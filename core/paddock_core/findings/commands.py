@@ -11,6 +11,17 @@ WATCH = "paddock-agent watch install"
 REPORT = "paddock-agent watch report"
 
 
+WINDOWS_LAUNCHER = r"& 'C:\Program Files\Paddock\paddock-agent.cmd' "
+"""Where the bring-up puts the agent's command on Windows. Its folder is on the PATH of new sessions only."""
+
+
+def on_host(family: str, command: str) -> str:
+    """A command of the agent as it works in any session on a host of this family."""
+    if family == "windows" and command.startswith("paddock-agent "):
+        return WINDOWS_LAUNCHER + command.removeprefix("paddock-agent ")
+    return command
+
+
 def quoted(text: str, family: str) -> str:
     """One word of a command line: for a POSIX shell, or PowerShell.
 

@@ -6,8 +6,10 @@ The two are apart so that whoever keeps findings need look again only at the hos
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import replace
 from itertools import chain
 
+from .commands import on_host
 from .finding import ORDER, Finding, Found, Rule
 from .rules import RULES, agent_down
 from .rules.network_silent import covered
@@ -25,10 +27,20 @@ def look_at_host(host: HostSeen, now: float, rules: Sequence[Rule] = RULES) -> t
     if not host.is_admitted:
         return ()
     hosts = (host.name,)
-    found = [_finding(rule, one, hosts, host.paddock) for rule in rules if rule.look for one in rule.look(host, now)]
+    found = [
+        _finding(rule, _for_family(one, host.family), hosts, host.paddock)
+        for rule in rules
+        if rule.look
+        for one in rule.look(host, now)
+    ]
     if any(one.code == agent_down.CODE for one in found):
         found = [one for one in found if one.code not in agent_down.REPLACES]
     return tuple(found)
+
+
+def _for_family(one: Found, family: str) -> Found:
+    commands = tuple(on_host(family, command) for command in one.remedy.commands)
+    return replace(one, remedy=replace(one.remedy, commands=commands))
 
 
 def together(fleet: FleetSeen, alone: Iterable[Finding], now: float, rules: Sequence[Rule] = RULES) -> list[Finding]:

@@ -137,6 +137,12 @@ try {
     }
     & $python -m paddock_agent.steps install done $place
     $env:PYTHONPATH = ''
+    # People and remedies call it by its name: in new sessions it is on the PATH.
+    Set-Content -Path (Join-Path $prefix 'paddock-agent.cmd') -Encoding Ascii -Value "@`"$agentPython`" -m paddock_agent %*"
+    $machinePath = [Environment]::GetEnvironmentVariable('Path', 'Machine')
+    if (($machinePath -split ';') -notcontains $prefix) {
+        [Environment]::SetEnvironmentVariable('Path', "$machinePath;$prefix", 'Machine')
+    }
 
     if (Test-Path (Join-Path $agentHome 'identity.json')) {
         Write-Output 'This machine has joined before; its key stays.'

@@ -27,7 +27,9 @@ def failure_of(attempt: Attempt, log: Log) -> dict[str, object] | None:
         return None
     requirement = requirement_for(attempt.job, Fences())
     named = {one.name for term in requirement.terms for one in asked(term) if isinstance(one, ToolTerm)}
-    end = StepEnd(step.exit_code, step.signal, attempt.memory or 0, attempt.host.facts.get("memory", 0), attempt.account)
+    end = StepEnd(
+        step.exit_code, step.signal, attempt.memory or 0, attempt.host.facts.get("memory", 0), attempt.account
+    )
     failure = explain_failure(end, _last_lines(log, step.number), catalogue().commands, named)
     if failure is None:
         return None

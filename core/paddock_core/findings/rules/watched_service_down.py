@@ -23,7 +23,10 @@ def look(host: HostSeen, now: float) -> Iterator[Found]:
             (Evidence(f"The agent: {service.name} {said}.", service.since),),
             Remedy(
                 "Start it." if service.running != "missing" else "Install it, or take it off the list.",
-                (start_service(host.family, service.name), show_service(host.family, service.name)),
+                (
+                    *([start_service(host.family, service.name)] if service.running != "missing" else []),
+                    show_service(host.family, service.name),
+                ),
                 "" if service.running == "missing" else "start service",
             ),
             about=service.name,
