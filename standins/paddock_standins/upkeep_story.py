@@ -10,7 +10,7 @@ from .story import Stage
 CHORE = {
     "name": "CMake 3.31 for the shoreline",
     "purpose": "The tide-gauge firmware needs presets of version 10.",
-    "script": 'echo "fetching CMake 3.31.2 from the depot"\nsleep 6\nsudo -n tool-depot install cmake 3.31.2\necho done\n',
+    "script": 'echo "fetching CMake 3.31.2"\nsleep 6\nsudo -n tool-depot install cmake 3.31.2\necho done\n',
     "shell": "bash",
     "wanted": ["tool cmake 3.31+"],
     "at_once": 2,

@@ -85,8 +85,8 @@ _WINDOWS_CODES = {
 
 @dataclass(frozen=True)
 class StepEnd:
-    """How a step ended, and the ``account`` that it ran as. ``memory`` is the most that the run used and ``host_memory``
-    what its host has, in bytes, 0 where not known."""
+    """How a step ended, and the ``account`` that it ran as. ``memory`` is the most that the run used, and
+    ``host_memory`` what its host has; in bytes, 0 where not known."""
 
     exit_code: int | None
     signal: str = ""

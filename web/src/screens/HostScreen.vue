@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { Button } from 'ant-design-vue'
+import { Button, Popconfirm } from 'ant-design-vue'
 import { computed, ref, watch } from 'vue'
 import { answered, api, type Schemas } from '../api/client'
 import { gathered, onNote } from '../api/feed'
@@ -64,10 +64,11 @@ const mayDecide = computed(() => session.may('administrator', host.value?.paddoc
 const isInside = computed(() => host.value?.standing === 'admitted')
 const isPast = computed(() => host.value?.standing === 'retired' || host.value?.standing === 'turned away')
 
-type Verb = 'admit' | 'resume' | 'survey'
+type Verb = 'admit' | 'resume' | 'survey' | 'restart'
 const DONE: Record<Verb, string> = {
   admit: 'Admitted.',
   resume: 'It takes jobs again.',
+  restart: 'Its agent restarts as soon as its jobs are done.',
   survey: 'Asked for a survey; what it finds appears here.',
 }
 
@@ -113,6 +114,9 @@ async function act(verb: Verb): Promise<void> {
             <HoldButtons v-if="!host.holding" :host="host.name" @done="held" />
             <Button v-else type="primary" :loading="busy === 'resume'" @click="act('resume')">Resume</Button>
           </template>
+          <Popconfirm v-if="mayOperate && isInside && host.link === 'connected'" :title="`Restart the agent of ${host.name}? It takes nothing new, ends what runs, and starts again.`" ok-text="Restart when idle" cancel-text="Cancel" @confirm="act('restart')">
+            <Button :loading="busy === 'restart'" data-act="restart">Restart agent…</Button>
+          </Popconfirm>
           <RetireHost v-if="mayDecide && isInside" :host="host.name" @done="load" />
           <Button v-if="mayOperate && !isPast" :disabled="host.link !== 'connected'" :loading="busy === 'survey'" @click="act('survey')">Survey now</Button>
         </div>
