@@ -29,8 +29,61 @@ def test_a_wrong_password_is_said_and_a_right_one_leads_where_one_wanted(page):
     page.says("the command line made token")
 
 
-def test_from_a_pass_to_a_job_that_ran(page, server, tmp_path):
-    """Makes a pass, starts an agent with it, lets it in, watches it connect, sends a job, sees its log."""
+def label(page, server):
+    """Labels as people paste them, and settings that another person changes meanwhile."""
+    field = page.one("[data-field=labels] input")
+    field.send_keys("site/north, size/large", Keys.ENTER)
+    page.says("site/north", "[data-field=labels]")
+    words = [one.text.split()[0] for one in page.browser.find_elements(By.CSS_SELECTOR, "[data-field=labels] .word")]
+    assert words == ["bench-rig", "site/north", "size/large"]
+    server.api.patch("/api/v1/hosts/avocet-01/", {"labels": ["bench-rig", "other"]})
+    page.says("Somebody else changed the labels while you were typing: bench-rig, other")
+    page.one("[data-act=save-settings]").click()
+    until(lambda: server.host("avocet-01")["labels"] == words, lambda: server.host("avocet-01")["labels"])
+
+    cores = server.host("avocet-01")["facts"]["cores"]
+    slots = page.one("[data-field=slots]")
+    slots = slots if slots.tag_name == "input" else slots.find_element(By.TAG_NAME, "input")
+    slots.send_keys(Keys.CONTROL + "a")
+    slots.send_keys("200", Keys.TAB)
+    page.says("200 jobs would slow each other down. The survey suggests")
+    page.button("Cancel").click()
+    assert server.host("avocet-01")["slots"] <= cores
+
+
+def drain(page, server):
+    """A drain names what it waits for."""
+    number = server.submit("while [ ! -e go-on ]; do sleep 0.1; done", ["host avocet-01"])
+    until(lambda: server.job(number)["state"] == "running", "the job to run")
+    page.browser.execute_script("scrollTo(0, 0)")
+    page.button("Drain…").click()
+    page.says("since", "[data-part=running]")
+    page.one("[data-field=reason]").send_keys("new disk")
+    page.one("[data-act=do-drain]").click()
+    page.says("draining")
+    server.api.post(f"/api/v1/jobs/{number}/cancel/")
+    until(lambda: server.host("avocet-01")["holding"] == "held", "it to be held")
+
+
+def retire(page, server):
+    """Retired with a reason, found again, and taken back."""
+    page.button("Retire…").click()
+    page.one("[data-field=retire-reason]").send_keys("too old")
+    page.one("[data-act=retire]").click()
+    page.says("Reason: too old", "[data-part=retired]")
+    page.one("body").send_keys("1")
+    page.gone("[data-host=avocet-01]")
+    page.one("body").send_keys("/")
+    page.one(".find input").send_keys("avocet-01")
+    page.says("retired from shoreline", ".find")
+    page.one(".find input").send_keys(Keys.ENTER)
+    page.one("[data-act=undo-retirement]").click()
+    page.gone("[data-part=retired]")
+    assert server.host("avocet-01")["standing"] == "admitted"
+
+
+def test_a_first_day_from_an_empty_server_to_a_retired_host(page, server, tmp_path):
+    """A first day: a pass, an agent, its host let in, a job and its log; then labels, a drain, and its retirement."""
     page.log_in()
     page.says("The yard")
     page.one(".bring").click()
@@ -98,6 +151,12 @@ def test_from_a_pass_to_a_job_that_ran(page, server, tmp_path):
         agent.stop(signal.SIGKILL)
         page.one(f"{plate}[data-link=lost]")
         page.says("without a goodbye", "[data-finding=agent-ended][data-about-host=avocet-01]")
+
+        agent.start()
+        page.one(f"{plate}[data-link=connected]").click()
+        label(page, server)
+        drain(page, server)
+        retire(page, server)
     finally:
         agent.stop()
     # The browser notes the refused trial of the misspelt term; nothing else may have gone wrong.

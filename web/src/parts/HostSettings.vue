@@ -85,3 +85,4 @@ label:not(.ant-checkbox-wrapper) {
   display: flex;
   gap: 8px;
 }
+</style>

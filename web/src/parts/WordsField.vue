@@ -79,8 +79,9 @@ function onPaste(event: ClipboardEvent): void {
   align-items: center;
   min-height: 32px;
   padding: 3px 6px;
-  background: var(--paper);
+  background: var(--plate);
   border: 1px solid var(--fence);
+  border-radius: 4px;
   cursor: text;
 }
 
@@ -96,6 +97,7 @@ function onPaste(event: ClipboardEvent): void {
   overflow-wrap: anywhere;
   color: var(--ink);
   border: 1px solid var(--fence);
+  border-radius: 4px;
 }
 
 .word button {
@@ -113,8 +115,8 @@ function onPaste(event: ClipboardEvent): void {
 }
 
 input {
-  flex: 1 1 6em;
-  min-width: 4em;
+  flex: 1 1 3em;
+  min-width: 3em;
   color: var(--ink);
   background: none;
   border: 0;
