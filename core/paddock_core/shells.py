@@ -73,6 +73,8 @@ _FIRST_LINES = (
     (re.compile(r"^#!.*\bpwsh\b"), _OF_POWERSHELL),
     (re.compile(r"^#!.*\b(?:ba|z|da)?sh\b"), _OF_POSIX),
 )
+MIN_SIGNS = 2
+"""One sign alone may be anything, as a line of a text that the script prints."""
 MAX_LINES = 2_000
 MAX_LINE_LENGTH = 500
 
@@ -134,17 +136,17 @@ def other_shell(script: str, shell: str, hosts: Sequence[str] = ()) -> Look | No
         own = {_FAMILIES.get(shell, "")}
     else:
         own = {_OF_POWERSHELL if system == "windows" else _OF_POSIX for system in hosts} or {_OF_POSIX, _OF_POWERSHELL}
-    found = {family: look for family in _SIGNS if (look := _signs_of(script, family))}
+    found = {family: signs for family in _SIGNS if (signs := _signs_of(script, family))}
     named = next((family for pattern, family in _FIRST_LINES if pattern.match(script)), "")
     if named and named not in own:
         return Look(named, _TO_WRITE[named], 1, script.splitlines()[0][:80])
     if not shell and len(own) > 1:  # it runs in two shells: whichever it is written for, it fails in the other
         own = own & {_OF_POSIX} if _OF_POWERSHELL in found and _OF_POSIX not in found else own
-    strange = [(number, look) for family, (number, look) in found.items() if family not in own]
+    strange = [signs for family, signs in found.items() if family not in own]
     if not strange or any(family in own for family in found):
         return None
     number, look = max(strange, key=lambda one: one[0])
-    return look if number >= 2 else None
+    return look if number >= MIN_SIGNS else None
 
 
 def _signs_of(script: str, family: str) -> tuple[int, Look] | None:
