@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import logging
+import socket
 
 import pytest
 from asgiref.testing import ApplicationCommunicator
@@ -17,6 +18,7 @@ from paddock_server.front.doors import Bounds, Doors, bounds_for
 from paddock_server.front.headers import POLICY
 from paddock_server.front.log_bound import BoundedLines
 from paddock_server.front.origin import is_own_origin
+from paddock_server.serve import listening_socket
 
 
 def scope(path="/", host="localhost", method="GET", **headers):
@@ -260,3 +262,11 @@ def test_kinds_that_are_known_are_bounded():
     for number in range(3 * log_bound.KINDS_KNOWN):
         bound.filter(logging.LogRecord("x", logging.ERROR, __file__, number, "", (), None))
     assert len(bound._kinds) <= log_bound.KINDS_KNOWN
+
+
+@pytest.mark.parametrize("address", ["127.0.0.1", "::1"])
+def test_what_the_server_accepts_sends_at_once(address):
+    with listening_socket(address, 0) as listening, socket.create_connection(listening.getsockname()[:2]):
+        accepted, _ = listening.accept()
+        with accepted:
+            assert accepted.getsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY)
