@@ -41,7 +41,7 @@ from .verdicts import verdict
 Bits = NDArray[np.uint64]
 """One bit for each place of a host, the lowest first; places without a host are 0."""
 
-FEW = 3
+MAX_MARKED_HOSTS = 3
 """A label on more admitted hosts than these says what they are for, and marks none of them."""
 MOST_ROWS = 5_000
 """Rows that are kept. Beyond, those that were not asked for since the last clearing are dropped."""
@@ -134,7 +134,9 @@ class FleetWords:
 
     def marks(self, label: str) -> bool:
         """Whether a label marks certain machines: a few hosts of one kind carry it."""
-        carriers = [host for host in self.admitted if label in host.labels] if 0 < self.labels[label] <= FEW else []
+        if not 0 < self.labels[label] <= MAX_MARKED_HOSTS:
+            return False
+        carriers = [host for host in self.admitted if label in host.labels]
         return len({(host.os, host.arch) for host in carriers}) == 1
 
     def versions(self, tool: str) -> Counter[str]:
