@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import os
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -19,7 +20,7 @@ TELL_SECONDS = 60.0
 
 
 def is_being_replaced(home: Path) -> bool:
-    """Whether somebody waits for this agent's jobs to end."""
+    """Whether this agent is to be installed again as soon as its jobs have ended."""
     try:
         return abs(time.time() - (home / MARK).stat().st_mtime) < FRESH_SECONDS
     except OSError:
@@ -37,7 +38,7 @@ async def wait_for_jobs(home: Path, say: Callable[[str], None]) -> None:
     told = -TELL_SECONDS
     try:
         while True:
-            mark.touch()
+            _touch(mark)
             # An offer that was taken before the mark was there has its note soon after.
             await asyncio.sleep(TOUCH_SECONDS)
             running = running_attempts(home)
@@ -50,6 +51,14 @@ async def wait_for_jobs(home: Path, say: Callable[[str], None]) -> None:
         with contextlib.suppress(OSError):
             mark.unlink()
         raise
+
+
+def _touch(mark: Path) -> None:
+    """Makes the file fresh. It lies in the folder of an account that jobs have, too, and root must follow no link."""
+    if mark.is_symlink():
+        mark.unlink()
+    os.close(os.open(mark, os.O_WRONLY | os.O_CREAT | getattr(os, "O_NOFOLLOW", 0), 0o644))
+    os.utime(mark, follow_symlinks=os.utime not in os.supports_follow_symlinks)
 
 
 def no_longer_replaced(home: Path) -> None:

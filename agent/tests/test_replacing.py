@@ -63,3 +63,10 @@ def test_what_is_waited_for_is_named_and_bounded():
     assert "This agent runs job 12. Waiting until it ends" in replacing.waiting_for(["12-1"])
     assert "3 jobs (1, 2, 3)" in replacing.waiting_for(["1-1", "2-1", "3-2"])
     assert "and 40 more" in replacing.waiting_for([f"{n}-1" for n in range(50)])
+
+
+def test_a_link_in_place_of_the_mark_leads_root_nowhere(tmp_path):
+    (tmp_path / replacing.MARK).symlink_to(tmp_path / "made-by-root")
+    asyncio.run(replacing.wait_for_jobs(tmp_path, print))
+    assert not (tmp_path / "made-by-root").exists()
+    assert replacing.is_being_replaced(tmp_path)
