@@ -54,9 +54,15 @@ def main(arguments: Sequence[str] | None = None) -> int:
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(message)s", stream=sys.stderr)
     logging.getLogger("websockets").setLevel(logging.WARNING)
     try:
-        return _as_exit_code(lambda: int(options.command(options)))
+        return _as_exit_code(lambda: _carry_out(options))
     except (KeyboardInterrupt, EOFError):
         return 130
+
+
+def _carry_out(options: argparse.Namespace) -> int:
+    if of_service := getattr(options, "of_service", ""):
+        options.home = options.home or Path(doctor.home_of(of_service))
+    return int(options.command(options))
 
 
 def _as_exit_code(work: Callable[[], int]) -> int:
@@ -75,6 +81,9 @@ def _parser() -> argparse.ArgumentParser:
     home = argparse.ArgumentParser(add_help=False)
     home.add_argument(
         "--home", type=Path, help="the agent's own folder (default: PADDOCK_AGENT_HOME, or the user's data folder)"
+    )
+    home.add_argument(
+        "--service", dest="of_service", default="", help="the agent with this service, where several run here"
     )
 
     one = commands.add_parser("preflight", help="check this machine for what an agent needs; changes nothing")

@@ -275,3 +275,26 @@ def test_guessing_of_passwords_is_said_with_whom_it_is_about():
 def test_two_parts_that_fail_for_the_same_cause_are_two_findings():
     twice = tuple(Failing("closed", f"{folder} is closed.", remedy="Open it.") for folder in ("/srv", "/tmp"))
     assert [one.about for one in found(replace(WELL, failing=twice))] == ["closed", "closed 2"]
+
+
+@pytest.mark.parametrize(
+    ("more", "command"),
+    [
+        ({}, "paddock-agent service start"),
+        ({"shares_machine": True}, "paddock-agent service start --service paddock-agent-knot.service"),
+        ({"family": "windows"}, r"& 'C:\Program Files\Paddock\paddock-agent.cmd' service start"),
+        (
+            {"family": "windows", "shares_machine": True},
+            r"& 'C:\Program Files\Paddock\paddock-agent.cmd' service start --service 'paddock-agent-knot.service'",
+        ),
+    ],
+)
+def test_commands_of_the_agent_name_what_they_are_for_and_work_in_any_session(more, command):
+    (one,) = [finding for finding in found(replace(STOPPED, **more)) if finding.code == "agent-stopped"]
+    assert one.remedy.commands[0] == command
+
+
+def test_a_service_that_does_not_exist_is_not_started():
+    gone = replace(WELL, services=(WatchedService("chartdb", "missing", NOW - 60),))
+    (one,) = found(gone)
+    assert one.remedy.commands == ("systemctl status chartdb",)

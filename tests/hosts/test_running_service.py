@@ -118,3 +118,19 @@ def test_what_forks_for_ever_and_hears_no_signal_is_ended_whole(host, server, se
     assert over(server, number)["state"] == "cancelled"
     assert processes_named(host, "^sleep 6003") == []
     assert server.api.get(f"/api/v1/jobs/{number}/attempts/1/")["left"]
+
+
+def test_a_tool_that_is_installed_is_seen_and_a_job_that_waits_for_it_starts(host, server, service):
+    """A folder of somebody else's in /opt must not stop the agent from seeing the next one."""
+    number = server.submit("gradle --version", ["tool gradle 8+", f"host {NAME}"])
+    until(lambda: server.job(number)["reason"], "the job to wait")
+    host.run("mkdir /opt/of-somebody-else && chmod 700 /opt/of-somebody-else")
+    folder = "/opt/gradle-8.7/bin"
+    host.run(f"mkdir -p {folder} && printf '#!/bin/sh\\necho \"Gradle 8.7\"\\n' > {folder}/gradle")
+    host.run(f"chmod 755 {folder}/gradle && ln -s {folder}/gradle /usr/local/bin/gradle")
+    begun = host.run("date +%s").stdout
+    until(lambda: "gradle" in [one["tool"] for one in server.host(NAME)["installations"]], "the survey to find it", 60)
+    took = int(host.run("date +%s").stdout) - int(begun)
+    print(f"gradle was seen {took} s after it was installed")  # noqa: T201 - measured, not asserted
+    assert over(server, number)["state"] == "passed"
+    host.run("rm -rf /opt/of-somebody-else /opt/gradle-8.7 /usr/local/bin/gradle")

@@ -123,6 +123,18 @@ def homes_here() -> list[str]:
     return sorted({home for home in found if home})
 
 
+def home_of(service: str) -> str:
+    """The folder of the agent with this service. Raises AgentError where no watch on this machine knows it."""
+    known: dict[str, str] = {}
+    for place in _watch_folders():
+        with contextlib.suppress(AgentError):
+            note = note_in(place)
+            known[note.service] = note.home
+    if service not in known:
+        raise AgentError(f"No agent here has the service {service}. There is {', '.join(sorted(known)) or 'none'}.")
+    return known[service]
+
+
 def note_in(folder: str) -> Note:
     """The note of a watch's folder. Raises NotJoined."""
     file = Path(folder, FILE)

@@ -15,11 +15,14 @@ WINDOWS_LAUNCHER = r"& 'C:\Program Files\Paddock\paddock-agent.cmd' "
 """Where the bring-up puts the agent's command on Windows. Its folder is on the PATH of new sessions only."""
 
 
-def on_host(family: str, command: str) -> str:
-    """A command of the agent as it works in any session on a host of this family."""
-    if family == "windows" and command.startswith("paddock-agent "):
-        return WINDOWS_LAUNCHER + command.removeprefix("paddock-agent ")
-    return command
+def on_host(family: str, command: str, service: str = "") -> str:
+    """A command of the agent as it works in any session on a host of this family. ``service`` names the agent that is
+    meant, where several run on the machine."""
+    if not command.startswith("paddock-agent "):
+        return command
+    if service and "--" not in command:
+        command = f"{command} --service {quoted(service, family)}"
+    return WINDOWS_LAUNCHER + command.removeprefix("paddock-agent ") if family == "windows" else command
 
 
 def quoted(text: str, family: str) -> str:

@@ -28,7 +28,7 @@ def look_at_host(host: HostSeen, now: float, rules: Sequence[Rule] = RULES) -> t
         return ()
     hosts = (host.name,)
     found = [
-        _finding(rule, _for_family(one, host.family), hosts, host.paddock)
+        _finding(rule, _as_run_there(one, host), hosts, host.paddock)
         for rule in rules
         if rule.look
         for one in rule.look(host, now)
@@ -38,8 +38,9 @@ def look_at_host(host: HostSeen, now: float, rules: Sequence[Rule] = RULES) -> t
     return tuple(found)
 
 
-def _for_family(one: Found, family: str) -> Found:
-    commands = tuple(on_host(family, command) for command in one.remedy.commands)
+def _as_run_there(one: Found, host: HostSeen) -> Found:
+    service = host.watch.service if host.shares_machine and host.watch else ""
+    commands = tuple(on_host(host.family, command, service) for command in one.remedy.commands)
     return replace(one, remedy=replace(one.remedy, commands=commands))
 
 

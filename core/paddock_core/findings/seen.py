@@ -119,6 +119,8 @@ class HostSeen:
     absurd: Strange | None = None
     watch_lied: Strange | None = None
     certificate_ends: float = math.nan
+    shares_machine: bool = False
+    """Whether another agent runs on the same machine."""
 
     @property
     def is_away(self) -> bool:

@@ -142,10 +142,12 @@ def _read(names: Collection[str] | None) -> dict[int, HostSeen]:
     watched: dict[int, list[WatchedService]] = defaultdict(list)
     for pk, name, running, since in rows.values_list("host", "name", "running", "since"):
         watched[pk].append(WatchedService(name, running, since.timestamp()))
-    return {host.pk: _seen(host, tuple(watched[host.pk])) for host in hosts}
+    machines = Host.objects.filter(standing__in=LIVING).exclude(machine="").values("machine").order_by("machine")
+    shared = set(machines.annotate(agents=Count("pk")).filter(agents__gt=1).values_list("machine", flat=True))
+    return {host.pk: _seen(host, tuple(watched[host.pk]), host.machine in shared) for host in hosts}
 
 
-def _seen(host: Host, services: tuple[WatchedService, ...]) -> HostSeen:
+def _seen(host: Host, services: tuple[WatchedService, ...], shares_machine: bool) -> HostSeen:
     facts = host.facts
     health = getattr(host, "health", None) or Health()
     strange = {kind: Strange(one["at"], one["sentence"]) for kind, one in health.strange.items()}
@@ -181,6 +183,7 @@ def _seen(host: Host, services: tuple[WatchedService, ...]) -> HostSeen:
         absurd=strange.get("absurd"),
         watch_lied=strange.get("watch"),
         certificate_ends=_seconds(health.certificate_ends, math.nan),
+        shares_machine=shares_machine,
     )
 
 
