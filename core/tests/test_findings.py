@@ -290,7 +290,8 @@ def test_two_parts_that_fail_for_the_same_cause_are_two_findings():
     ],
 )
 def test_commands_of_the_agent_name_what_they_are_for_and_work_in_any_session(more, command):
-    (one,) = [finding for finding in found(replace(STOPPED, **more)) if finding.code == "agent-stopped"]
+    stopped = replace(STOPPED, watch=told(at=NOW - 110), **more)
+    (one,) = [finding for finding in found(stopped) if finding.code == "agent-stopped"]
     assert one.remedy.commands[0] == command
 
 
