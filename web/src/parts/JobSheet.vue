@@ -152,8 +152,9 @@ function cancel(): Promise<void> {
       <div v-if="session.may('operator')" class="row acts">
         <template v-if="job.reason_kind === 'not allowed into this paddock'">
           <template v-for="paddock in job.reason_places" :key="paddock">
-            <Button type="primary" :loading="isBusy" data-act="let-in-once" @click="letIn(paddock, false)">Let this job into {{ paddock }}</Button>
-            <Popconfirm v-if="session.may('administrator')" :title="`Let every job of ${job.pipeline} into ${paddock} from now on?`" ok-text="Let it in" cancel-text="No" @confirm="letIn(paddock, true)">
+            <Button type="primary" :loading="isBusy" :disabled="!session.may('operator', paddock)" data-act="let-in-once" @click="letIn(paddock, false)">Let this job into {{ paddock }}</Button>
+            <span v-if="!session.may('operator', paddock)" class="soft">An operator of {{ paddock }} can do this.</span>
+            <Popconfirm v-if="session.may('administrator', paddock)" :title="`Let every job of ${job.pipeline} into ${paddock} from now on?`" ok-text="Let it in" cancel-text="No" @confirm="letIn(paddock, true)">
               <Button :loading="isBusy" data-act="let-in-for-good">{{ job.pipeline }} for good…</Button>
             </Popconfirm>
           </template>

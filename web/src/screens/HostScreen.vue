@@ -136,6 +136,7 @@ async function act(verb: Verb): Promise<void> {
         <div>
           <HostFacts :host="host" />
           <HostSettings v-if="mayDecide && !isPast" :host="host" @changed="load" />
+          <p v-else-if="!isPast" class="soft" data-part="who-may">An administrator of {{ host.paddock }} can change its labels, slots and services, and retire it.</p>
         </div>
       </div>
       <HostReadings :host="host" />
