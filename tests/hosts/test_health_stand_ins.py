@@ -70,7 +70,7 @@ async def standing(server, tmp_path, name, monkeypatch, **changes):
         yield yard
     finally:
         await one.stop()
-        server.api.post(f"/api/v1/hosts/{yard.name}/retire/", {"reason": ""})
+        server.api.post(f"/api/v1/hosts/{yard.name}/retire/", {"reason": "the test is over"})
 
 
 @pytest.fixture(params=SYSTEMS)

@@ -53,6 +53,7 @@ class Row:
 
 
 READ = {
+    "/api/v1/access-requests/": Row(ADMINISTRATOR, shows=False, special=True),
     "/api/v1/board/": Row(),
     "/api/v1/bring-up-choices/": Row(shows=False, special=True),
     "/api/v1/bring-ups/": Row(query=lambda side: {"all": "true"}),
@@ -135,6 +136,9 @@ def paddock(**more: Any) -> Values:
 
 
 WRITE = {
+    ("post", "/api/v1/access-requests/"): Row(body=paddock(role="operator", reason="x"), special=True),
+    ("post", "/api/v1/access-requests/{id}/grant/"): Row(ADMINISTRATOR, numbered("access")),
+    ("post", "/api/v1/access-requests/{id}/decline/"): Row(ADMINISTRATOR, numbered("access")),
     ("post", "/api/v1/bring-ups/"): Row(ADMINISTRATOR, body=paddock(**SHEET)),
     ("post", "/api/v1/bring-ups/{id}/give-up/"): Row(ADMINISTRATOR, numbered("sheet")),
     ("post", "/api/v1/bring-ups/{id}/prove/"): Row(ADMINISTRATOR, numbered("sheet")),

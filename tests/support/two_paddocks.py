@@ -9,6 +9,7 @@ from datetime import timedelta
 from typing import Any
 
 import msgspec
+from django.contrib.auth.models import User
 from django.utils import timezone
 from people import FACTS
 from placing import end
@@ -26,6 +27,7 @@ from paddock_server.hosts.actions.join import join
 from paddock_server.hosts.actions.make_pass import make_pass
 from paddock_server.hosts.models import Host, Paddock
 from paddock_server.people.actor import SERVER
+from paddock_server.people.models import AccessRequest, Role
 from paddock_server.pipeline_secrets.actions.keep_secret import keep_secret
 from paddock_server.runs.actions.take_folders import take_folders
 from paddock_server.runs.actions.take_outputs import take_outputs, take_piece
@@ -110,7 +112,12 @@ def make_side(mark: str, name: str) -> Side:
         code=f"code{mark}", paddock=paddock, system="linux", arch="x64", server="http://testserver",
         name=f"{mark}-coming", entry_pass=entry_pass, made_by=mark,
     )  # fmt: skip
+    asker, _ = User.objects.get_or_create(username=f"{mark}-asker")
+    asked = AccessRequest.objects.create(
+        user=asker, role=Role.OPERATOR, paddock=paddock, reason=f"for {mark}", asked_at=now
+    )
     side.ids = {
+        "access": asked.pk,
         "job": job.pk, "waiting": waiting.pk, "submission": submission.pk, "source": source.pk, "pass": entry_pass.pk,
         "chore": chore.pk, "run": run.pk, "care": care.pk, "finding": finding.pk, "sheet": sheet.pk, "kit": kit.name,
         "pipeline": pipeline, "secret": f"{mark.upper()}_KEY",

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { ConfigProvider } from 'ant-design-vue'
 import { computed } from 'vue'
+import { onNote } from './api/feed'
 import { useSession } from './api/session'
 import AppBand from './parts/AppBand.vue'
 import { antdTheme } from './theme/antd'
@@ -8,6 +9,9 @@ import { useMode } from './theme/mode'
 
 const mode = useMode()
 const session = useSession()
+onNote((note) => {
+  if (note.noun === 'access') void session.load() // a role may have come
+})
 const theme = computed(() => antdTheme(mode.isDark))
 </script>
 

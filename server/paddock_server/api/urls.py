@@ -9,6 +9,7 @@ from ..chores import views as chores
 from ..health import views as health
 from ..hosts import views as hosts
 from ..logbook.views import LogbookView
+from ..people import access_views as access
 from ..people.views import SessionView
 from ..pipeline_secrets import views as secrets
 from ..runs import views as runs
@@ -31,6 +32,9 @@ urlpatterns = [
     path("schema/", SpectacularAPIView.as_view(), name="schema"),
     path("docs/", SpectacularRedocView.as_view(url_name="schema")),
     path("session/", SessionView.as_view()),
+    path("access-requests/", access.AccessRequestsView.as_view()),
+    path("access-requests/<int:pk>/grant/", access.DecideAccessView.as_view(grant=True)),
+    path("access-requests/<int:pk>/decline/", access.DecideAccessView.as_view()),
     path("bring-up-choices/", bring_up.ChoicesView.as_view()),
     path("bring-ups/", bring_up.BringUpsView.as_view()),
     path("bring-ups/planned/", bring_up.PlanView.as_view()),

@@ -13,6 +13,11 @@ from .models import Role
 _RANK = {Role.VIEWER: 0, Role.OPERATOR: 1, Role.ADMINISTRATOR: 2}
 
 
+def rank_of(role: Role) -> int:
+    """Higher for a role that can do more."""
+    return _RANK[role]
+
+
 @dataclass(frozen=True)
 class Actor:
     """A person, an agent, or the server itself. ``everywhere`` is a role for all paddocks; ``paddocks`` holds roles for

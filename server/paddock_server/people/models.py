@@ -56,3 +56,26 @@ class Token(models.Model):
     name = models.CharField(max_length=100)
     digest = models.CharField(max_length=64, unique=True)
     made_at = models.DateTimeField(auto_now_add=True)
+
+
+class AccessRequest(models.Model):
+    """A person asks for a role in a paddock. Open until ``decided_at``; ``granted`` says how it ended."""
+
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="access_requests")
+    role = models.CharField(max_length=20, choices=Role)
+    paddock = models.ForeignKey("hosts.Paddock", models.CASCADE, related_name="access_requests")
+    reason = models.CharField(max_length=300)
+    asked_at = models.DateTimeField()
+    decided_at = models.DateTimeField(null=True)
+    decided_by = models.CharField(max_length=200, blank=True)
+    granted = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ["asked_at", "id"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["user", "role", "paddock"],
+                condition=models.Q(decided_at=None),
+                name="one_open_request_a_role",
+            ),
+        ]

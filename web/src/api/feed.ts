@@ -2,7 +2,7 @@ import { onScopeDispose, ref } from 'vue'
 
 /** A note from the server that a thing has changed; noun "everything" after the connection was away. */
 export interface Note {
-  noun: 'host' | 'job' | 'log' | 'paddock' | 'pass' | 'bring-up' | 'guessing' | 'finding' | 'telling' | 'kit' | 'catalogue' | 'trial' | 'source' | 'folders' | 'chore' | 'care' | 'everything'
+  noun: 'host' | 'job' | 'log' | 'paddock' | 'pass' | 'bring-up' | 'guessing' | 'access' | 'finding' | 'telling' | 'kit' | 'catalogue' | 'trial' | 'source' | 'folders' | 'chore' | 'care' | 'everything'
   name: string
 }
 

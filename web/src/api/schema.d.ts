@@ -4,6 +4,70 @@
  */
 
 export interface paths {
+    "/api/v1/access-requests/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Those that you decide, and your own
+         * @description Those that you decide, and your own.
+         */
+        get: operations["access_requests_list"];
+        put?: never;
+        /**
+         * Ask for a role in a paddock that you may see
+         * @description Ask for a role in a paddock that you may see.
+         */
+        post: operations["access_requests_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/access-requests/{id}/decline/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Grant or decline a request
+         * @description Grant or decline a request.
+         */
+        post: operations["access_requests_decline_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/access-requests/{id}/grant/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Grant or decline a request
+         * @description Grant or decline a request.
+         */
+        post: operations["access_requests_grant_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/board/": {
         parameters: {
             query?: never;
@@ -2252,6 +2316,17 @@ export interface components {
             /** @default  */
             note?: string;
         };
+        /** @description A person asks for a role in a paddock. ``may_decide``: who reads this may grant or decline it. */
+        AccessRequest: {
+            readonly id: number;
+            person: string;
+            role: components["schemas"]["RoleEnum"];
+            paddock: string;
+            readonly reason: string;
+            /** Format: date-time */
+            readonly asked_at: string;
+            readonly may_decide: boolean;
+        };
         /**
          * @description * `start afresh` - start afresh
          *     * `start service` - start service
@@ -2289,6 +2364,17 @@ export interface components {
          * @enum {string}
          */
         ArchEnum: "x64" | "arm64";
+        AskAccessRequest: {
+            role: components["schemas"]["AskAccessRoleEnum"];
+            paddock: string;
+            reason: string;
+        };
+        /**
+         * @description * `operator` - operator
+         *     * `administrator` - administrator
+         * @enum {string}
+         */
+        AskAccessRoleEnum: "operator" | "administrator";
         Asking: {
             pipeline: string;
             job: string;
@@ -4926,6 +5012,160 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    access_requests_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccessRequest"][];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    access_requests_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskAccessRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccessRequest"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    access_requests_decline_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    access_requests_grant_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     board_retrieve: {
         parameters: {
             query?: never;

@@ -4,6 +4,7 @@ import { computed } from 'vue'
 import { applyRemedy, type Help } from '../api/board'
 import { useSession } from '../api/session'
 import { useYard } from '../api/yard'
+import AskAccess from './AskAccess.vue'
 import { useDoing } from './doing'
 
 /** One remedy: a button where the server can do it, and words with where to go where a person has to. */
@@ -42,6 +43,7 @@ function text(): string {
     <template v-if="help.can_be_done && !mayDo">
       <Button disabled :size="primary ? 'middle' : 'small'" :data-help="help.kind">{{ text() }}</Button>
       <span class="soft">{{ whoMay }}</span>
+      <AskAccess v-if="paddock && help.needs_role !== 'viewer'" :role="help.needs_role" :paddock="paddock" />
     </template>
     <template v-else-if="help.can_be_done">
       <Popconfirm v-if="asks.includes(help.kind)" :title="`${text().charAt(0).toUpperCase()}${text().slice(1)}?`" ok-text="Yes" cancel-text="No" @confirm="carryOut">

@@ -5,6 +5,7 @@ import { answered, api, ProblemError, type Schemas } from '../api/client'
 import { gathered, onNote } from '../api/feed'
 import { useSession } from '../api/session'
 import { useYard } from '../api/yard'
+import AskAccess from './AskAccess.vue'
 import AttemptProof from './AttemptProof.vue'
 import HelpButton from './HelpButton.vue'
 import PriorityChoice from './PriorityChoice.vue'
@@ -153,7 +154,7 @@ function cancel(): Promise<void> {
         <template v-if="job.reason_kind === 'not allowed into this paddock'">
           <template v-for="paddock in job.reason_places" :key="paddock">
             <Button type="primary" :loading="isBusy" :disabled="!session.may('operator', paddock)" data-act="let-in-once" @click="letIn(paddock, false)">Let this job into {{ paddock }}</Button>
-            <span v-if="!session.may('operator', paddock)" class="soft">An operator of {{ paddock }} can do this.</span>
+            <span v-if="!session.may('operator', paddock)" class="soft">An operator of {{ paddock }} can do this. <AskAccess role="operator" :paddock="paddock" /></span>
             <Popconfirm v-if="session.may('administrator', paddock)" :title="`Let every job of ${job.pipeline} into ${paddock} from now on?`" ok-text="Let it in" cancel-text="No" @confirm="letIn(paddock, true)">
               <Button :loading="isBusy" data-act="let-in-for-good">{{ job.pipeline }} for good…</Button>
             </Popconfirm>

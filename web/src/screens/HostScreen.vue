@@ -5,6 +5,7 @@ import { answered, api, type Schemas } from '../api/client'
 import { gathered, onNote } from '../api/feed'
 import { useFindings } from '../api/findings'
 import { useSession } from '../api/session'
+import AskAccess from '../parts/AskAccess.vue'
 import HostChanges from '../parts/HostChanges.vue'
 import HostFacts from '../parts/HostFacts.vue'
 import FindingItem from '../parts/FindingItem.vue'
@@ -136,7 +137,7 @@ async function act(verb: Verb): Promise<void> {
         <div>
           <HostFacts :host="host" />
           <HostSettings v-if="mayDecide && !isPast" :host="host" @changed="load" />
-          <p v-else-if="!isPast" class="soft" data-part="who-may">An administrator of {{ host.paddock }} can change its labels, slots and services, and retire it.</p>
+          <p v-else-if="!isPast" class="soft" data-part="who-may">An administrator of {{ host.paddock }} can change its labels, slots and services, and retire it. <AskAccess role="administrator" :paddock="host.paddock" /></p>
         </div>
       </div>
       <HostReadings :host="host" />

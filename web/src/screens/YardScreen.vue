@@ -10,6 +10,7 @@ import { useSession } from '../api/session'
 import { useYard, type Plate } from '../api/yard'
 import ExpectedPlate from '../parts/ExpectedPlate.vue'
 import FenceDrawer from '../parts/FenceDrawer.vue'
+import AccessItems from '../parts/AccessItems.vue'
 import FindingList from '../parts/FindingList.vue'
 import GatePanel from '../parts/GatePanel.vue'
 import GuessingItems from '../parts/GuessingItems.vue'
@@ -21,7 +22,7 @@ import { count } from '../parts/wording'
 
 /** What needs me? The yard's state in a sentence, its plates, and what wants a hand. */
 /** What a job waits for when waiting alone will not do. */
-const HOPELESS = new Set(['no host fits', 'no hosts'])
+const HOPELESS = new Set(['no host fits', 'no hosts', 'not allowed into this paddock'])
 
 const yard = useYard()
 const session = useSession()
@@ -29,6 +30,7 @@ const router = useRouter()
 const coming = useComing()
 const findings = useFindings()
 const guessing = ref<Schemas['Guessing'][]>([])
+const access = ref<Schemas['AccessRequest'][]>([])
 const fenced = ref<string | null>(null)
 const stuck = ref<Schemas['Job'][]>([])
 
@@ -38,7 +40,7 @@ const away = computed(() => yard.plates.filter((one) => one.standing === 'admitt
 /** Empty paddocks stand last: there is nothing to see in them. */
 const paddocks = computed(() => [...(yard.yard?.paddocks ?? [])].sort((a, b) => Number(!a.hosts.length) - Number(!b.hosts.length)))
 const mayBringIn = computed(() => session.may('administrator'))
-const hands = computed(() => findings.pressing.length + yard.atTheGate.length + coming.stuck.length + guessing.value.length + stuck.value.length)
+const hands = computed(() => findings.pressing.length + yard.atTheGate.length + coming.stuck.length + guessing.value.length + access.value.length + stuck.value.length)
 
 function slots(plates: Plate[]): string {
   const all = plates.reduce((sum, one) => sum + one.slots, 0)
@@ -77,7 +79,7 @@ onKeys({ n: bringIn })
         <template v-if="yard.plates.length">
           <strong>{{ able }} of {{ count(inside, 'host') }}</strong> can take work<template v-if="away">, <strong class="trouble">{{ count(away, 'is', 'are') }} away</strong></template>.
           <template v-if="yard.atTheGate.length"><strong>{{ count(yard.atTheGate.length, 'stands', 'stand') }} at the gate.</strong></template>
-          {{ ' ' }}{{ count(yard.yard.running, 'job runs', 'jobs run') }}, {{ count(yard.yard.waiting, 'waits', 'wait') }}<template v-if="stuck.length"> ({{ stuck.length }} for something no host has)</template>.
+          {{ ' ' }}{{ count(yard.yard.running, 'job runs', 'jobs run') }}, {{ count(yard.yard.waiting, 'waits', 'wait') }}<template v-if="stuck.length"> ({{ stuck.length }} blocked)</template>.
         </template>
         <template v-else>No host is here yet.</template>
       </p>
@@ -114,6 +116,7 @@ onKeys({ n: bringIn })
           {{ sheet.sentence }}
         </HandItem>
         <GuessingItems v-model="guessing" />
+        <AccessItems v-model="access" />
         <GatePanel />
         <HandItem v-for="job in stuck" :key="job.id" what="Waits" :since="job.submitted_at" kind="trouble">
           <template #title><RouterLink :to="{ name: 'board', params: { id: String(job.id) } }">{{ job.name }}</RouterLink> of {{ job.pipeline }}: {{ job.reason_kind }}</template>
