@@ -235,7 +235,7 @@ def test_admitting_and_turning_away(administrator, new_host):
     assert administrator.post("/api/v1/hosts/avocet-01/turn-away/").status_code == 409
     reason = {"reason": "not one of ours"}
     assert administrator.post("/api/v1/hosts/curlew-01/turn-away/", reason, format="json").status_code == 204
-    assert administrator.get("/api/v1/hosts/curlew-01/").status_code == 404
+    assert administrator.get("/api/v1/hosts/curlew-01/").json()["standing"] == "turned away"
     assert host_with_key(key) is None
     assert Host.objects.get(name="curlew-01").link == Link.STOPPED
     assert Entry.objects.get(verb="turned away").details == reason

@@ -366,3 +366,10 @@ def test_what_a_step_printed_is_not_taken_for_another_steps_end(operator, new_ho
 def test_a_run_that_says_nothing_known_has_no_explanation(operator, new_host, code, text):
     attempt = failed_run(operator, new_host(), code, text)
     assert operator.get(url(attempt)).json()["failure"] is None
+
+
+def test_an_offset_beyond_every_file_is_the_end_of_the_log(operator, new_host):
+    attempt = placed(operator, new_host())
+    write_log(attempt, (0, 1.0, b"one\n"))
+    answer = operator.get(f"/api/v1/jobs/{attempt.job_id}/log/", {"offset": 881_749_999_346_105})
+    assert (answer.status_code, answer.content) == (200, b"")

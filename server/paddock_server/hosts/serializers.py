@@ -293,7 +293,9 @@ class HostSerializer(serializers.ModelSerializer):
     )
     watched = WatchedServiceSerializer(many=True)
     watch = serializers.SerializerMethodField()
-    undo_until = serializers.DateTimeField(read_only=True, help_text="Until when its retirement can be undone.")
+    undo_until = serializers.DateTimeField(
+        read_only=True, allow_null=True, help_text="Until when its retirement can be undone."
+    )
     retired_because = serializers.SerializerMethodField(help_text="Why it was retired; empty for a host that was not.")
     way = serializers.SerializerMethodField(help_text="The way to work: what must be true for a job to land here.")
 

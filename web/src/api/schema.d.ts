@@ -3388,7 +3388,7 @@ export interface components {
              * Format: date-time
              * @description Until when its retirement can be undone.
              */
-            readonly undo_until: string;
+            readonly undo_until: string | null;
             /** @description Why it was retired; empty for a host that was not. */
             readonly retired_because: string;
             suspicions: components["schemas"]["Suspicion"][];
