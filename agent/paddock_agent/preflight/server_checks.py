@@ -21,7 +21,7 @@ MOST_SECONDS_OFF = 60
 
 _SETTING_CLOCK = {
     "linux": "timedatectl set-ntp true",
-    "macos": "systemsetup -setusingnetworktime on",
+    "macos": "sudo systemsetup -setusingnetworktime on",
     "windows": "w32tm /resync",
 }
 _TRUSTING = {

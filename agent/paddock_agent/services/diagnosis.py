@@ -54,7 +54,7 @@ def enabling(family: Family, name: str) -> str:
         case "linux":
             return f"systemctl enable {quoted(family, name)}"
         case "macos":
-            return f"launchctl enable {quoted(family, f'system/{name}')}"
+            return f"sudo launchctl enable {quoted(family, f'system/{name}')}"
         case "windows":
             return f"Set-Service -Name {quoted(family, name)} -StartupType Automatic"
 
@@ -65,7 +65,7 @@ def making_account(family: Family, account: str) -> str:
         case "linux":
             return f"useradd --system --create-home --shell /bin/bash {quoted(family, account)}"
         case "macos":
-            return f"sysadminctl -addUser {quoted(family, account)} -password -"
+            return f"sudo sysadminctl -addUser {quoted(family, account)} -password -"
         case "windows":
             # New-LocalUser takes the plain name: ".\\" and the machine's own name only say that it is of this machine.
             name = quoted(family, account.rpartition("\\")[2])

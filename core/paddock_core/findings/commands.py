@@ -82,7 +82,7 @@ def set_clock(family: str) -> tuple[str, ...]:
         case "macos":
             return (
                 "sudo systemsetup -setusingnetworktime on",
-                "sudo sntp -sS $(systemsetup -getnetworktimeserver | awk '{print $NF}')",
+                "sudo sntp -sS $(sudo systemsetup -getnetworktimeserver | awk '{print $NF}')",
             )
         case "windows":
             return ("Set-Service -Name W32Time -StartupType Automatic", "Start-Service W32Time", "w32tm /resync /force")
