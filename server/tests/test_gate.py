@@ -10,11 +10,15 @@ from django.utils import timezone
 from people import FACTS
 
 from paddock_agent import wire
+from paddock_core.link_state import Seen
+from paddock_server.health.actions.note_link import note_link
+from paddock_server.hosts.actions.admit import admit
 from paddock_server.hosts.actions.note_caller import note_caller
 from paddock_server.hosts.actions.retire import leave
 from paddock_server.hosts.models import UNDO_DAYS, Host
 from paddock_server.hosts.queries import host_with_key
 from paddock_server.logbook.models import Entry
+from paddock_server.people.actor import SERVER
 from paddock_server.work.actions.take_report import take_report
 from paddock_server.work.models import Attempt
 from paddock_server.work.round import run_round
@@ -249,3 +253,12 @@ def test_a_host_whose_agent_has_left_is_brought_in_again(administrator, new_host
     leave(host)
     answer = administrator.post("/api/v1/hosts/avocet-01/undo-retirement/")
     assert (answer.status_code, "Bring the host in again" in answer.json()["detail"]) == (409, True)
+
+
+def test_a_host_that_connects_while_it_is_admitted_stays_connected(new_host):
+    new_host("avocet-01", admitted=False, connected=False)
+    as_read_before = Host.objects.select_related("paddock").get(name="avocet-01")
+    note_link(Host.objects.select_related("paddock").get(name="avocet-01"), Seen.HELLO)
+    admit(SERVER, as_read_before)
+    host = Host.objects.get(name="avocet-01")
+    assert (host.link, host.standing) == ("connected", "admitted")

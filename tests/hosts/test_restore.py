@@ -56,14 +56,14 @@ def test_jobs_after_a_restore_are_never_proved_by_runs_of_before_it(server, data
     held = server.submit("sleep 600", name="across")
     until(lambda: server.job(held)["state"] == "running", "the job that runs across the backup")
     backup = backed_up(data, tmp_path / "backup.sqlite3")
-    server.api.patch(f"/api/v1/hosts/{agent.name}/", {"slots": 3})
+    server.api.patch(f"/api/v1/hosts/{agent.name}/", {"slots": 3, "accept_slots": True})
     lost = [server.submit(f"echo old {n}; {'sleep 600' if n else 'true'}", name="old") for n in range(2)]
     until(lambda: server.job(lost[0])["state"] == "passed", "a job that the backup does not have")
     until(lambda: server.job(lost[1])["state"] == "running", "one that runs over the restore")
     restore(server, data, backup)
     until(lambda: server.host(agent.name)["link"] == "connected", "the agent to be back")
     until(lambda: server.job(held)["state"] == "lost", "what ran across the restore to be given up")
-    server.api.patch(f"/api/v1/hosts/{agent.name}/", {"slots": 3})
+    server.api.patch(f"/api/v1/hosts/{agent.name}/", {"slots": 3, "accept_slots": True})
     fresh = server.submit("echo after the restore; exit 3", name="new")
     assert fresh > max(lost), "a number was used again"
     until(lambda: server.job(fresh)["state"] == "failed", "the new job to end as its own script does")
