@@ -77,8 +77,8 @@ async def install(
     now: bool = False,
     say: Callable[[str], None] = print,
 ) -> Diagnosis:
-    """Sets the service up under ``account``, which gets the agent's folders, and starts it. An agent that works already
-    ends its jobs first, unless it is to happen ``now``: ``say`` is told what is waited for.
+    """Sets the service up under ``account``, which gets the agent's folders, and starts it. With ``now``, running
+    jobs are lost; otherwise it waits for them and reports through ``say``.
 
     Without ``account`` it stays the one that the service has; a new service gets the manager's own, which is made if it
     is not there. One that was named has to be there.

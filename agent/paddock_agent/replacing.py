@@ -1,13 +1,14 @@
-"""Setting a service up again while its agent works: it takes nothing new, and the jobs that run end first.
+"""Installing the service again while its agent runs jobs: the agent takes no new jobs, and the running ones end first.
 
-The one who replaces the agent is another process, as root, and may be cut off at any time. So it keeps a file fresh in
-the agent's folder; the agent refuses offers as long as the file is fresh, and goes on by itself after that.
+The installer is another process, runs as root, and may be interrupted at any time. So it keeps touching a file in the
+agent's folder. The agent refuses offers while that file is fresh, and takes jobs again soon after the installer stops.
 """
 
 from __future__ import annotations
 
 import asyncio
 import contextlib
+import math
 import os
 import time
 from collections.abc import Callable
@@ -16,7 +17,8 @@ from pathlib import Path
 MARK = "being-replaced"
 FRESH_SECONDS = 30.0
 TOUCH_SECONDS = 2.0
-TELL_SECONDS = 60.0
+MESSAGE_INTERVAL = 60.0
+"""Seconds between two messages to the person who waits."""
 
 
 def is_being_replaced(home: Path) -> bool:
@@ -33,9 +35,9 @@ def running_attempts(home: Path) -> list[str]:
 
 
 async def wait_for_jobs(home: Path, say: Callable[[str], None]) -> None:
-    """Returns once nothing runs, and has the agent take nothing new until then and a moment longer."""
+    """Returns once no job runs. Until then, and a moment longer, the agent takes no new jobs."""
     mark = home / MARK
-    told = -TELL_SECONDS
+    last_message = -math.inf
     try:
         while True:
             _touch(mark)
@@ -44,8 +46,8 @@ async def wait_for_jobs(home: Path, say: Callable[[str], None]) -> None:
             running = running_attempts(home)
             if not running:
                 return
-            if time.monotonic() - told >= TELL_SECONDS:
-                told = time.monotonic()
+            if time.monotonic() - last_message >= MESSAGE_INTERVAL:
+                last_message = time.monotonic()
                 say(waiting_for(running))
     except BaseException:
         with contextlib.suppress(OSError):
@@ -68,12 +70,12 @@ def no_longer_replaced(home: Path) -> None:
 
 
 def waiting_for(running: list[str]) -> str:
-    """What a person is told while they wait."""
+    """The message for the person who waits."""
     jobs = ", ".join(name.split("-")[0] for name in running[:10])
     more = f" and {len(running) - 10} more" if len(running) > 10 else ""
     which = f"job {jobs}" if len(running) == 1 else f"{len(running)} jobs ({jobs}{more})"
     ends = "it ends" if len(running) == 1 else "they end"
     return (
-        f"This agent runs {which}. Waiting until {ends}; it takes no other meanwhile. "
-        f"Ctrl+C changes nothing; --now goes on at once and loses {'it' if len(running) == 1 else 'them'}."
+        f"This agent runs {which}. Waiting until {ends}; it takes no new jobs. "
+        f"Ctrl+C changes nothing. --now installs at once and loses {'it' if len(running) == 1 else 'them'}."
     )

@@ -66,7 +66,7 @@ class Reporter:
 
 
 def tell_known(home: Path, reporter: Reporter) -> int:
-    """Ties the sheet to the host that this machine is already, by the key that it has. 1 where the server would not."""
+    """Ties the sheet to the host that this machine already is, by its key. Returns 1 if the server refuses."""
     if not reporter.sheet:
         return 0
     try:
@@ -81,8 +81,8 @@ def tell_known(home: Path, reporter: Reporter) -> int:
 
 
 def main(arguments: Sequence[str]) -> int:
-    """STEP MARK [FOUND]; without FOUND, "-" has the last lines of standard input told. ``known HOME`` tells the sheet
-    which host this machine is already."""
+    """``STEP MARK [FOUND]`` reports one step; with "-" as FOUND, the last lines of standard input. ``known HOME`` ties
+    the sheet to the host that this machine already is."""
     step, mark, *found = arguments
     if step == "known":
         return tell_known(Path(mark), Reporter.from_environment(os.environ))

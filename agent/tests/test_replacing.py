@@ -1,4 +1,4 @@
-"""Setting a service up again: jobs that run end first, and nothing new is taken meanwhile."""
+"""Installing the service again: running jobs end first, and the agent takes no new ones."""
 
 import asyncio
 import os
@@ -19,18 +19,18 @@ def test_it_waits_until_the_last_job_has_ended(tmp_path):
     notes.mkdir()
     note = notes / "12-1.json"
     note.write_text("{}")
-    said = []
+    messages = []
 
     async def run():
-        waiting = asyncio.create_task(replacing.wait_for_jobs(tmp_path, said.append))
-        while not said:
+        waiting = asyncio.create_task(replacing.wait_for_jobs(tmp_path, messages.append))
+        while not messages:
             await asyncio.sleep(0)
         assert replacing.is_being_replaced(tmp_path)
         note.unlink()
         await waiting
 
     asyncio.run(run())
-    assert said == [replacing.waiting_for(["12-1"])]
+    assert messages == [replacing.waiting_for(["12-1"])]
     assert replacing.is_being_replaced(tmp_path), "until the new agent is there"
     replacing.no_longer_replaced(tmp_path)
     assert not replacing.is_being_replaced(tmp_path)

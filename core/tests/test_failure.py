@@ -52,7 +52,7 @@ def test_a_command_that_no_tool_knows_may_be_misspelt():
     [
         (127, [], {}, "calls a command that is not on this host's PATH"),
         (127, ["bash: line 2: ./build/run: No such file or directory"], {}, "there is no such file"),
-        (126, ["bash: line 2: ./run.sh: Permission denied"], {}, "./run.sh is not marked as a program"),
+        (126, ["bash: line 2: ./build.sh: Permission denied"], {}, "./build.sh is not marked as a program"),
         (126, ["bash: line 2: ./out: Is a directory"], {}, "./out is a folder"),
         (126, ["bash: ./tool: cannot execute binary file: Exec format error"], {}, "another system or processor"),
         (126, [], {}, "cannot be run as a program"),

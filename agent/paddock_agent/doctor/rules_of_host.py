@@ -108,7 +108,7 @@ def _astray(evidence: Evidence, failed: Check, known: tuple[str, ...]) -> Diagno
 
 
 def _environment_of(program: str) -> str:
-    """The virtual environment of the agent's Python, and no folder above it: that may be somebody's own."""
+    """The virtual environment of the agent's Python, never a folder above it, which may belong to a person."""
     return program.rpartition("/bin/")[0] or "/opt/paddock"
 
 

@@ -154,6 +154,7 @@ class Host(models.Model):
     joined_with = models.ForeignKey(EntryPass, models.SET_NULL, null=True, related_name="hosts")
     decided_at = models.DateTimeField(null=True)
     decided_by = models.CharField(max_length=200, blank=True)
+    retired_because = models.CharField(max_length=300, blank=True)
 
     class Meta:
         ordering = ["name"]

@@ -17,7 +17,6 @@ from ..health import vitals
 from ..health.models import SEVERITIES
 from ..health.serializers import WatchedServiceSerializer, WatchReportSerializer
 from ..health.watch_shown import watch_shown
-from ..logbook.reading import last_reason
 from ..toolchains.models import Installation
 from .models import LINK_CHOICES, NAME, EntryPass, Host, Paddock
 
@@ -296,7 +295,6 @@ class HostSerializer(serializers.ModelSerializer):
     undo_until = serializers.DateTimeField(
         read_only=True, allow_null=True, help_text="Until when its retirement can be undone."
     )
-    retired_because = serializers.SerializerMethodField(help_text="Why it was retired; empty for a host that was not.")
     way = serializers.SerializerMethodField(help_text="The way to work: what must be true for a job to land here.")
 
     class Meta:
@@ -346,11 +344,6 @@ class HostSerializer(serializers.ModelSerializer):
     def get_watch(self, host: Host) -> dict | None:
         shown = watch_shown(host, timezone.now())
         return WatchReportSerializer(shown).data if shown else None
-
-    def get_retired_because(self, host: Host) -> str:
-        if host.standing != Host.Standing.RETIRED:
-            return ""
-        return last_reason("retired", "host", host.name)
 
     @extend_schema_field(StepSerializer(many=True))
     def get_way(self, host: Host) -> list[dict[str, str]]:

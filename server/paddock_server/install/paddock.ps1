@@ -47,6 +47,22 @@ function Stop-Missing([string] $what, [string] $found, [string] $remedy) {
     exit 1
 }
 
+function Add-ToPath([string] $folder) {
+    # Through the registry: what .NET reads is expanded, and writing it back would lose every %SystemRoot% in it.
+    $place = 'SYSTEM\CurrentControlSet\Control\Session Manager\Environment'
+    $key = [Microsoft.Win32.Registry]::LocalMachine.OpenSubKey($place, $true)
+    try {
+        $path = [string] $key.GetValue('Path', '', 'DoNotExpandEnvironmentNames')
+        if (($path -split ';') -notcontains $folder) {
+            $key.SetValue('Path', $path.TrimEnd(';') + ';' + $folder, 'ExpandString')
+        }
+    } finally {
+        $key.Dispose()
+    }
+    # Removing a variable that is not there tells programs that the environment has changed.
+    [Environment]::SetEnvironmentVariable('PADDOCK_PATH_CHANGED', $null, 'Machine')
+}
+
 function Install-Agent([string] $place, [string] $log) {
     # What a program writes to its error stream would otherwise end this script in Windows PowerShell 5.
     $ErrorActionPreference = 'Continue'
@@ -139,10 +155,7 @@ try {
     $env:PYTHONPATH = ''
     # People and remedies call it by its name: in new sessions it is on the PATH.
     Set-Content -Path (Join-Path $prefix 'paddock-agent.cmd') -Encoding Ascii -Value "@`"$agentPython`" -m paddock_agent %*"
-    $machinePath = [Environment]::GetEnvironmentVariable('Path', 'Machine')
-    if (($machinePath -split ';') -notcontains $prefix) {
-        [Environment]::SetEnvironmentVariable('Path', "$machinePath;$prefix", 'Machine')
-    }
+    if ($env:PADDOCK_KEPT -ne 'by hand') { Add-ToPath $prefix }
 
     if (Test-Path (Join-Path $agentHome 'identity.json')) {
         Write-Output 'This machine has joined before; its key stays.'

@@ -3389,7 +3389,6 @@ export interface components {
              * @description Until when its retirement can be undone.
              */
             readonly undo_until: string | null;
-            /** @description Why it was retired; empty for a host that was not. */
             readonly retired_because: string;
             suspicions: components["schemas"]["Suspicion"][];
             /** @description Watched here beyond those of the paddock. */

@@ -10,12 +10,12 @@ from paddock_core.bring_up import Step
 
 from ...errors import Invalid, NotNow
 from ...hosts.actions.make_pass import make_pass
-from ...hosts.actions.revoke_pass import revoke_pass
+from ...hosts.actions.revoke_pass import end_spare_pass
 from ...hosts.models import EntryPass
 from ...install.scripts import script_for
 from ...link import running
 from ...logbook.write import write
-from ...people.actor import SERVER, Actor
+from ...people.actor import Actor
 from ...people.models import Role
 from .. import ssh
 from ..choices import choices_of
@@ -101,18 +101,15 @@ async def _bring_up(pk: int, target: ssh.Target, script: str, secret: str, by_ha
         await database_sync_to_async(_note)(pk, target.address, "failed", str(error), error.remedy)
         return
     finally:
-        await database_sync_to_async(_end_pass)(pass_pk)
+        await database_sync_to_async(_end_trip)(pass_pk)
     if code:
         await database_sync_to_async(_note_output)(pk, target.address, code, output.replace(secret, "…"))
     else:
         await database_sync_to_async(_note)(pk, target.address, "done", f"Sent over SSH as {target.user}.", ())
 
 
-def _end_pass(pk: int) -> None:
-    """The trip is over: its pass is good for nothing else."""
-    made = EntryPass.objects.select_related("paddock").get(pk=pk)
-    if made.revoked_at is None and made.used < made.uses:
-        revoke_pass(SERVER, made)
+def _end_trip(pass_pk: int) -> None:
+    end_spare_pass(EntryPass.objects.select_related("paddock").get(pk=pass_pk))
 
 
 def _note(pk: int, address: str, mark: str, found: str, remedy: tuple[str, ...]) -> None:

@@ -8,6 +8,7 @@ from django.utils import timezone
 from paddock_core.bring_up import Step
 
 from ...errors import NotNow
+from ...hosts.actions.revoke_pass import end_spare_pass
 from ...hosts.models import Host
 from ...link import feed
 from ...logbook.write import write
@@ -17,8 +18,7 @@ from ..models import BringUp, ToldStep
 
 @transaction.atomic
 def note_known(sheet: BringUp, host: Host) -> None:
-    """Raises NotNow for a sheet of another paddock, or that another host follows. The pass of the sheet is of no use
-    any more and ends."""
+    """Raises NotNow for a sheet of another paddock or another host. The pass of the sheet ends: nobody needs it."""
     if sheet.host_id == host.pk:
         return
     if sheet.host_id or sheet.paddock_id != host.paddock_id:
@@ -27,9 +27,8 @@ def note_known(sheet: BringUp, host: Host) -> None:
     sheet.host = host
     sheet.repairs = True
     sheet.save(update_fields=["host", "repairs"])
-    if not sheet.batch and sheet.entry_pass and not sheet.entry_pass.revoked_at:
-        sheet.entry_pass.revoked_at = now
-        sheet.entry_pass.save(update_fields=["revoked_at"])
+    if sheet.entry_pass and not sheet.batch:
+        end_spare_pass(sheet.entry_pass)
     said = f"This machine is {host.name} already; its key, name and labels stay."
     ToldStep.objects.update_or_create(
         bring_up=sheet,

@@ -19,10 +19,10 @@ from ...bring_up.models import BringUp
 from ...errors import Invalid, NotNow, PassRefused, PassUnknown
 from ...link import feed
 from ...logbook.write import write
-from ...people.actor import SERVER, Actor
+from ...people.actor import Actor
 from ..models import LIVING, NAME, EntryPass, Host, suggested_slots
 from ..wording import clean_labels
-from .revoke_pass import revoke_pass
+from .revoke_pass import end_spare_pass
 
 
 @transaction.atomic
@@ -77,8 +77,8 @@ def _tick_off(host: Host, code: str) -> None:
         sheet.host = host
         sheet.save(update_fields=["host"])
         spare = sheet.entry_pass
-        if spare and not sheet.batch and spare.pk != host.joined_with_id and spare.revoked_at is None:
-            revoke_pass(SERVER, spare)  # it came over another pass, and this one would let a stranger in
+        if spare and not sheet.batch and spare.pk != host.joined_with_id:
+            end_spare_pass(spare)  # the machine came with another pass
         host.labels, host.slots = clean_labels([*host.labels, *sheet.labels]), sheet.slots or host.slots
         host.save(update_fields=["labels", "slots"])
         feed.tell("bring-up", sheet.pk, host.paddock.name)

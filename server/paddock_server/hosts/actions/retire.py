@@ -53,10 +53,10 @@ def undo_retirement(actor: Actor, host: Host) -> None:
     if host.undo_until < timezone.now():
         raise NotNow(f"{host.name} was retired more than {UNDO_DAYS} days ago. Bring it in again.")
     if Host.objects.filter(name__iexact=host.name, standing__in=LIVING).exists():
-        raise NotNow(f"Another host is called {host.name} now. Retire or rename that first.")
+        raise NotNow(f"Another host is called {host.name} now. Retire that one first.")
     host.standing = Host.Standing.ADMITTED
-    host.decided_at, host.decided_by = timezone.now(), actor.name
-    host.save(update_fields=["standing", "decided_at", "decided_by"])
+    host.decided_at, host.decided_by, host.retired_because = timezone.now(), actor.name, ""
+    host.save(update_fields=["standing", "decided_at", "decided_by", "retired_because"])
     write(actor, "undid the retirement of", "host", host.name, host.paddock.name)
     feed.tell("host", host.name, host.paddock.name)
     dispatcher.wake_after_commit()
@@ -65,8 +65,9 @@ def undo_retirement(actor: Actor, host: Host) -> None:
 def _take_out(actor: Actor, host: Host, verb: str, reason: str) -> None:
     host.standing = Host.Standing.RETIRED
     watches.forget(host.pk)
-    host.decided_at, host.decided_by = timezone.now(), actor.name
-    host.save(update_fields=["standing", "key_digest", "watch_digest", "decided_at", "decided_by"])
+    host.decided_at, host.decided_by, host.retired_because = timezone.now(), actor.name, reason
+    fields = ["standing", "key_digest", "watch_digest", "decided_at", "decided_by", "retired_because"]
+    host.save(update_fields=fields)
     note_link(host, Seen.KEY_REVOKED)
     write(actor, verb, "host", host.name, host.paddock.name, **({"reason": reason} if reason else {}))
     feed.tell("host", host.name, host.paddock.name)

@@ -8,7 +8,7 @@ from django.utils import timezone
 from ...errors import NotNow
 from ...link import feed
 from ...logbook.write import write
-from ...people.actor import Actor
+from ...people.actor import SERVER, Actor
 from ...people.models import Role
 from ..models import EntryPass
 
@@ -23,3 +23,9 @@ def revoke_pass(actor: Actor, entry_pass: EntryPass) -> None:
     entry_pass.save(update_fields=["revoked_at"])
     write(actor, "revoked", "pass", entry_pass.name, entry_pass.paddock.name)
     feed.tell("pass", entry_pass.pk, entry_pass.paddock.name)
+
+
+def end_spare_pass(entry_pass: EntryPass) -> None:
+    """The server revokes a pass that is not needed any more and would still let a machine in."""
+    if entry_pass.revoked_at is None and entry_pass.used < entry_pass.uses:
+        revoke_pass(SERVER, entry_pass)
