@@ -15,7 +15,7 @@ from types import SimpleNamespace
 
 import pytest
 from shell_says import SHELL, disagreements
-from systemd_host import SystemdHost, why_not
+from systemd_host import booted
 
 WHEELS = Path(__file__).parents[2] / ".make" / "wheels"
 PYTHON_TAG = "import sys; print('cp%d%d' % sys.version_info[:2])"
@@ -67,7 +67,7 @@ class Surveyed:
     """One host, what was done to it, and what the survey there found."""
 
     def __init__(self, name: str, number: int) -> None:
-        self.host = SystemdHost(name, number)
+        self.host = booted(name, number)
         self.host.run(PREPARED[name])
         self.host.unpack("/opt/agent", packages())
         done = self.host.run("PYTHONPATH=/opt/agent python3 -m paddock_agent survey")
@@ -89,8 +89,6 @@ class Surveyed:
 
 @pytest.fixture(scope="module")
 def hosts():
-    if why := why_not():
-        pytest.skip(why)
     if not Path("/usr/lib/jvm/java-17-openjdk-amd64").is_dir() or not Path("/usr/share/maven").is_dir():
         pytest.skip("the hosts' tools are this machine's, which has no JDK 17 and Maven from its packages")
     made = {}

@@ -175,8 +175,12 @@ class SystemdHost:
         try:
             return self.run(
                 "systemctl is-system-running; systemctl list-jobs --no-legend | grep running; "
-                "journalctl --boot --no-pager --output=cat | tail -n 15"
-            ).stdout[-1500:]
+                "bus=$(systemctl show --property=MainPID --value dbus); "
+                "grep -h -e ^State -e ^Threads /proc/$bus/status; cat /proc/$bus/wchan /proc/$bus/stack; "
+                "ls -l /proc/$bus/exe /proc/$bus/fd | cut -c 40-; cat /proc/pressure/*; "
+                "journalctl --boot --no-pager --output=cat _TRANSPORT=journal _TRANSPORT=stdout | "
+                "grep -v getty | tail -n 12"
+            ).stdout[-4000:]
         except subprocess.TimeoutExpired:
             return "It does not answer either."
 
