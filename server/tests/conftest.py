@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+import os
 from itertools import count
 
 import pytest
@@ -23,13 +24,16 @@ from paddock_server.work.fleet import forget_fleet
 
 @pytest.fixture(autouse=True)
 def fresh(db, settings, tmp_path):
-    """An empty database, folders and cache for every test."""
+    """An empty database, folders and cache for every test. A command that it runs here sets the mask of new files."""
     settings.LOGS, settings.OUTPUTS = tmp_path / "logs", tmp_path / "outputs"
     cache.clear()
     catalogue.forget()
     words.forget()
     lately.forget()
     forget_fleet()
+    mask = os.umask(0o022)
+    yield
+    os.umask(mask)
 
 
 @pytest.fixture

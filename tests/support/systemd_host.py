@@ -39,6 +39,7 @@ exec chroot . /usr/bin/env -i container=paddock PATH=/usr/sbin:/usr/bin:/sbin:/b
 """
 PLACE = r"""
 set -e
+umask 022 # whatever this process has: into a host whose root is closed, its own services cannot look
 for tree in unified named; do
     mkdir -p "$WORK/groups/$tree"
     [ -e "$WORK/groups/$tree/cgroup.procs" ] && continue
@@ -139,7 +140,7 @@ class SystemdHost:
             raise
 
     def _boot_by_and_by(self) -> None:
-        """On a very busy machine a start now and then hangs: systemd never hears that its bus is ready."""
+        """On a very busy machine a start now and then takes too long."""
         for tries_left in reversed(range(TRIES)):
             try:
                 self.boot()
