@@ -7,7 +7,6 @@ import os
 from typing import Any
 
 import django
-from django.core.asgi import get_asgi_application
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "paddock_server.settings")
 django.setup()
@@ -20,7 +19,10 @@ from .care.keeper import keep_caring  # noqa: E402
 from .chores.keeper import keep_rolling  # noqa: E402
 from .front.bodies import Bodies  # noqa: E402
 from .front.headers import Headers  # noqa: E402
+from .front.health_answer import HealthAnswer  # noqa: E402
+from .front.one_crossing import OneCrossing  # noqa: E402
 from .front.origin import OwnOrigin, no_such_socket  # noqa: E402
+from .front.static_files import StaticFiles  # noqa: E402
 from .health.keepers import keep_finding, keep_reading  # noqa: E402
 from .link import running  # noqa: E402
 from .link.agents import agent_link  # noqa: E402
@@ -29,6 +31,7 @@ from .link.leases import resume_after_start  # noqa: E402
 from .link.silence import keep_listening  # noqa: E402
 from .link.watch_lane import with_short_way  # noqa: E402
 from .runs.keeper import keep_tidy  # noqa: E402
+from .storage import start_writer, stop_writer  # noqa: E402
 from .telling.deliveries import keep_telling  # noqa: E402
 from .time_line.keeper import keep_marking  # noqa: E402
 from .work.dispatcher import keep_dispatching  # noqa: E402
@@ -37,7 +40,7 @@ _feed = OwnOrigin(AuthMiddlewareStack(FeedConsumer.as_asgi()))
 
 _router = ProtocolTypeRouter(
     {
-        "http": Headers(Bodies(with_short_way(get_asgi_application()))),
+        "http": Headers(HealthAnswer(StaticFiles(Bodies(with_short_way(OneCrossing()))))),
         "websocket": URLRouter(
             [path("agent/v1/link", agent_link), path("api/v1/feed/", _feed), re_path(r"^", no_such_socket)]
         ),
@@ -49,6 +52,7 @@ async def _lifespan(receive: Any, send: Any) -> None:
     """Starts the dispatcher, the leases and the keepers with the server, and ends them with it."""
     await receive()
     running.server.loop = asyncio.get_running_loop()
+    start_writer()
     keeping = [
         asyncio.create_task(work)
         for work in (
@@ -70,6 +74,7 @@ async def _lifespan(receive: Any, send: Any) -> None:
     for task in keeping:
         task.cancel()
     await asyncio.gather(*keeping, return_exceptions=True)
+    await asyncio.to_thread(stop_writer)
     await send({"type": "lifespan.shutdown.complete"})
 
 

@@ -46,8 +46,6 @@ INSTALLED_APPS = [
 ]
 
 MIDDLEWARE = [
-    "django.middleware.security.SecurityMiddleware",
-    "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
@@ -73,10 +71,10 @@ DATABASES = {
         "ENGINE": "paddock_server.pooled_sqlite",
         "NAME": DATA / "paddock.sqlite3",
         "OPTIONS": {
-            # One writer at a time, said at the start of a transaction: no deadlock when a reader becomes a writer.
+            # Said at the start of a transaction: no deadlock when a command beside the server begins to write.
             "transaction_mode": "IMMEDIATE",
             "timeout": 20,
-            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA foreign_keys=ON;",
+            "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON;",
         },
         "TEST": {"NAME": DATA / "test.sqlite3"},
     }
@@ -92,12 +90,12 @@ AUTH_PASSWORD_VALIDATORS = [
         "OPTIONS": {"user_attributes": ("username",), "max_similarity": 0.7},
     },
 ]
+SESSION_ENGINE = "paddock_server.people.sessions"
 SESSION_COOKIE_NAME = "paddock_session"
 SESSION_COOKIE_SAMESITE = "Strict"
 CSRF_COOKIE_NAME = "paddock_csrf"
 CSRF_COOKIE_SAMESITE = "Strict"
 CSRF_FAILURE_VIEW = "paddock_server.api.problems.csrf_failure"
-SECURE_CONTENT_TYPE_NOSNIFF = True
 
 USE_TZ = True
 TIME_ZONE = "UTC"

@@ -17,7 +17,6 @@ handler400 = "paddock_server.api.problems.bad_request"
 handler500 = "paddock_server.api.problems.failed"
 
 urlpatterns = [
-    path("healthz", web.healthz),
     path("api/v1/", include("paddock_server.api.urls")),
     path("agent/v1/join", JoinView.as_view()),
     path("agent/v1/leave", LeaveView.as_view()),
@@ -35,6 +34,6 @@ urlpatterns = [
     path("install/simple/", install.projects),
     path("install/simple/<str:name>/", install.project),
     path("install/files/<str:name>", install.file),
-    re_path(r"^(api|agent|install|static|metrics|hooks)(/|$)", problems.not_found),
+    re_path(r"^(api|agent|install|static|healthz|metrics|hooks)(/|$)", problems.not_found),
     re_path(r"^", web.page),
 ]

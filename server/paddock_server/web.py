@@ -1,17 +1,14 @@
-"""The web application's page, and whether the server can serve."""
+"""The web application's page, and what is said outside the API where the storage gives trouble."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from pathlib import Path
 
 from django.conf import settings
-from django.db import connection
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpRequest, HttpResponse
 
-from . import storage_trouble
 from .api.problems import respond
-from .storage_trouble import Trouble, trouble_of
+from .storage.trouble import Trouble, trouble_of
 
 NOT_BUILT = "The web part is not built yet. `make web` builds it; `make demo` and `make test` do so by themselves."
 
@@ -24,16 +21,6 @@ def page(request: HttpRequest, *_: object, **__: object) -> HttpResponse:
     response = HttpResponse(index.read_bytes(), content_type="text/html; charset=utf-8")
     response.headers["Cache-Control"] = "no-cache"
     return response
-
-
-def healthz(request: HttpRequest) -> HttpResponse:
-    """200 while the server can serve: its database answers, and can be written. Else why not."""
-    trouble = storage_trouble.look(settings.DATA, Path(connection.settings_dict["NAME"]))
-    if trouble:
-        return answer(trouble)
-    with connection.cursor() as cursor:
-        cursor.execute("SELECT 1")
-    return JsonResponse({"status": "ok"})
 
 
 class SaidTrouble:

@@ -19,12 +19,6 @@ from paddock_server.people.actor import SERVER
 from paddock_server.people.models import Role, Token
 
 
-@pytest.mark.django_db(transaction=True)
-def test_the_server_says_that_it_is_up_to_anybody():
-    answer = Client().get("/healthz")
-    assert (answer.status_code, answer.json()) == (200, {"status": "ok"})
-
-
 @pytest.mark.parametrize(
     ("path", "status"),
     [

@@ -5,12 +5,14 @@ from __future__ import annotations
 import asyncio
 import contextlib
 
+import pytest
 from waiting import soon
 
 from paddock_server.link import connections, silence
 from paddock_server.link.connections import Connection
 
 
+@pytest.mark.django_db(transaction=True)
 async def test_one_that_cannot_be_noted_keeps_nobody_from_being_heard(monkeypatch):
     noted = []
 

@@ -9,10 +9,11 @@ import pytest
 from django.db import OperationalError
 from django.test import RequestFactory
 
-from paddock_server import storage_trouble, web
+from paddock_server import web
 from paddock_server.api.problems import handle
 from paddock_server.errors import Invalid
-from paddock_server.storage_trouble import BUSY, FULL, READ_ONLY, look, trouble_of
+from paddock_server.storage import trouble as storage_trouble
+from paddock_server.storage.trouble import BUSY, FULL, READ_ONLY, look, trouble_of
 
 
 def provoked(database, statement):

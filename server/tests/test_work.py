@@ -20,6 +20,7 @@ from paddock_server.people.models import Role
 from paddock_server.runs import log_store
 from paddock_server.toolchains.actions.take_in_survey import take_in_survey
 from paddock_server.toolchains.models import Installation
+from paddock_server.work import round
 from paddock_server.work.actions.expire_offer import expire_offer
 from paddock_server.work.actions.take_report import take_report
 from paddock_server.work.fit_view import FitSerializer
@@ -197,6 +198,22 @@ def test_a_refused_offer_waits_again(operator, new_host):
     Attempt.objects.update(ended_at=timezone.now() - timedelta(seconds=REFUSAL_SECONDS + 1))
     run_round()
     assert job.attempts.count() == 2
+
+
+def test_a_round_that_meets_a_refusing_host_asks_for_another_by_itself(operator, new_host, monkeypatch):
+    """Whoever refused may have done so before this server started: nothing else would wake the dispatcher."""
+    asked = []
+    monkeypatch.setattr(round.dispatcher, "wake_later", asked.append)
+    host = new_host()
+    number = submit(operator).json()["id"]
+    run_round()
+    assert asked == []
+    take_report(host, wire.AttemptRefused(attempt=called(number), why="the disk is full"))
+    run_round()
+    assert asked == [REFUSAL_SECONDS + 1]
+    Attempt.objects.update(ended_at=timezone.now() - timedelta(seconds=REFUSAL_SECONDS + 1))
+    run_round()
+    assert asked == [REFUSAL_SECONDS + 1]
 
 
 def test_an_offer_that_nobody_answers_is_taken_back(operator, new_host):

@@ -256,7 +256,7 @@ def test_two_hundred_jobs_under_kills_end_once_each_with_whole_logs_and_no_slot_
         for agent in agents:
             agent.come_in("--labels", "faulty", "--slots", "3")
         script = (
-            f"for i in $(seq 1 {LINES}); do echo $PADDOCK_ATTEMPT line $i; done; sleep 0.2; echo $PADDOCK_ATTEMPT end"
+            f"for i in $(seq 1 {LINES}); do echo $PADDOCK_ATTEMPT line $i; done; sleep 0.3; echo $PADDOCK_ATTEMPT end"
         )
         jobs = [server.submit(script, ["label faulty"], retries=10, name=f"soak {i}") for i in range(JOBS)]
         killed = {"server": 0, "agent": 0}

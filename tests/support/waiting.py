@@ -19,7 +19,7 @@ def until(is_so: Callable[[], T], what: object = "it", patience: float = PATIENC
     while True:
         if found := is_so():
             return found
-        assert time.monotonic() < ends, f"waited {patience:g} s for {what}"
+        assert time.monotonic() < ends, f"waited {patience:g} s for {what() if callable(what) else what}"
         time.sleep(rest)
         # Who asks a server fifty times a second keeps it from what is waited for.
         rest = min(LONGEST_REST, rest * 1.3)

@@ -13,7 +13,7 @@ from rest_framework.response import Response
 from rest_framework.views import set_rollback
 
 from ..errors import ActionError
-from ..storage_trouble import trouble_of
+from ..storage.trouble import trouble_of
 
 WRONG_NAME = "The server does not go by the name in this address. PADDOCK_HOSTS lists, with commas, those that it has."
 log = logging.getLogger("paddock.api")

@@ -6,10 +6,9 @@ import asyncio
 import contextlib
 import logging
 from collections.abc import Iterator
-from datetime import timedelta
+from datetime import datetime, timedelta
 
 from channels.db import database_sync_to_async
-from django.db import transaction
 from django.utils import timezone
 
 from paddock_core.recurrence import HORIZON
@@ -19,6 +18,7 @@ from ..hosts.actions.hold import drain, hold, resume
 from ..hosts.models import Host
 from ..link import feed
 from ..people.actor import SERVER
+from ..storage import action
 from .actions.note_ahead import note_ahead
 from .models import Care, CareTime
 from .times import times_between
@@ -43,15 +43,13 @@ def look() -> None:
     for host in Host.objects.select_related("paddock").exclude(holding="").filter(hold_until__lte=now):
         with _costs_only_itself(f"the hold of {host.name}"):
             resume(SERVER, host)
-    CareTime.objects.filter(ends_at__lte=now, over_at=None).update(over_at=now)
+    _note_over(now)
     for care in Care.objects.select_related("paddock", "host__paddock"):
         with _costs_only_itself(f"the plan {care.pk} ({care.what})"):
             if care.rule and (care.ahead_until is None or care.ahead_until - now < HORIZON / 2):
                 note_ahead(care, now)
             for starts, ends in times_between(care, now, now + timedelta(seconds=1)):
-                _care_for(
-                    care, *CareTime.objects.get_or_create(care=care, starts_at=starts, defaults={"ends_at": ends})
-                )
+                _care_for(care, starts, ends)
 
 
 @contextlib.contextmanager
@@ -62,8 +60,14 @@ def _costs_only_itself(what: str) -> Iterator[None]:
         log.exception("%s could not be looked at; it is tried again.", what[:200])
 
 
-@transaction.atomic
-def _care_for(care: Care, time: CareTime, is_new: bool) -> None:
+@action
+def _note_over(now: datetime) -> None:
+    CareTime.objects.filter(ends_at__lte=now, over_at=None).update(over_at=now)
+
+
+@action
+def _care_for(care: Care, starts: datetime, ends: datetime) -> None:
+    time, is_new = CareTime.objects.get_or_create(care=care, starts_at=starts, defaults={"ends_at": ends})
     hosts = [care.host] if care.host else list(Host.objects.select_related("paddock").filter(paddock=care.paddock))
     new = []
     for host in hosts:

@@ -6,6 +6,7 @@ import asyncio
 import contextlib
 from typing import Any
 
+from ..storage import is_full
 from .refusal import refusal
 
 LARGEST_BODY = 2 * 1024 * 1024
@@ -17,8 +18,8 @@ _BY_ADDRESS = {
     "/agent/v1/outputs/": LARGEST_BODY + 1024,
     "/agent/": 512 * 1024,
     "/metrics": 0,
-    "/healthz": 0,
 }
+_CHANGING = frozenset({"POST", "PUT", "PATCH", "DELETE"})
 DRAIN_SECONDS, DRAIN_BYTES = 2.0, 16 * 1024 * 1024
 """A client that sends more than it may hears so only if it is let send a while."""
 
@@ -66,6 +67,8 @@ class Bodies:
             self._together -= sum(map(len, parts))
 
     async def _take(self, scope: Any, receive: Any, most: int, parts: list[bytes]) -> None:
+        if scope["method"] in _CHANGING and is_full():
+            raise _Refused(503, "More waits to be written than the server takes at a time. Nothing was changed.")
         too_large = _Refused(413, f"A request to this address has at most {most} bytes.")
         announced = dict(scope["headers"]).get(b"content-length", b"")
         if announced.isdigit() and int(announced[:20]) > most:

@@ -11,6 +11,7 @@ import time
 from channels.db import database_sync_to_async
 from django.conf import settings
 
+from ..storage import run_in_writer
 from . import vitals, watches
 from .actions.keep_findings import keep_findings
 from .actions.keep_readings import hosts_due, keep_readings, thin
@@ -45,7 +46,7 @@ async def keep_reading() -> None:
 async def write_readings() -> None:
     """Writes what was read since the last time."""
     try:
-        await database_sync_to_async(keep_readings)(vitals.unwritten(), watches.unwritten())
+        await run_in_writer(keep_readings, vitals.unwritten(), watches.unwritten())
     except Exception:
         log.exception("Readings could not be written; those of one minute are lost.")
 

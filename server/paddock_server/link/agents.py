@@ -35,7 +35,8 @@ from ..runs.actions.take_folders import take_folders
 from ..runs.actions.take_outputs import take_outputs
 from ..runs.actions.take_step import take_step
 from ..runs.log_lane import LogLane
-from ..storage_trouble import trouble_of
+from ..storage import run_in_writer
+from ..storage.trouble import trouble_of
 from ..time_line.actions.note_restore import note_restore
 from ..toolchains.actions.take_in_survey import take_in_survey
 from ..toolchains.actions.try_tool import take_trial
@@ -77,7 +78,7 @@ async def agent_link(scope: Scope, receive: Receive, send: Send) -> None:
         connection.protocol = hello.protocol
         address = (scope.get("client") or ("",))[0]
         is_connected = connections.is_connected(host.pk)
-        clone = await database_sync_to_async(note_caller)(host.pk, hello.facts.machine, address, is_connected)
+        clone = await run_in_writer(note_caller, host.pk, hello.facts.machine, address, is_connected)
         if clone:
             await send({"type": "websocket.send", "text": wire.encode(wire.Dismiss(why=clone)).decode()})
             await _close(send, REPLACED, "a clone")
@@ -86,36 +87,36 @@ async def agent_link(scope: Scope, receive: Receive, send: Send) -> None:
             if twin.is_news:
                 said = f"A second agent with its key called from {address}, {twin.sentence}."
                 if twin.is_another_machine:
-                    await database_sync_to_async(dispute)(host, said)
+                    await run_in_writer(dispute, host, said)
                 else:  # as one that was started by hand beside its service: it is refused, and the work goes on
-                    await database_sync_to_async(note_strange)(host, "clone", said)
+                    await run_in_writer(note_strange, host, "clone", said)
             await _close(send, TWIN, "another agent with this key is connected")
             return
-        if await database_sync_to_async(note_restore)(hello):
+        if await run_in_writer(note_restore, hello):
             connections.close_all()
             await _close(send, REPLACED, "the database was restored")
             return
         if twins.comes_in_turns(host.pk, hello.facts.boot, hello.run):
             said = f"Two agents take turns with its key: now the one that calls from {address} is back"
             said += f" (machine {hello.facts.machine[:12] or 'unknown'}, started as {hello.facts.boot[:12]})."
-            await database_sync_to_async(dispute)(host, said)
+            await run_in_writer(dispute, host, said)
         connections.enter(connection)
         entered = True
         vitals.forget(host.pk)
-        welcome = await database_sync_to_async(greet)(host.pk, hello, address)
+        welcome = await run_in_writer(greet, host.pk, hello, address)
         connection.grace, connection.lease = host.grace, host.lease
         connection.pace = Pace(welcome.heartbeat)
         connection.welcome(welcome)
         await _converse(host, connection, receive, send)
     except BadMessage as error:
         log.warning("The agent of %s was cut off: %s", host.name, error)
-        await database_sync_to_async(note_strange)(host, "absurd", f"It was cut off: {error}"[:400])
+        await run_in_writer(note_strange, host, "absurd", f"It was cut off: {error}"[:400])
         await _close(send, BROKE_PROTOCOL, str(error))
     except (TimeoutError, _Closed):
         pass
     finally:
         if entered and connections.leave(connection) and not running.server.stopping:
-            await database_sync_to_async(_note_end)(host.pk, _seen_at_the_end(connection))
+            await run_in_writer(_note_end, host.pk, _seen_at_the_end(connection))
             grace, lease = (0, 0) if connection.said_goodbye else (connection.grace, connection.lease)
             leases.expire_later(host.pk, grace, lease)
 
@@ -171,14 +172,12 @@ async def _take_beat(host: Host, beat: wire.Heartbeat, pace: Pace, now: float) -
     not read meanwhile, so that only the sender notices."""
     if absurd := vitals.take(host.pk, beat):
         said = ", ".join(f"{name} = {getattr(beat, name, None) or beat.at}" for name in absurd)
-        await database_sync_to_async(note_strange)(host, "absurd", f"It sent {said}.")
+        await run_in_writer(note_strange, host, "absurd", f"It sent {said}.")
     if vitals.of(host.pk).has_moved:
         dispatcher.note_disk_moved()
     if wait := pace.wait(now):
         if pace.is_news:
-            await database_sync_to_async(note_strange)(
-                host, "hurried", f"It sends {pace.rate(now):.0f} heartbeats a second."
-            )
+            await run_in_writer(note_strange, host, "hurried", f"It sends {pace.rate(now):.0f} heartbeats a second.")
         await asyncio.sleep(wait)
 
 
@@ -193,7 +192,7 @@ async def _take_in_or_note(host: Host, message: wire.AgentMessage) -> None:
     """Takes a message in. One that makes the server fail is found, and passed over: sent for ever, it would hold up all
     that comes after it. Where only the storage gives trouble, the agent keeps it: raises _Closed."""
     try:
-        await database_sync_to_async(_take_in)(host.pk, message)
+        await run_in_writer(_take_in, host.pk, message)
     except BadMessage:
         raise
     except Exception as error:
@@ -202,7 +201,7 @@ async def _take_in_or_note(host: Host, message: wire.AgentMessage) -> None:
             raise _Closed from error
         kind = type(message).__name__
         log.exception("A message of %s (%s) could not be taken in; it is passed over.", host.name, kind)
-        await database_sync_to_async(note_strange)(host, "absurd", f"Its message {kind} could not be taken in.")
+        await run_in_writer(note_strange, host, "absurd", f"Its message {kind} could not be taken in.")
 
 
 def _take_in(host_id: int, message: wire.AgentMessage) -> None:

@@ -9,13 +9,13 @@ from __future__ import annotations
 import asyncio
 
 from channels.db import database_sync_to_async
-from django.db import transaction
 
 from paddock_core.link_state import Link, Seen
 
 from ..health.actions.greet import LIVE_STATES
 from ..health.actions.note_link import note_link
 from ..hosts.models import LIVING, Host
+from ..storage import action, run_in_writer
 from ..work.actions.take_report import lose_lease
 from ..work.models import Attempt
 from . import connections, running
@@ -33,23 +33,23 @@ def expire_later(host_id: int, grace: float, lease: float) -> None:
 async def _expire(host_id: int, absence: object, grace: float, lease: float) -> None:
     await asyncio.sleep(grace)
     if _is_still(absence, host_id):
-        await database_sync_to_async(note_absence)(host_id)
+        await run_in_writer(note_absence, host_id)
     await asyncio.sleep(max(0.0, lease - grace))
     if _is_still(absence, host_id):
-        await database_sync_to_async(expire)(host_id, lease)
+        await run_in_writer(expire, host_id, lease)
 
 
 def _is_still(absence: object, host_id: int) -> bool:
     return _away.get(host_id) is absence and not connections.is_connected(host_id) and not running.server.stopping
 
 
-@transaction.atomic
+@action
 def note_absence(host_id: int) -> None:
     """Where the link still counts as connected, that was before this server started."""
     note_link(Host.objects.select_related("paddock").get(pk=host_id), Seen.SERVER_WAS_DOWN)
 
 
-@transaction.atomic
+@action
 def expire(host_id: int, lease: float) -> None:
     """Gives up the host's attempts."""
     host = Host.objects.select_related("paddock").get(pk=host_id)

@@ -12,6 +12,7 @@ from paddock_core.link_state import Link, Seen
 
 from ..health.actions.note_link import note_link
 from ..hosts.models import LIVING, Host
+from ..storage import run_in_writer
 from . import connections, leases, running
 
 log = logging.getLogger("paddock.link")
@@ -31,7 +32,7 @@ async def keep_listening() -> None:
         for connection in connections.silent(time.monotonic()):
             try:
                 if connections.leave(connection) and not running.server.stopping:
-                    await database_sync_to_async(_note)(connection.host_id, Seen.SILENCE)
+                    await run_in_writer(_note, connection.host_id, Seen.SILENCE)
                     leases.expire_later(connection.host_id, 0, max(0.0, connection.lease - connection.grace))
             except Exception:
                 log.exception("A silence could not be noted; others are listened to still.")
@@ -44,7 +45,7 @@ async def _heal(now: float) -> None:
         heard = [one.host_id for one in connections.heard_since(now - HEAL_EVERY)]
         for host_id in await database_sync_to_async(_taken_for_away)(heard):
             if connections.is_connected(host_id):
-                await database_sync_to_async(_note)(host_id, Seen.HELLO)
+                await run_in_writer(_note, host_id, Seen.HELLO)
     except Exception:
         log.exception("Links could not be set right; it is tried again.")
 

@@ -9,11 +9,11 @@ from __future__ import annotations
 from datetime import datetime, timedelta
 
 from django.contrib.auth.models import User
-from django.db import transaction
 
 from paddock_core.guessing import wait_after
 
 from ..errors import TooManyTries
+from ..storage import action
 from .models import KnownPlace, WrongLogIns
 
 FREE_TRIES = {"address": 20, "account": 6}
@@ -38,7 +38,7 @@ def demand_patience(name: str, address: str, now: datetime) -> None:
             raise TooManyTries(f"There were too many wrong passwords. Try again in {seconds} s.", retry_after=seconds)
 
 
-@transaction.atomic
+@action
 def count_wrong(name: str, address: str, now: datetime) -> int:
     """Counts a wrong try; returns how many there were for this person or from this address, whichever is more."""
     WrongLogIns.objects.filter(last_at__lt=now - FORGOTTEN_AFTER).delete()
@@ -54,7 +54,7 @@ def count_wrong(name: str, address: str, now: datetime) -> int:
     return most
 
 
-@transaction.atomic
+@action
 def note_right(user: User, address: str, now: datetime) -> None:
     """The person is who they say: what was counted for them ends, and the address is a known place of theirs."""
     WrongLogIns.objects.filter(kind="account", subject=user.get_username().casefold()).delete()

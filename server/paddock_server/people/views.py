@@ -1,4 +1,3 @@
-from django.contrib.auth import login
 from django.utils.decorators import method_decorator
 from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
 from drf_spectacular.utils import extend_schema
@@ -56,7 +55,6 @@ class SessionView(APIView):
         given.is_valid(raise_exception=True)
         name, password = given.validated_data["username"], given.validated_data["password"]
         user = log_in(request._request, name, password, request.META.get("REMOTE_ADDR", ""))
-        login(request._request, user)
         request.user = user
         return _session(request)
 

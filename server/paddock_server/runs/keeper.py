@@ -10,6 +10,7 @@ from datetime import datetime
 from channels.db import database_sync_to_async
 from django.utils import timezone
 
+from ..storage import run_in_writer
 from . import log_store
 from .actions.pack_logs import logs_to_pack, note_packed
 from .actions.remove_old import note_removed, old_runs, remove_files
@@ -42,7 +43,7 @@ async def pack_ended(now: datetime) -> int:
             await asyncio.to_thread(log_store.pack, attempt.log_file)
         except OSError as error:
             log.warning("The log of attempt %s stays unpacked: %s", attempt.wire_name, error)
-    await database_sync_to_async(note_packed)(attempts, now)
+    await run_in_writer(note_packed, attempts, now)
     return len(attempts)
 
 
@@ -51,5 +52,5 @@ async def remove_old(now: datetime) -> int:
     found = await database_sync_to_async(old_runs)(now)
     for paddock, attempts in found:
         await asyncio.to_thread(remove_files, attempts)
-        await database_sync_to_async(note_removed)(paddock, attempts, now)
+        await run_in_writer(note_removed, paddock, attempts, now)
     return sum(len(attempts) for _, attempts in found)

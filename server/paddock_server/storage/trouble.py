@@ -13,6 +13,8 @@ from pathlib import Path
 
 from django.db import OperationalError
 
+from .writer import WriterStopped
+
 
 @dataclass(frozen=True)
 class Trouble:
@@ -37,6 +39,7 @@ READ_ONLY = Trouble(
     "The data folder cannot be written",
     "The server may not write in its data folder, or the disk is read-only. Nothing was changed. Its log says more.",
 )
+STOPPING = Trouble(503, "The server is stopping", "It takes nothing more. Nothing was changed; try again.", 10)
 _BY_WORDS = {
     "locked": BUSY,
     "busy": BUSY,
@@ -59,6 +62,8 @@ LEAST_FREE = 16 * 1024 * 1024
 
 def trouble_of(error: BaseException) -> Trouble | None:
     """What an error says of the storage; None for one that is about something else."""
+    if isinstance(error, WriterStopped):
+        return STOPPING
     if isinstance(error, OperationalError | sqlite3.OperationalError):
         said = str(error).lower()
         return next((trouble for words, trouble in _BY_WORDS.items() if words in said), None)

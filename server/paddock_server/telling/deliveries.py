@@ -14,6 +14,7 @@ from django.utils import timezone
 from ..errors import NotNow
 from ..link import running
 from ..sealing import unseal
+from ..storage import run_in_writer
 from .models import Delivery
 from .sending import NotSent, send
 
@@ -75,7 +76,7 @@ async def _deliver(pk: int) -> None:
     from .actions.deliver import note_failure, note_sent, prepare
 
     try:
-        delivery = await database_sync_to_async(prepare)(pk)
+        delivery = await run_in_writer(prepare, pk)
         if delivery is None:
             return
         telling = delivery.telling
@@ -83,9 +84,9 @@ async def _deliver(pk: int) -> None:
             signing = unseal(telling.sealed_for, bytes(telling.sealed)) if telling.sealed else ""
             await send(telling.kind, telling.target, signing, delivery.subject, delivery.body)
         except (NotSent, NotNow) as failure:
-            await database_sync_to_async(note_failure)(pk, str(failure))
+            await run_in_writer(note_failure, pk, str(failure))
         else:
-            await database_sync_to_async(note_sent)(pk)
+            await run_in_writer(note_sent, pk)
     except Exception:
         log.exception("A message could not be delivered.")
-        await database_sync_to_async(note_failure)(pk, "An error of this server's; its log has it.")
+        await run_in_writer(note_failure, pk, "An error of this server's; its log has it.")

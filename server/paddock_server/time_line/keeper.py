@@ -5,8 +5,7 @@ from __future__ import annotations
 import asyncio
 import logging
 
-from channels.db import database_sync_to_async
-
+from ..storage import run_in_writer
 from .actions.mark import mark
 from .identity import current_time_line
 
@@ -25,7 +24,7 @@ async def keep_marking() -> None:
 
 async def _mark() -> None:
     try:
-        await database_sync_to_async(_mark_current)()
+        await run_in_writer(_mark_current)
     except Exception:
         log.exception("The time line could not be marked; it is tried again in a minute.")
 

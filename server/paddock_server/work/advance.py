@@ -17,7 +17,6 @@ from ..logbook.write import write
 from ..people.actor import SERVER
 from ..pipeline_secrets.giving import values_for
 from . import dispatcher, offers
-from .fleet import REFUSAL_SECONDS
 from .models import Attempt, Job
 
 _OVER = {state.value for state in AttemptState} - {AttemptState.OFFERED.value, AttemptState.RUNNING.value}
@@ -104,8 +103,6 @@ def _set_attempt(job: Job, written: lifecycle.SetAttempt) -> None:
     if attempt.state in _OVER:
         looking.note_job_ended()
         hold_if_drained(attempt.host)
-        if attempt.started_at is None:
-            dispatcher.wake_later(REFUSAL_SECONDS + 1)
     feed.tell("host", attempt.host.name, attempt.host.paddock.name)
 
 

@@ -5,11 +5,11 @@ from __future__ import annotations
 import asyncio
 import logging
 
-from channels.db import database_sync_to_async
 from django.db import transaction
 
 from ..health.meters import DISPATCH_ROUND
 from ..link import running
+from ..storage import run_in_writer
 
 log = logging.getLogger("paddock.dispatcher")
 
@@ -18,6 +18,19 @@ class _Dispatcher:
     def __init__(self) -> None:
         self.wanted: asyncio.Event | None = None
         self.disks_matter = False
+        self._timer: asyncio.TimerHandle | None = None
+
+    def wake_in(self, seconds: float) -> None:
+        """Wakes it then. One timer is enough: a round that still waits for something asks again."""
+        loop = asyncio.get_running_loop()
+        if self._timer is None or self._timer.when() > loop.time() + seconds:
+            if self._timer is not None:
+                self._timer.cancel()
+            self._timer = loop.call_later(seconds, self._ring)
+
+    def _ring(self) -> None:
+        self._timer = None
+        self.wake()
 
     def wake(self) -> None:
         if self.wanted is not None:
@@ -34,7 +47,7 @@ def wake_after_commit() -> None:
 
 def wake_later(seconds: float) -> None:
     """Asks for a round some time after the transaction is through."""
-    transaction.on_commit(lambda: running.post_later(seconds, _dispatcher.wake))
+    transaction.on_commit(lambda: running.post(_dispatcher.wake_in, seconds))
 
 
 def disks_matter(do_they: bool) -> None:
@@ -59,6 +72,6 @@ async def keep_dispatching() -> None:
         _dispatcher.wanted.clear()
         try:
             with DISPATCH_ROUND.time():
-                await database_sync_to_async(run_round)()
+                await run_in_writer(run_round)
         except Exception:
             log.exception("A dispatch round failed; the next event starts another.")

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from channels.db import database_sync_to_async
 from django.db import transaction
 
 from ..link import running
+from ..storage import run_in_writer
 
 OFFER_SECONDS = 60.0
 
@@ -18,4 +18,4 @@ def watch(attempt_id: int) -> None:
 def _expire(attempt_id: int) -> None:
     from .actions.expire_offer import expire_offer
 
-    running.start(database_sync_to_async(expire_offer)(attempt_id, OFFER_SECONDS))
+    running.start(run_in_writer(expire_offer, attempt_id, OFFER_SECONDS))

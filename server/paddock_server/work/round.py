@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Iterable
 
+from django.db import DatabaseError
 from django.utils import timezone
 
 from paddock_core.dispatch import Placement, WaitingJob, dispatch_round
 from paddock_core.errors import CoreError
 from paddock_core.fit import Requirement
+from paddock_core.fleet import Readiness
 from paddock_core.lifecycle import JobState
 from paddock_core.reasons import Reason, ReasonKind
 from paddock_core.terms import DiskTerm, parts
@@ -18,9 +21,11 @@ from ..link import feed
 from . import dispatcher
 from .actions.place import place
 from .fence import Fences
-from .fleet import asked_of, kept_fleet, requirement_of
+from .fleet import REFUSAL_SECONDS, asked_of, kept_fleet, requirement_of
 from .lately import lately
 from .models import Job
+
+log = logging.getLogger("paddock.dispatcher")
 
 COLUMNS = (
     "id", "name", "pipeline", "terms", "prefers", "slots", "priority", "paddocks", "let_in", "is_own", "after",
@@ -56,9 +61,17 @@ def run_round() -> None:
     ]
     with kept_fleet() as index:
         decided = dispatch_round(waiting, index, recent.use, recent.warm)
+        refusing = index.state(Readiness.REFUSING).any()
     dispatcher.disks_matter(any(_asks_for_disk(job) for job in waiting))
+    if refusing:  # nothing else tells when they take jobs again, and whoever refused may have done so before a restart
+        dispatcher.wake_later(REFUSAL_SECONDS + 1)
     for placement in decided.placements:
-        _place(placement)
+        try:
+            _place(placement)
+        except DatabaseError:
+            raise
+        except Exception:
+            log.exception("Job %s could not be placed; it is tried again in the next round.", placement.job.id)
     reasons = {**decided.reasons, **later}
     changed = [
         job

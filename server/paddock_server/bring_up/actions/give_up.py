@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from django.db import transaction
 from django.utils import timezone
 
 from ...errors import NotNow
@@ -11,10 +10,11 @@ from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...storage import action
 from ..models import BringUp
 
 
-@transaction.atomic
+@action
 def give_up(actor: Actor, sheet: BringUp) -> None:
     """Raises NotNow for one that was given up already."""
     actor.demand(Role.ADMINISTRATOR, sheet.paddock.name, "Giving up a bring-up")

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 from asgiref.sync import async_to_sync
-from channels.db import database_sync_to_async
-from django.db import transaction
 
 from paddock_core.bring_up import Step
 
@@ -17,6 +15,7 @@ from ...link import running
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...storage import action, run_in_writer
 from .. import ssh
 from ..choices import choices_of
 from ..models import BringUp, ToldStep, TrustedMachine
@@ -63,15 +62,21 @@ def go_in(actor: Actor, sheet: BringUp, address: str, port: int, user: str, fing
     )
     script = script_for(sheet.server, sheet.system, sheet.code, choices_of(sheet)).text
     target = ssh.Target(address, port, user.strip(), ssh.written(key), password)
-    with transaction.atomic():
-        ToldStep.objects.filter(bring_up=sheet).delete()
-        note_step(sheet, Step.FETCH.value, "begun", address, found=f"Going in over SSH as {target.user}.")
-        write(actor, "went in over SSH for", "host", str(sheet), sheet.paddock.name, address=address, user=target.user)
+    _begin_trip(actor, sheet, target)
     by_hand = sheet.kept == "by hand"
     running.post(lambda: running.start(_bring_up(sheet.pk, target, script, secret, by_hand, made.pk)))
 
 
-@transaction.atomic
+@action
+def _begin_trip(actor: Actor, sheet: BringUp, target: ssh.Target) -> None:
+    ToldStep.objects.filter(bring_up=sheet).delete()
+    note_step(sheet, Step.FETCH.value, "begun", target.address, found=f"Going in over SSH as {target.user}.")
+    write(
+        actor, "went in over SSH for", "host", str(sheet), sheet.paddock.name, address=target.address, user=target.user
+    )
+
+
+@action
 def _trust(actor: Actor, sheet: BringUp, address: str, port: int, key: str) -> None:
     """Keeps a key that is trusted for the first time. Raises NotNow for a changed one: that is never taken."""
     known, is_new = TrustedMachine.objects.get_or_create(
@@ -86,7 +91,7 @@ def _trust(actor: Actor, sheet: BringUp, address: str, port: int, key: str) -> N
         write(actor, "trusted the SSH key of", "address", f"{address}:{port}", sheet.paddock.name)
 
 
-@transaction.atomic
+@action
 def forget_key(actor: Actor, sheet: BringUp, address: str, port: int) -> None:
     """Forgets the key of a machine that was set up anew."""
     actor.demand(Role.ADMINISTRATOR, sheet.paddock.name, "Forgetting a machine's key")
@@ -98,14 +103,14 @@ async def _bring_up(pk: int, target: ssh.Target, script: str, secret: str, by_ha
     try:
         code, output = await ssh.run_script(target, script, secret, by_hand)
     except ssh.SshFailed as error:
-        await database_sync_to_async(_note)(pk, target.address, "failed", str(error), error.remedy)
+        await run_in_writer(_note, pk, target.address, "failed", str(error), error.remedy)
         return
     finally:
-        await database_sync_to_async(_end_trip)(pass_pk)
+        await run_in_writer(_end_trip, pass_pk)
     if code:
-        await database_sync_to_async(_note_output)(pk, target.address, code, output.replace(secret, "…"))
+        await run_in_writer(_note_output, pk, target.address, code, output.replace(secret, "…"))
     else:
-        await database_sync_to_async(_note)(pk, target.address, "done", f"Sent over SSH as {target.user}.", ())
+        await run_in_writer(_note, pk, target.address, "done", f"Sent over SSH as {target.user}.", ())
 
 
 def _end_trip(pass_pk: int) -> None:

@@ -8,7 +8,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from django.core.exceptions import ValidationError
-from django.db import transaction
 
 from paddock_agent.wire import folder_trouble
 
@@ -20,6 +19,7 @@ from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...storage import action
 from ..models import BringUp
 
 ACCOUNT = re.compile(r"(?:[A-Za-z0-9_.-]+\\|\.\\)?[A-Za-z0-9_][A-Za-z0-9_.-]{0,63}")
@@ -42,7 +42,7 @@ class Wanted:
     account: str = ""
 
 
-@transaction.atomic
+@action
 def make_sheet(
     actor: Actor, paddock: Paddock, wanted: Wanted, hours: int = 24, *, repairs: bool = False
 ) -> tuple[BringUp, str]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from django.db import transaction
 from django.utils import timezone
 
 from paddock_core.bring_up import Step
@@ -13,10 +12,11 @@ from ...hosts.models import Host
 from ...link import feed
 from ...logbook.write import write
 from ...people.actor import agent_of
+from ...storage import action
 from ..models import BringUp, ToldStep
 
 
-@transaction.atomic
+@action
 def note_known(sheet: BringUp, host: Host) -> None:
     """Raises NotNow for a sheet of another paddock or another host. The pass of the sheet ends: nobody needs it."""
     if sheet.host_id == host.pk:

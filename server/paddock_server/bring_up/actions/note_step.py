@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from django.db import transaction
 from django.db.models import Q
 from django.utils import timezone
 
@@ -13,6 +12,7 @@ from paddock_core.bring_up import TOLD, Step
 
 from ...errors import Invalid, NotThere
 from ...link import feed
+from ...storage import action
 from ..models import BringUp, ToldStep
 from .prove import prove_if_ready
 
@@ -36,7 +36,7 @@ def sheet_of(code: str, hostname: str) -> BringUp:
     return found
 
 
-@transaction.atomic
+@action
 def note_step(
     sheet: BringUp,
     step: str,

@@ -5,8 +5,6 @@ from __future__ import annotations
 import secrets
 from collections.abc import Sequence
 
-from django.db import transaction
-
 from paddock_core.planned import Expected, read_planned
 
 from ...errors import ActionError, Invalid
@@ -16,13 +14,14 @@ from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...storage import action
 from ..models import BringUp
 from .make_sheet import Wanted, check, sheet_of
 
 SHOWN_MISTAKES = 20
 
 
-@transaction.atomic
+@action
 def plan(actor: Actor, paddock: Paddock, text: str, server: str, hours: int) -> tuple[list[BringUp], str]:
     """The sheets, and the secret of their pass. Raises Invalid with every mistake and its row; nothing is made then."""
     actor.demand(Role.ADMINISTRATOR, paddock.name, "Bringing in hosts")

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import re
 
-from django.db import transaction
-
 from paddock_core.bring_up import Step
 from paddock_core.lifecycle import JobState
 from paddock_core.link_state import Link
@@ -15,6 +13,7 @@ from ...hosts.models import Host
 from ...link import feed
 from ...people.actor import SERVER, Actor
 from ...people.models import Role
+from ...storage import action
 from ...work.actions.submit import WantedJob, submit
 from ..models import BringUp
 
@@ -31,7 +30,7 @@ ASK = {
 """How a script asks a tool that it finds on its path; the others are shown by what the job was bound to."""
 
 
-@transaction.atomic
+@action
 def prove(actor: Actor, sheet: BringUp) -> None:
     """Raises NotNow for a host that could not take the job, or that is at it."""
     actor.demand(Role.ADMINISTRATOR, sheet.paddock.name, "Proving a host")

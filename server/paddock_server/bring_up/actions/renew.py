@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-from django.db import transaction
-
 from ...errors import NotNow
 from ...hosts.actions.make_pass import make_pass
 from ...hosts.actions.replace_pass import replace_pass
 from ...link import feed
 from ...people.actor import Actor
 from ...people.models import Role
+from ...storage import action
 from ..models import BringUp
 
 
-@transaction.atomic
+@action
 def renew(actor: Actor, sheet: BringUp) -> str:
     """The new pass's secret. Raises NotNow for a machine that has joined already: it needs no pass any more."""
     actor.demand(Role.ADMINISTRATOR, sheet.paddock.name, "Bringing in a host")

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from django.contrib.auth.models import User
-from django.db import transaction
 from django.utils import timezone
 
 from ... import secret
@@ -11,10 +10,11 @@ from ...errors import NotAllowed
 from ...logbook.write import write
 from ...people.actor import person
 from ...people.models import Role
+from ...storage import action
 from ..models import CareFeed
 
 
-@transaction.atomic
+@action
 def make_feed(user: User) -> str:
     """The secret part of the address, which is shown this once; the one before it ends."""
     actor = person(user)
@@ -27,7 +27,7 @@ def make_feed(user: User) -> str:
     return made
 
 
-@transaction.atomic
+@action
 def end_feed(user: User) -> None:
     """Does nothing where there is none."""
     if CareFeed.objects.filter(user=user).delete()[0]:

@@ -7,7 +7,6 @@ from collections.abc import Mapping, Sequence
 from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
 
-from django.db import transaction
 from django.utils import timezone
 
 from paddock_core.errors import RuleError
@@ -19,12 +18,13 @@ from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...storage import action
 from ..calendar_file import ReadCare
 from ..models import Care
 from ..times import LONGEST, demand_moment, look_ahead, zone_called
 
 
-@transaction.atomic
+@action
 def plan_care(
     actor: Actor,
     what: str,
@@ -63,7 +63,7 @@ def plan_care(
     return care
 
 
-@transaction.atomic
+@action
 def plan_all(actor: Actor, read: Sequence[ReadCare], place: str, how: str) -> Mapping[str, int]:
     """All events of a calendar, or none; ``place`` is for those that name none that is known here."""
     counts = {"new": 0, "changed": 0}
@@ -82,7 +82,7 @@ def plan_all(actor: Actor, read: Sequence[ReadCare], place: str, how: str) -> Ma
     return counts
 
 
-@transaction.atomic
+@action
 def drop_care(actor: Actor, care: Care) -> None:
     """Takes a plan back. What it holds now stays held until somebody resumes it, or its time is over."""
     actor.demand(Role.OPERATOR, care.paddock.name, "Dropping planned care")

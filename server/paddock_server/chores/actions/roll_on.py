@@ -5,7 +5,6 @@ from __future__ import annotations
 from contextlib import suppress
 from datetime import timedelta
 
-from django.db import transaction
 from django.utils import timezone
 
 from paddock_core.chores import AT_WORK, HostState, Seen, is_over, moves, outcome
@@ -20,6 +19,7 @@ from ...hosts.models import Host
 from ...link import feed
 from ...logbook.write import write
 from ...people.actor import SERVER
+from ...storage import action
 from ...toolchains.models import SurveyChange
 from ...work.actions.cancel import cancel
 from ...work.actions.place import place
@@ -33,7 +33,7 @@ ASK_AGAIN = timedelta(minutes=2)
 """A request goes astray when the agent's connection is cut just then."""
 
 
-@transaction.atomic
+@action
 def roll_on(run: ChoreRun) -> None:
     """Looks at every host of a run, and does what is next."""
     rows = list(run.hosts.select_related("host__paddock", "job"))

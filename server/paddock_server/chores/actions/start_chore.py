@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from django.db import transaction
 from django.utils import timezone
 
 from ...errors import Invalid, NotNow
@@ -14,6 +13,7 @@ from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...storage import action
 from ...work.actions.submit import read_terms
 from ..models import WORK, Chore, ChoreHost, ChoreRun
 
@@ -21,7 +21,7 @@ MOST_HOSTS = 5000
 FIELDS = {"name", "purpose", *WORK} - {"wanted"}
 
 
-@transaction.atomic
+@action
 def keep_chore(actor: Actor, given: Mapping[str, Any], wanted: Sequence[str], *, chore: Chore | None = None) -> Chore:
     """Keeps a chore, or changes one that was kept. Raises Invalid for terms that cannot be read."""
     actor.demand(Role.ADMINISTRATOR, None, "Keeping a chore")
@@ -47,7 +47,7 @@ def _known_paddocks(names: Sequence[str]) -> list[str]:
     return sorted(known)
 
 
-@transaction.atomic
+@action
 def start_chore(actor: Actor, chore: Chore, hosts: Sequence[Host], chosen_by: str) -> ChoreRun:
     """A run of it over these hosts, in this order. Raises Invalid for no host at all, NotNow for one that is at work on
     another chore: two scripts at once on a machine prove nothing."""
@@ -87,7 +87,7 @@ def _demand_all(actor: Actor, run: ChoreRun, what: str) -> None:
         actor.demand(Role.ADMINISTRATOR, paddock, what)
 
 
-@transaction.atomic
+@action
 def approve(actor: Actor, run: ChoreRun, *, yes: bool) -> None:
     """A second person says yes or no. Raises NotNow for a run that waits for nobody, or that the same person asked
     for."""
@@ -107,7 +107,7 @@ def approve(actor: Actor, run: ChoreRun, *, yes: bool) -> None:
     feed.tell("chore", run.pk)
 
 
-@transaction.atomic
+@action
 def stop_run(actor: Actor, run: ChoreRun) -> None:
     """No further host; what runs finishes. Raises NotNow for one that is over."""
     _demand_all(actor, run, "Stopping a chore")

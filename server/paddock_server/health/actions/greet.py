@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import msgspec
 from django.conf import settings
-from django.db import transaction
 
 from paddock_agent import wire
 from paddock_core.lifecycle import LIVE, AttemptState
@@ -13,6 +12,7 @@ from paddock_core.link_state import Seen, heartbeat_for
 from ...hosts.models import Host
 from ...link import connections
 from ...moments import moment
+from ...storage import action
 from ...time_line.identity import current_time_line
 from ...toolchains.catalogue import catalogue, public_key
 from ...toolchains.probes import send_probes
@@ -27,7 +27,7 @@ RESTARTED = "The agent came back without it: it was killed or restarted while th
 OFFER_NOT_TAKEN = "The agent connected again without it: the offer did not reach it, so nothing of it ran."
 
 
-@transaction.atomic
+@action
 def greet(host_id: int, hello: wire.Hello, address: str) -> wire.Welcome:
     """The answer to hello. An attempt that the server believes in and the agent does not know is lost; one that the
     agent still runs and the server gave up on is to be stopped."""

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from django.conf import settings
-from django.db import transaction
 from django.utils import timezone
 
 from paddock_core.link_state import Link
@@ -13,10 +12,11 @@ from ...hosts.models import Host
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...storage import action
 from ..models import Health
 
 
-@transaction.atomic
+@action
 def have_started(actor: Actor, host: Host) -> None:
     """Raises NotNow where the paddock does not allow it, or no watch would do it."""
     actor.demand(Role.OPERATOR, host.paddock.name, "Having a watch start the service")

@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from dataclasses import asdict
 from datetime import UTC, datetime
 
-from django.db import transaction
 from django.utils import timezone
 
 from paddock_core.findings import Evidence, Possibility, Remedy, Severity, after
@@ -15,11 +14,12 @@ from paddock_core.findings import Finding as Found
 from ...link import feed
 from ...logbook.write import write
 from ...people.actor import SERVER
+from ...storage import action
 from ...telling.actions.queue import queue
 from ..models import Finding
 
 
-@transaction.atomic
+@action
 def keep_findings(found: Sequence[Found]) -> None:
     """Sets what the rules found against what is open, and writes down what has changed."""
     records = {one.key: one for one in Finding.objects.filter(closed_at=None)}

@@ -8,7 +8,6 @@ from dataclasses import asdict
 from datetime import UTC, datetime, timedelta
 
 import numpy as np
-from django.db import transaction
 
 from paddock_core import trend
 from paddock_core.vitals import (
@@ -26,6 +25,7 @@ from paddock_core.vitals import (
 )
 
 from ...hosts.models import Host
+from ...storage import action
 from .. import looking
 from ..models import FreshReadings, Health, HourOfReadings
 
@@ -33,7 +33,7 @@ DISK = NAMES.index("disk_free")
 BATCH = 500
 
 
-@transaction.atomic
+@action
 def keep_readings(
     read: Mapping[int, Sequence[tuple[float, tuple[float, ...]]]], heard: Mapping[int, float] | None = None
 ) -> int:
@@ -60,7 +60,7 @@ def hosts_due(now: float) -> list[int]:
     return [pk for pk in Host.objects.values_list("pk", flat=True) if pk % (HOUR // MINUTE) == minute]
 
 
-@transaction.atomic
+@action
 def thin(hosts: Collection[int], now: float) -> None:
     """Takes whole hours together, removes what is past its time, and draws the trends anew."""
     fresh: dict[int, dict[float, list[np.ndarray]]] = defaultdict(lambda: defaultdict(list))

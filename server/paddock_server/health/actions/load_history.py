@@ -9,7 +9,6 @@ from typing import Annotated, Any
 
 import msgspec
 import numpy as np
-from django.db import transaction
 
 from paddock_core.link_state import Link
 from paddock_core.vitals import HOUR, cleaned, packed, summary
@@ -19,6 +18,7 @@ from ...hosts.models import LIVING, Host
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...storage import action
 from .. import looking
 from ..models import HourOfReadings, LinkChange
 from .keep_readings import draw_trend
@@ -40,7 +40,7 @@ class History(msgspec.Struct):
     hosts: dict[str, HostHistory]
 
 
-@transaction.atomic
+@action
 def load_history(actor: Actor, data: bytes) -> str:
     """Returns what was taken over, in a sentence. Raises Invalid for a file that cannot be read, or an unknown host;
     nothing is taken over then. What is known already stays as it is."""

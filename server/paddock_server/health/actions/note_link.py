@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from django.db import transaction
 from django.utils import timezone
 
 from paddock_core.link_state import Link, Seen, link_after
@@ -11,11 +10,12 @@ from ...hosts.models import Host
 from ...link import feed
 from ...logbook.write import write
 from ...people.actor import SERVER
+from ...storage import action
 from ...work import dispatcher
 from ..models import LinkChange
 
 
-@transaction.atomic
+@action
 def note_link(host: Host, seen: Seen, detail: str = "") -> None:
     """Changes the link if ``seen`` does, writes it down, tells the feed. ``detail`` is added to the cause."""
     change = link_after(Link(host.link), seen)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from django.db import transaction
 from django.utils import timezone
 
 from paddock_agent import wire
@@ -11,13 +10,14 @@ from ...hosts.models import Host
 from ...link import feed
 from ...logbook.write import write
 from ...people.actor import agent_of
+from ...storage import action
 from ...work import dispatcher
 from ..models import ServiceChange, WatchedService
 
 STATES = ("running", "stopped", "failed", "trying again", "missing", "unknown")
 
 
-@transaction.atomic
+@action
 def note_services(host: Host, told: wire.WatchedServices) -> None:
     """All of the host's watched services; those that are not asked for are not taken in."""
     wanted = set(host.watched_services)
@@ -39,7 +39,7 @@ def note_services(host: Host, told: wire.WatchedServices) -> None:
     dispatcher.wake_after_commit()
 
 
-@transaction.atomic
+@action
 def note_tried(host: Host, told: wire.ServiceTried) -> None:
     """Writes down what came of it; commands that would let the account do it are shown with it."""
     tried = {

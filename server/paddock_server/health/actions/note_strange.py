@@ -4,11 +4,10 @@ from __future__ import annotations
 
 import time
 
-from django.db import transaction
-
 from ...hosts.models import Host
 from ...logbook.write import write
 from ...people.actor import SERVER
+from ...storage import action
 from .. import looking
 from ..models import Health
 
@@ -16,7 +15,7 @@ AT_MOST_EVERY = 60.0
 LOGGED_EVERY = 3600.0
 
 
-@transaction.atomic
+@action
 def note_strange(host: Host, kind: str, sentence: str) -> None:
     """``kind`` is one of hurried, absurd, watch, clone."""
     health, _ = Health.objects.get_or_create(host=host)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import msgspec
-from django.db import transaction
 from django.utils import timezone
 
 from paddock_agent import wire
@@ -14,11 +13,12 @@ from ...hosts.models import Host
 from ...link import feed
 from ...logbook.write import write
 from ...people.actor import SERVER
+from ...storage import action
 from ...work import dispatcher
 from .. import looking
 
 
-@transaction.atomic
+@action
 def note_trials(host: Host, failed: Sequence[wire.FailedPart]) -> None:
     """Records the parts that failed; the dispatcher and the findings loop follow."""
     cannot = [msgspec.to_builtins(one) for one in failed]

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from datetime import datetime, timedelta
 
-from django.db import transaction
 from django.utils import timezone
 
 from ...errors import Invalid, NotNow
@@ -12,12 +11,13 @@ from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...storage import action
 from ..models import Finding
 
 LONGEST_SNOOZE = timedelta(days=90)
 
 
-@transaction.atomic
+@action
 def acknowledge(actor: Actor, finding: Finding, note: str = "") -> None:
     """Somebody knows, and sees to it: it is no longer among what needs a hand."""
     _demand(actor, finding)
@@ -25,7 +25,7 @@ def acknowledge(actor: Actor, finding: Finding, note: str = "") -> None:
     _save(actor, finding, "acknowledged", note=note)
 
 
-@transaction.atomic
+@action
 def snooze(actor: Actor, finding: Finding, until: datetime, note: str = "") -> None:
     """It comes back at ``until`` if it is still open. Raises Invalid for a time that is past or too far."""
     _demand(actor, finding)
@@ -36,7 +36,7 @@ def snooze(actor: Actor, finding: Finding, until: datetime, note: str = "") -> N
     _save(actor, finding, "snoozed", until=until.isoformat(), note=note)
 
 
-@transaction.atomic
+@action
 def bring_back(actor: Actor, finding: Finding) -> None:
     """It is among what needs a hand again."""
     _demand(actor, finding)

@@ -10,7 +10,6 @@ import time
 from datetime import timedelta
 
 import msgspec
-from django.db import transaction
 from django.utils import timezone
 
 from paddock_agent import wire
@@ -22,6 +21,7 @@ from ...hosts.models import Host
 from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
+from ...storage import action
 from .. import looking, watches
 from ..models import Health, ServiceChange
 from .note_strange import note_strange
@@ -81,7 +81,7 @@ def _line(text: str) -> str:
     return "".join(letter if letter.isprintable() else " " for letter in text[:LONGEST_LINE])
 
 
-@transaction.atomic
+@action
 def _take(host: Host, told: wire.WatchReport, needed: bool) -> wire.WatchAnswer:
     health, _ = Health.objects.select_for_update().get_or_create(host=host)
     before = _state_word(health.report) if health.report else ""

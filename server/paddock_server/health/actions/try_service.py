@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from django.db import transaction
-
 from paddock_agent import wire
 from paddock_core.link_state import Link
 
@@ -13,9 +11,10 @@ from ...link import connections
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...storage import action
 
 
-@transaction.atomic
+@action
 def try_service(actor: Actor, host: Host, name: str, verb: str) -> None:
     """``verb`` is start or stop. Raises NotThere for a service that is not watched there, NotNow for a host that is not
     connected. What comes of it the agent tells; it is then on the service's line."""

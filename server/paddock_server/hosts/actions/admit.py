@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from django.db import transaction
 from django.utils import timezone
 
 from paddock_agent import wire
@@ -13,12 +12,13 @@ from ...link import connections, feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...storage import action
 from ...work import dispatcher
 from ..models import Host
 from ..wording import clean_labels
 
 
-@transaction.atomic
+@action
 def admit(actor: Actor, host: Host, reason: str = "", as_asked: bool = False) -> None:
     """With ``as_asked`` it gets the labels and slots that it asked for at joining, else only those of its pass. Raises
     NotNow for a host that does not stand at the gate."""

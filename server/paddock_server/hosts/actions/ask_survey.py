@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from django.db import transaction
-
 from paddock_agent import wire
 from paddock_core.link_state import Link
 
@@ -12,10 +10,11 @@ from ...link import connections
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...storage import action
 from ..models import Host
 
 
-@transaction.atomic
+@action
 def ask_survey(actor: Actor, host: Host, mark: str = "") -> None:
     """The answer comes over the link, and brings the ``mark`` back. Raises NotNow for a host that is not connected."""
     actor.demand(Role.OPERATOR, host.paddock.name, "Asking for a survey")

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from django.db import transaction
-
 from paddock_agent import wire
 
 from ...errors import Invalid
@@ -13,6 +11,7 @@ from ...link import connections, feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...storage import action
 from ...work import dispatcher
 from ..models import Host
 from ..wording import clean_labels
@@ -20,7 +19,7 @@ from ..wording import clean_labels
 FIELDS = ("labels", "slots", "services", "reserved")
 
 
-@transaction.atomic
+@action
 def change(
     actor: Actor,
     host: Host,

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from django.db import transaction
-
 from paddock_agent import wire
 
 from ...link import connections, feed
@@ -11,6 +9,7 @@ from ...logbook.write import write
 from ...patterns import clean_patterns
 from ...people.actor import Actor
 from ...people.models import Role
+from ...storage import action
 from ...work import dispatcher
 from ..models import LIVING, Host, Paddock
 
@@ -20,7 +19,7 @@ FIELDS = (
 )  # fmt: skip
 
 
-@transaction.atomic
+@action
 def change_paddock(actor: Actor, paddock: Paddock, **wanted: object) -> None:
     """``wanted`` has any of FIELDS; what is not named stays. Agents hear at once of services and a grace."""
     actor.demand(Role.ADMINISTRATOR, paddock.name, "Changing a paddock")

@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-from django.db import transaction
-
 from ...health.actions.note_strange import note_strange
 from ...people.actor import SERVER
+from ...storage import action
 from ..models import Host
 from .hold import hold
 
 REASON = "Two machines call with its key. Resume it when you know which one is right."
 
 
-@transaction.atomic
+@action
 def dispute(host: Host, sentence: str) -> None:
     """Notes it, and holds a host that takes jobs: one of the machines would do another's work."""
     note_strange(host, "clone", sentence)

@@ -6,7 +6,6 @@ import contextlib
 from collections.abc import Iterator
 from datetime import timedelta
 
-from django.db import transaction
 from django.utils import timezone
 
 from paddock_core import guessing
@@ -16,6 +15,7 @@ from ...link import feed
 from ...logbook.write import write
 from ...people.actor import SERVER, Actor
 from ...people.models import Role
+from ...storage import action
 from ..models import Guessing
 
 FREE_TRIES = 5
@@ -52,7 +52,7 @@ def wait_after(tries: int) -> timedelta:
     return timedelta(seconds=guessing.wait_after(tries, FREE_TRIES))
 
 
-@transaction.atomic
+@action
 def note_wrong_pass(address: str) -> None:
     """Counts one. The logbook hears of it when it begins to look like guessing, and each time it has doubled."""
     now = timezone.now()
@@ -73,7 +73,7 @@ def recent_guessing() -> list[Guessing]:
     return list(Guessing.objects.filter(tries__gte=FREE_TRIES, last_at__gte=since))
 
 
-@transaction.atomic
+@action
 def dismiss_guessing(actor: Actor, address: str) -> None:
     """A person has looked at it; it comes back with the next wrong pass from there."""
     actor.demand(Role.ADMINISTRATOR, None, "Dismissing wrong passes")

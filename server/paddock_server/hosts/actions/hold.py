@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from django.db import transaction
 from django.utils import timezone
 
 from paddock_core.lifecycle import LIVE
@@ -15,6 +14,7 @@ from ...link import feed
 from ...logbook.write import write
 from ...people.actor import SERVER, Actor
 from ...people.models import Role
+from ...storage import action
 from ...work import dispatcher
 from ...work.models import Attempt
 from ..models import Host, Paddock
@@ -22,21 +22,21 @@ from ..models import Host, Paddock
 WHAT = "Holding, draining and resuming hosts"
 
 
-@transaction.atomic
+@action
 def hold(actor: Actor, host: Host, reason: str = "", *, until: datetime | None = None) -> None:
     """No new job from now on, ``until`` a time if one is planned; jobs at work stay. Raises NotNow for a host that is
     not inside."""
     _set(actor, host, Host.Holding.HELD, "held", reason, until)
 
 
-@transaction.atomic
+@action
 def drain(actor: Actor, host: Host, reason: str = "", *, until: datetime | None = None) -> None:
     """Finish what runs, then hold. A host without work is held at once. Raises NotNow for a host that is not inside."""
     holding = Host.Holding.DRAINING if is_working(host) else Host.Holding.HELD
     _set(actor, host, holding, "drained", reason, until)
 
 
-@transaction.atomic
+@action
 def resume(actor: Actor, host: Host) -> None:
     """Takes jobs again. Raises NotNow for a host that does so already."""
     actor.demand(Role.OPERATOR, host.paddock.name, WHAT)
@@ -46,7 +46,7 @@ def resume(actor: Actor, host: Host) -> None:
     dispatcher.wake_after_commit()
 
 
-@transaction.atomic
+@action
 def hold_paddock(
     actor: Actor, paddock: Paddock, verb: str, reason: str = "", until: datetime | None = None
 ) -> list[Host]:
@@ -67,7 +67,7 @@ def hold_paddock(
     return changed
 
 
-@transaction.atomic
+@action
 def hold_if_drained(host: Host) -> None:
     """Called when an attempt ends: a draining host without work becomes a held one."""
     if host.holding == Host.Holding.DRAINING and not is_working(host):

@@ -7,7 +7,6 @@ from collections.abc import Sequence
 
 import msgspec
 from django.core.exceptions import ValidationError
-from django.db import transaction
 from django.db.models import F, Q
 from django.utils import timezone
 
@@ -20,12 +19,13 @@ from ...errors import Invalid, NotNow, PassRefused, PassUnknown
 from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
+from ...storage import action
 from ..models import LIVING, NAME, EntryPass, Host, suggested_slots
 from ..wording import clean_labels
 from .revoke_pass import end_spare_pass
 
 
-@transaction.atomic
+@action
 def join(request: wire.JoinRequest, address: str) -> tuple[Host, str]:
     """The new host and its key. Raises PassRefused, Invalid for a wrong name or label, NotNow for a taken name."""
     entry_pass = pass_of(request.secret)

@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-from django.db import transaction
-
 from ...errors import NotNow
 from ...link import feed
 from ...logbook.write import write
 from ...patterns import clean_patterns
 from ...people.actor import Actor
 from ...people.models import Role
+from ...storage import action
 from ..models import Paddock
 from .change_paddock import FIELDS
 
 
-@transaction.atomic
+@action
 def make_paddock(actor: Actor, name: str, **wanted: object) -> Paddock:
     """``wanted`` has any of what ``change_paddock`` can change. Raises NotNow for a name that is taken, Invalid for a
     fence with a pattern that is none."""

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from datetime import timedelta
 
-from django.db import transaction
 from django.utils import timezone
 
 from ... import secret
@@ -12,10 +11,11 @@ from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...storage import action
 from ..models import EntryPass, Paddock
 
 
-@transaction.atomic
+@action
 def make_pass(
     actor: Actor,
     paddock: Paddock,

@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from django.db import transaction
-
 from ... import secret
 from ...health import watches
 from ...logbook.write import write
 from ...people.actor import agent_of
+from ...storage import action
 from ..models import Host
 
 
-@transaction.atomic
+@action
 def make_watch_key(host: Host) -> str:
     """The key, shown this once."""
     key = secret.make("watch")

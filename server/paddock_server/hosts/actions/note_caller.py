@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-from django.db import transaction
-
 from paddock_core.suspicion import calls_from_elsewhere
 
 from ...link import feed
 from ...logbook.write import write
 from ...people.actor import SERVER
+from ...storage import action
 from ..models import Host
 from .dispute import dispute
 
 
-@transaction.atomic
+@action
 def note_caller(host_id: int, machine: str, address: str, is_connected: bool) -> str:
     """Why the caller is turned off, "" where it may stay.
 

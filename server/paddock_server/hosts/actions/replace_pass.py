@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from datetime import timedelta
 
-from django.db import transaction
-
 from ...people.actor import Actor
+from ...storage import action
 from ..models import EntryPass
 from .make_pass import make_pass
 from .revoke_pass import revoke_pass
@@ -14,7 +13,7 @@ from .revoke_pass import revoke_pass
 AN_HOUR = timedelta(hours=1)
 
 
-@transaction.atomic
+@action
 def replace_pass(actor: Actor, old: EntryPass) -> tuple[EntryPass, str]:
     """The new pass and its secret, with the time and the uses that the old one was made with. An old one that is no
     longer good can be replaced as well."""

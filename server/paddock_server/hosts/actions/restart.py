@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from django.db import transaction
-
 from paddock_agent import wire
 from paddock_core.link_state import Link
 
@@ -12,10 +10,11 @@ from ...link import connections
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...storage import action
 from ..models import Host
 
 
-@transaction.atomic
+@action
 def restart(actor: Actor, host: Host) -> None:
     """Raises NotNow for a host whose agent is not connected."""
     actor.demand(Role.OPERATOR, host.paddock.name, "Having an agent start afresh")

@@ -3,7 +3,6 @@ while."""
 
 from __future__ import annotations
 
-from django.db import transaction
 from django.utils import timezone
 
 from paddock_core.link_state import Seen
@@ -15,12 +14,13 @@ from ...link import connections, feed
 from ...logbook.write import write
 from ...people.actor import Actor, agent_of
 from ...people.models import Role
+from ...storage import action
 from ...work import dispatcher
 from ..models import LIVING, UNDO_DAYS, Host
 from .hold import is_working
 
 
-@transaction.atomic
+@action
 def retire(actor: Actor, host: Host, reason: str) -> None:
     """Raises NotNow for a host at work, or one that is not inside, and Invalid without a reason."""
     actor.demand(Role.ADMINISTRATOR, host.paddock.name, "Retiring a host")
@@ -34,14 +34,14 @@ def retire(actor: Actor, host: Host, reason: str) -> None:
     _take_out(actor, host, "retired", reason.strip())
 
 
-@transaction.atomic
+@action
 def leave(host: Host) -> None:
     """The host's own agent says that it is gone for good. What it left running is given up by the link."""
     host.key_digest = host.watch_digest = None  # its agent has deleted the keys
     _take_out(agent_of(host.name), host, "left with", "")
 
 
-@transaction.atomic
+@action
 def undo_retirement(actor: Actor, host: Host) -> None:
     """Puts a retired host back as it was. Raises NotNow after the time for it, for a host whose agent has left, and
     where another host has its name now."""

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from django.db import transaction
 from django.utils import timezone
 
 from ...errors import NotNow
@@ -10,10 +9,11 @@ from ...link import feed
 from ...logbook.write import write
 from ...people.actor import SERVER, Actor
 from ...people.models import Role
+from ...storage import action
 from ..models import EntryPass
 
 
-@transaction.atomic
+@action
 def revoke_pass(actor: Actor, entry_pass: EntryPass) -> None:
     """Raises NotNow for one that is revoked already."""
     actor.demand(Role.ADMINISTRATOR, entry_pass.paddock.name, "Revoking an entry pass")

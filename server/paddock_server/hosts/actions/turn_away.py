@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from django.db import transaction
 from django.utils import timezone
 
 from paddock_core.link_state import Seen
@@ -14,10 +13,11 @@ from ...link import connections, feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...storage import action
 from ..models import Host
 
 
-@transaction.atomic
+@action
 def turn_away(actor: Actor, host: Host, reason: str = "") -> None:
     """Raises NotNow for a host that does not stand at the gate."""
     actor.demand(Role.ADMINISTRATOR, host.paddock.name, "Turning a host away")

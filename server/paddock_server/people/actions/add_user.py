@@ -5,16 +5,16 @@ from __future__ import annotations
 from django.contrib.auth.models import User
 from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
-from django.db import transaction
 
 from ...errors import Invalid, NotNow
 from ...hosts.models import Paddock
 from ...logbook.write import write
+from ...storage import action
 from ..actor import Actor
 from ..models import Grant, Role
 
 
-@transaction.atomic
+@action
 def add_user(actor: Actor, name: str, password: str, role: Role, paddock: Paddock | None = None) -> User:
     """Raises NotNow for a name that is taken and Invalid for a password that is too weak."""
     actor.demand(Role.ADMINISTRATOR, None, "Adding a person")

@@ -7,9 +7,11 @@ from django.http import HttpRequest
 
 from ...link import feed
 from ...logbook.write import write
+from ...storage import action
 from ..actor import Actor
 
 
+@action
 def end_session(actor: Actor, request: HttpRequest) -> None:
     """Nothing happens where nobody is logged in."""
     key = request.session.session_key

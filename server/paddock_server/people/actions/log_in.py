@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from django.contrib.auth import authenticate
+from datetime import datetime
+
+from django.contrib.auth import authenticate, login
 from django.contrib.auth.models import User
 from django.http import HttpRequest
 from django.utils import timezone
@@ -10,6 +12,7 @@ from django.utils import timezone
 from ...errors import NotLoggedIn
 from ...health import looking
 from ...logbook.write import write
+from ...storage import action
 from ..actor import SERVER, person
 from ..log_in_guard import count_wrong, demand_patience, note_right
 
@@ -24,11 +27,22 @@ def log_in(request: HttpRequest, name: str, password: str, address: str) -> User
     demand_patience(name, address, now)
     user = authenticate(request, username=name, password=password)
     if not isinstance(user, User):
-        tries = count_wrong(name, address, now)
-        if tries & (tries - 1) == 0:
-            write(SERVER, "refused to log in", "person", name, address=address, tries=tries)
-            looking.stir_named("log-in", name)
+        _note_wrong(name, address, now)
         raise NotLoggedIn("Name and password do not go together. Mind capital letters.")
-    note_right(user, address, now)
-    write(person(user), "logged in", "person", user.get_username(), address=address)
+    _let_in(request, user, address, now)
     return user
+
+
+@action
+def _note_wrong(name: str, address: str, now: datetime) -> None:
+    tries = count_wrong(name, address, now)
+    if tries & (tries - 1) == 0:
+        write(SERVER, "refused to log in", "person", name, address=address, tries=tries)
+        looking.stir_named("log-in", name)
+
+
+@action
+def _let_in(request: HttpRequest, user: User, address: str, now: datetime) -> None:
+    note_right(user, address, now)
+    login(request, user)
+    write(person(user), "logged in", "person", user.get_username(), address=address)

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from django.contrib.auth.models import User
-from django.db import transaction
 
 from ... import secret
 from ...errors import NotThere
 from ...logbook.write import write
+from ...storage import action
 from ..actor import Actor
 from ..models import Role, Token
 
 
-@transaction.atomic
+@action
 def make_token(actor: Actor, user_name: str, name: str) -> str:
     """The token itself, which is shown this once. Raises NotThere for an unknown person."""
     actor.demand(Role.ADMINISTRATOR, None, "Making a token")

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from django.contrib.auth.models import User
-from django.db import transaction
 from django.utils import timezone
 
 from ...errors import Invalid, NotNow
 from ...hosts.models import Paddock
 from ...link import feed
 from ...logbook.write import write
+from ...storage import action
 from ..actor import Actor, rank_of
 from ..models import AccessRequest, Grant, Role
 
@@ -17,7 +17,7 @@ MAX_OPEN = 20
 """Open requests of one person: nobody needs more at a time."""
 
 
-@transaction.atomic
+@action
 def request_access(actor: Actor, user: User, role: Role, paddock: Paddock, reason: str) -> AccessRequest:
     """Asking again replaces the reason. Raises Invalid without a reason, NotNow for a role that the person has."""
     if not reason.strip():
@@ -37,7 +37,7 @@ def request_access(actor: Actor, user: User, role: Role, paddock: Paddock, reaso
     return made
 
 
-@transaction.atomic
+@action
 def decide_access(actor: Actor, request: AccessRequest, *, grant: bool) -> None:
     """Raises NotNow for a request that is decided already. A role that the person got meanwhile is never lowered."""
     actor.demand(Role.ADMINISTRATOR, request.paddock.name, "Granting access")

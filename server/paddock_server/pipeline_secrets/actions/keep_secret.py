@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from django.db import transaction
 from django.utils import timezone
 
 from paddock_core.pipeline_file.steps import SECRET_NAME
@@ -16,13 +15,14 @@ from ...patterns import clean_patterns
 from ...people.actor import Actor
 from ...people.models import Role
 from ...sealing import seal
+from ...storage import action
 from ..giving import ANY
 from ..models import PipelineSecret
 
 SHORTEST, LONGEST = 6, 8000
 
 
-@transaction.atomic
+@action
 def keep_secret(
     actor: Actor,
     name: str,
@@ -63,7 +63,7 @@ def keep_secret(
     return kept
 
 
-@transaction.atomic
+@action
 def remove_secret(actor: Actor, name: str) -> None:
     """Raises NotThere. Jobs that name it are refused from now on."""
     one = PipelineSecret.objects.filter(name=name).first()

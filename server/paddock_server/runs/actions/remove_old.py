@@ -5,11 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import datetime, timedelta
 
-from django.db import transaction
-
 from ...hosts.models import Paddock
 from ...logbook.write import write
 from ...people.actor import SERVER
+from ...storage import action
 from ...work.models import Attempt
 from .. import log_store
 from ..models import remove_outputs
@@ -42,7 +41,7 @@ def remove_files(attempts: Sequence[Attempt]) -> None:
         remove_outputs(attempt)
 
 
-@transaction.atomic
+@action
 def note_removed(paddock: Paddock, attempts: Sequence[Attempt], now: datetime) -> None:
     """Called once the files are gone: until then they are tried again."""
     Attempt.objects.filter(pk__in=[one.pk for one in attempts]).update(removed_at=now)

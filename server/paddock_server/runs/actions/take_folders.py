@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from django.db import transaction
-
 from paddock_agent import wire
 
 from ...errors import NotNow
@@ -15,13 +13,14 @@ from ...logbook.write import write
 from ...moments import moment
 from ...people.actor import Actor, agent_of
 from ...people.models import Role
+from ...storage import action
 from ..models import FOLDER_KINDS, WorkFolder
 
 _KINDS = {value for value, _ in FOLDER_KINDS}
 MOST_WRITTEN = 20
 
 
-@transaction.atomic
+@action
 def take_folders(host: Host, told: wire.WorkFolders) -> None:
     """Replaces what was known; what was removed goes into the logbook."""
     WorkFolder.objects.filter(host=host).delete()
@@ -56,7 +55,7 @@ def take_folders(host: Host, told: wire.WorkFolders) -> None:
     feed.tell("folders", host.name, host.paddock.name)
 
 
-@transaction.atomic
+@action
 def clear_folders(actor: Actor, host: Host, paths: Sequence[str]) -> None:
     """Has its agent remove these folders, or all that are not in use where none is named. Raises NotNow for a host that
     is not connected."""

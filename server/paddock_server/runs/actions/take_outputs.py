@@ -5,14 +5,13 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
-from django.db import transaction
-
 from paddock_agent import wire
 
 from ...api.files import sha256_of
 from ...errors import Invalid, NotNow, NotThere
 from ...hosts.models import Host
 from ...link import feed
+from ...storage import action
 from ...work.actions.take_report import attempt_called
 from ..models import LeftOut, Output
 from ..test_results import read_results
@@ -23,7 +22,7 @@ KEPT_FREE = 1024**3
 """Bytes of the server's own disk that files leave free."""
 
 
-@transaction.atomic
+@action
 def take_outputs(host: Host, told: wire.Outputs) -> None:
     """Notes the files of an attempt. A list that comes again is passed over."""
     attempt = attempt_called(host, told.attempt)
@@ -78,14 +77,14 @@ def take_piece(host: Host, name: str, number: int, offset: int, data: bytes) -> 
     return have, True
 
 
-@transaction.atomic
+@action
 def _take_whole(output: Output) -> None:
     Output.objects.filter(pk=output.pk).update(whole=True)
     read_results(output)
     feed.tell("job", output.attempt.job_id)
 
 
-@transaction.atomic
+@action
 def _refuse(output: Output, why: str) -> None:
     Output.objects.filter(pk=output.pk).update(refused=why)
     feed.tell("job", output.attempt.job_id)

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 import re
 
-from django.db import transaction
-
 from paddock_agent import wire
 
 from ...hosts.models import Host
 from ...link import feed
 from ...moments import moment
+from ...storage import action
 from ...work.actions.take_report import attempt_called
 from ...work.models import Attempt
 from ..models import STEP_OUTCOMES, StepRun
@@ -19,7 +18,7 @@ _OUTCOMES = {value for value, _ in STEP_OUTCOMES}
 _COMMIT = re.compile(r"[0-9a-f]{40}(?:[0-9a-f]{24})?")
 
 
-@transaction.atomic
+@action
 def take_step(host: Host, told: wire.StepBegan | wire.StepEnded) -> None:
     """One of an attempt that is not this host's, or that has no such step, is passed over."""
     attempt = attempt_called(host, told.attempt)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from datetime import timedelta
 
-from django.db import transaction
 from django.utils import timezone
 
 from paddock_core.findings.lifetime import is_quiet
@@ -13,6 +12,7 @@ from paddock_core.quiet_hours import next_try
 from ...link import feed
 from ...logbook.write import write
 from ...people.actor import SERVER
+from ...storage import action
 from ..messages import body_of, subject_of, text_of
 from ..models import Delivery, Told
 
@@ -20,7 +20,7 @@ MOST_TRIES = 12
 """After these, about four hours, a message is given up: by then it is history."""
 
 
-@transaction.atomic
+@action
 def prepare(pk: int) -> Delivery | None:
     """The message as it goes out; None where nothing is left to tell: what opened has closed again meanwhile, or
     somebody has put it aside."""
@@ -54,7 +54,7 @@ def _still_news(told: list[Told]) -> list[Told]:
     return kept
 
 
-@transaction.atomic
+@action
 def note_sent(pk: int) -> None:
     """It arrived."""
     delivery = Delivery.objects.select_related("telling").get(pk=pk)
@@ -63,7 +63,7 @@ def note_sent(pk: int) -> None:
     feed.tell("telling", delivery.telling_id)
 
 
-@transaction.atomic
+@action
 def note_failure(pk: int, why: str) -> None:
     """It did not: it is tried again later, or given up."""
     delivery = Delivery.objects.select_related("telling").get(pk=pk)

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 
-from django.db import transaction
 from django.utils import timezone
 
 from ... import secret
@@ -14,6 +13,7 @@ from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
 from ...sealing import seal
+from ...storage import action
 from .. import deliveries
 from ..messages import EVENT_TYPE
 from ..models import Delivery, Telling
@@ -22,7 +22,7 @@ FIELDS = ("target", "severity", "paddocks", "codes", "tells_ends", "gather_secon
           "quiet_days", "zone", "urgent_anyway", "is_on")  # fmt: skip
 
 
-@transaction.atomic
+@action
 def make_telling(actor: Actor, name: str, kind: str, **wanted: object) -> tuple[Telling, str]:
     """The rule, and the secret that signs its webhooks, shown this once; "" for mail."""
     _demand(actor)
@@ -35,7 +35,7 @@ def make_telling(actor: Actor, name: str, kind: str, **wanted: object) -> tuple[
     return telling, signing
 
 
-@transaction.atomic
+@action
 def change_telling(actor: Actor, telling: Telling, **wanted: object) -> None:
     """``wanted`` has any of FIELDS."""
     _demand(actor)
@@ -52,7 +52,7 @@ def change_telling(actor: Actor, telling: Telling, **wanted: object) -> None:
         feed.tell("telling", telling.pk)
 
 
-@transaction.atomic
+@action
 def remove_telling(actor: Actor, telling: Telling) -> None:
     """The history of what it sent goes with it; the logbook keeps that it was there."""
     _demand(actor)
@@ -61,7 +61,7 @@ def remove_telling(actor: Actor, telling: Telling) -> None:
     feed.tell("telling", "")
 
 
-@transaction.atomic
+@action
 def try_out(actor: Actor, telling: Telling) -> Delivery:
     """Sends a message that says that it is a trial, at once."""
     _demand(actor)
@@ -80,7 +80,7 @@ def try_out(actor: Actor, telling: Telling) -> Delivery:
     return made
 
 
-@transaction.atomic
+@action
 def send_again(actor: Actor, delivery: Delivery) -> None:
     """Tries once more at once. Raises NotNow for a message that has arrived."""
     _demand(actor)

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import secrets
 
-from django.db import transaction
-
 from ...logbook.write import write
 from ...people.actor import SERVER
+from ...storage import action
 from ..beside import highest_logged_job, read_beside
 from ..models import TimeLine
 from ..numbers import highest_used_job, start_numbers_after
@@ -18,7 +17,7 @@ UNSEEN_JOBS = 10_000
 ROUNDED_TO = 1_000
 
 
-@transaction.atomic
+@action
 def begin_time_line(why: str, highest_job: int = 0) -> TimeLine:
     """``highest_job`` is the highest number that somebody is known to have, beside what files and database tell."""
     beside = read_beside()

@@ -6,11 +6,13 @@ import secrets
 
 from django.db import transaction
 
+from ...storage import action
 from ..beside import Beside, read_beside, write_beside
 from ..models import TimeLine
 from ..numbers import highest_used_job
 
 
+@action
 def mark(line: TimeLine) -> None:
     """A new mark in the database, then in the file: of a server that is killed between them, the file has the previous
     one, which counts as well."""
@@ -19,7 +21,6 @@ def mark(line: TimeLine) -> None:
     # On a full disk the file keeps an older mark: that one stays good until the file can be written again.
     line.previous_mark = there.mark if there and there.mark in known else line.mark
     line.mark = secrets.token_hex(16)
-    with transaction.atomic():
-        line.save(update_fields=["mark", "previous_mark"])
-        beside = Beside(line.mark, highest_used_job())
-        transaction.on_commit(lambda: write_beside(beside))
+    line.save(update_fields=["mark", "previous_mark"])
+    beside = Beside(line.mark, highest_used_job())
+    transaction.on_commit(lambda: write_beside(beside))

@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from django.db import transaction
-
 from paddock_agent import wire
 
+from ...storage import action
 from ...work.models import Attempt
 from ..identity import current_time_line, given_out
 from .begin import begin_time_line
 
 
-@transaction.atomic
+@action
 def note_restore(hello: wire.Hello) -> bool:
     """Begins a new time line where the agent has an attempt that the present one gave out and that the database does
     not know. True if it did."""

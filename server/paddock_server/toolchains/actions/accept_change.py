@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from django.db import transaction
 from django.utils import timezone
 
 from ...errors import NotThere
@@ -13,10 +12,11 @@ from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...storage import action
 from ..models import SurveyChange
 
 
-@transaction.atomic
+@action
 def accept_changes(actor: Actor, host: Host, numbers: Sequence[int], note: str) -> list[SurveyChange]:
     """Marks the changes of one host, with a note; those that were accepted before keep who did so. Raises NotThere."""
     actor.demand(Role.OPERATOR, host.paddock.name, "Accepting a change")

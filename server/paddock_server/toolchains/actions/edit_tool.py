@@ -18,6 +18,7 @@ from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...storage import action
 from ...work import dispatcher
 from ...work.fleet import forget_fleet
 from .. import words
@@ -38,7 +39,7 @@ def edit_numbered(tool: str, number: int) -> ToolEdit:
     return edit
 
 
-@transaction.atomic
+@action
 def write_definition(actor: Actor, tool: str, text: str, note: str) -> ToolEdit:
     """Keeps a new version of a tool's definition; nothing runs yet. Raises Invalid with what is wrong in it."""
     actor.demand(Role.ADMINISTRATOR, None, _WHAT)
@@ -79,7 +80,7 @@ def check_definition(name: str, text: str) -> None:
         raise Invalid(said, errors=[{"pointer": "/text", "detail": said}])
 
 
-@transaction.atomic
+@action
 def release(actor: Actor, edit: ToolEdit) -> ToolEdit:
     """Sends a definition to all agents, signed. From then on terms and surveys go by it. Raises NotNow."""
     actor.demand(Role.ADMINISTRATOR, None, _WHAT)

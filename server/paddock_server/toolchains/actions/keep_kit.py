@@ -13,6 +13,7 @@ from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...storage import action
 from ...work import dispatcher
 from ...work.actions.submit import read_terms
 from .. import words
@@ -32,7 +33,7 @@ class Wanted:
     labels: Sequence[str]
 
 
-@transaction.atomic
+@action
 def keep_kit(actor: Actor, wanted: Wanted, kit: Kit | None = None) -> Kit:
     """Makes a kit, or changes one. Raises Invalid for terms that cannot be read, a name that is taken, or a paddock
     that is not there. Whoever puts a kit on labels needs the role everywhere, for any host may have a label."""
@@ -63,7 +64,7 @@ def keep_kit(actor: Actor, wanted: Wanted, kit: Kit | None = None) -> Kit:
     return kit
 
 
-@transaction.atomic
+@action
 def remove_kit(actor: Actor, kit: Kit) -> None:
     """Takes a kit away; the logbook keeps its terms."""
     _demand(actor, [one.name for one in kit.paddocks.all()], kit.labels)

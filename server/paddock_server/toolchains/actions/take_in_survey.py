@@ -6,7 +6,6 @@ import hashlib
 from datetime import datetime
 
 import msgspec
-from django.db import transaction
 from django.utils import timezone
 
 from paddock_agent import wire
@@ -18,6 +17,7 @@ from ...hosts.models import Host
 from ...link import feed
 from ...logbook.write import write
 from ...people.actor import agent_of
+from ...storage import action
 from ...work import dispatcher
 from ..models import Installation, SurveyChange
 from ..snapshots import snapshot, snapshot_of
@@ -28,7 +28,7 @@ MOST_CHANGES = 5000
 MOST_NAMED = 200
 
 
-@transaction.atomic
+@action
 def take_in_survey(host: Host, report: wire.SurveyReport) -> None:
     """Replaces what was known of the host's tools and details; unchanged installations keep their ``seen_since``."""
     now = timezone.now()

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import msgspec
-from django.db import transaction
 from django.utils import timezone
 
 from paddock_agent import wire
@@ -17,13 +16,14 @@ from ...link import connections, feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...storage import action
 from ..catalogue import signature_of_trial
 from ..models import ToolEdit, Trial
 
 MOST_HOSTS = 50
 
 
-@transaction.atomic
+@action
 def try_tool(actor: Actor, edit: ToolEdit, hosts: Sequence[Host]) -> list[Trial]:
     """Asks the hosts to look for the tool by this definition, beside their surveys; nothing of it is kept there."""
     actor.demand(Role.ADMINISTRATOR, None, "Trying a definition")
@@ -42,7 +42,7 @@ def try_tool(actor: Actor, edit: ToolEdit, hosts: Sequence[Host]) -> list[Trial]
     return trials
 
 
-@transaction.atomic
+@action
 def take_trial(host: Host, told: wire.Tried) -> None:
     """What a host found; an answer to a question that was not put to it is passed over."""
     trial = Trial.objects.filter(pk=told.trial, host=host, answered_at=None).select_related("edit").first()

@@ -5,8 +5,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from django.db import transaction
-
 from paddock_core.remedies import RemedyKind
 
 from ...errors import Invalid, NotNow
@@ -19,6 +17,7 @@ from ...hosts.models import Host
 from ...hosts.queries import host_called
 from ...people.actor import Actor
 from ...people.models import Role
+from ...storage import action
 from ..models import Job
 from .change_job import correct_terms, corrected_lines, let_in
 
@@ -55,7 +54,7 @@ def can_be_done(kind: RemedyKind) -> bool:
     return kind not in BY_HAND
 
 
-@transaction.atomic
+@action
 def apply_remedy(
     actor: Actor, kind: RemedyKind, place: str, what: str, instead: str, jobs: Sequence[Job], *, for_good: bool = True
 ) -> None:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from django.db import transaction
-
 from paddock_core.errors import TransitionError
 from paddock_core.lifecycle import CancelAsked
 
@@ -12,11 +10,12 @@ from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...storage import action
 from ..advance import advance
 from ..models import Job
 
 
-@transaction.atomic
+@action
 def cancel(actor: Actor, job: Job) -> None:
     """Raises NotNow for a job that has ended."""
     inside = actor.where(Role.OPERATOR)

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from django.db import transaction
-
 from paddock_core.lifecycle import JobState
 
 from ...errors import Invalid, NotAllowed, NotNow
@@ -15,6 +13,7 @@ from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...storage import action
 from .. import dispatcher
 from ..fence import Fences
 from ..models import Job
@@ -22,7 +21,7 @@ from ..round import set_reason
 from .submit import implied_by, read_asked, why_it_waits
 
 
-@transaction.atomic
+@action
 def change_priority(actor: Actor, job: Job, priority: int) -> None:
     """From -100 to 100; the higher goes first. Raises NotNow for a job that waits no more."""
     _demand(actor, job, "Changing a job's priority")
@@ -34,7 +33,7 @@ def change_priority(actor: Actor, job: Job, priority: int) -> None:
     _look_again(job)
 
 
-@transaction.atomic
+@action
 def correct_terms(actor: Actor, job: Job, lines: Sequence[str]) -> None:
     """Gives a waiting job other terms. Raises Invalid for terms that cannot be read, NotNow for a job that waits no
     more."""
@@ -48,7 +47,7 @@ def correct_terms(actor: Actor, job: Job, lines: Sequence[str]) -> None:
     _look_again(job)
 
 
-@transaction.atomic
+@action
 def let_in(actor: Actor, job: Job, paddock_name: str, *, for_good: bool) -> None:
     """Lets the job into a paddock whose fence keeps it out: this job alone, which an operator of that paddock may do;
     or its pipeline for good, which takes an administrator. Raises NotNow where it is let in already."""

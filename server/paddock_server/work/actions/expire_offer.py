@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-from django.db import transaction
-
 from paddock_agent import wire
 from paddock_core.lifecycle import AttemptState
 
 from ...link import connections
+from ...storage import action
 from ..models import Attempt
 from .take_report import lose_lease
 
 
-@transaction.atomic
+@action
 def expire_offer(attempt_id: int, seconds: float) -> None:
     """Does nothing if the offer was answered meanwhile."""
     attempt = Attempt.objects.select_related("job", "host__paddock").get(pk=attempt_id)

@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-from django.db import transaction
-
 from paddock_core.lifecycle import LIVE
 
 from ...errors import NotNow
 from ...link import connections
 from ...people.actor import Actor
 from ...people.models import Role
+from ...storage import action
 from ..models import Attempt
 from .take_report import lose_lease
 
 
-@transaction.atomic
+@action
 def give_up(actor: Actor, attempt: Attempt) -> None:
     """The attempt is lost; its job waits again if it may be tried again. Raises NotNow for one that is over, or whose
     host is connected: that one can be cancelled."""

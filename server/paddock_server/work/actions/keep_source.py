@@ -9,7 +9,7 @@ import json
 from collections.abc import Mapping
 from datetime import timedelta
 
-from django.db import IntegrityError, transaction
+from django.db import IntegrityError
 from django.utils import timezone
 
 from ... import secret
@@ -19,6 +19,7 @@ from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...storage import action
 from ..git_source import check_path, check_ref, check_url, read_file
 from ..models import Delivery, Job, Source, Submission
 from .submit_file import submit_file
@@ -30,7 +31,7 @@ MOST_SOURCES = 1000
 _KEY_FILE = "hooks.key"
 
 
-@transaction.atomic
+@action
 def keep_source(actor: Actor, url: str, ref: str, path: str = "paddock.yaml") -> tuple[Source, str]:
     """Takes a source in; returns it with the secret of its webhook. Raises Invalid for an address that is not taken."""
     actor.demand(Role.ADMINISTRATOR, None, "Keeping a source")
@@ -42,7 +43,7 @@ def keep_source(actor: Actor, url: str, ref: str, path: str = "paddock.yaml") ->
     return source, hook_secret(source)
 
 
-@transaction.atomic
+@action
 def renew_secret(actor: Actor, source: Source) -> str:
     """A new secret for its webhook; the old one is worth nothing from now on."""
     actor.demand(Role.ADMINISTRATOR, None, "Renewing a secret")
@@ -52,7 +53,7 @@ def renew_secret(actor: Actor, source: Source) -> str:
     return hook_secret(source)
 
 
-@transaction.atomic
+@action
 def remove_source(actor: Actor, source: Source) -> None:
     """What it sent stays."""
     actor.demand(Role.ADMINISTRATOR, None, "Removing a source")
@@ -75,8 +76,7 @@ def submit_source(actor: Actor, source: Source, commit: str = "") -> tuple[Submi
         source.trouble = error.detail[:2000]
         raise
     finally:
-        source.save(update_fields=["read_at", "read_commit", "pipeline", "trouble"])
-        feed.tell("source", source.pk)
+        _note_reading(source)
     return submission, jobs
 
 
@@ -102,16 +102,27 @@ def take_push(source: Source | None, headers: Mapping[str, str], body: bytes) ->
     if not stamp.isdecimal() or len(stamp) > 12 or abs(int(stamp) - timezone.now().timestamp()) > NEW_FOR:
         raise NotAllowed(f"The message is not new: Paddock-Timestamp has to be within {NEW_FOR} s of now.")
     name = given.removeprefix("sha256=")
-    Delivery.objects.filter(at__lt=timezone.now() - timedelta(seconds=4 * NEW_FOR)).delete()
     try:
-        with transaction.atomic():
-            Delivery.objects.create(source=source, name=name, at=timezone.now())
+        _note_delivery(source, name)
     except IntegrityError:
         raise Invalid("This message was taken already: it is a replay.") from None
     ref, commit = _pushed(body)
     if ref.removeprefix("refs/heads/").removeprefix("refs/tags/") != source.ref:
         return None
     return submit_source(Actor(f"the webhook of {source.url}"[:200], Role.OPERATOR), source, commit)
+
+
+@action
+def _note_delivery(source: Source, name: str) -> None:
+    """Raises IntegrityError for one that was taken already."""
+    Delivery.objects.filter(at__lt=timezone.now() - timedelta(seconds=4 * NEW_FOR)).delete()
+    Delivery.objects.create(source=source, name=name, at=timezone.now())
+
+
+@action
+def _note_reading(source: Source) -> None:
+    source.save(update_fields=["read_at", "read_commit", "pipeline", "trouble"])
+    feed.tell("source", source.pk)
 
 
 def _signature(key: str, stamp: str, body: bytes) -> str:

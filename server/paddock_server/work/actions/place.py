@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from django.db import transaction
 from django.utils import timezone
 
 from paddock_agent import wire
@@ -15,12 +14,13 @@ from ...health.meters import JOB_WAIT
 from ...hosts.models import Host
 from ...logbook.write import write
 from ...people.actor import SERVER
+from ...storage import action
 from ...time_line.identity import new_identity
 from ..advance import advance
 from ..models import Attempt, Job
 
 
-@transaction.atomic
+@action
 def place(job_id: int, host: Host, binding: Sequence[Installation], why: str = "") -> None:
     """Does nothing if the job no longer waits: somebody cancelled it between the round's look and now."""
     job = Job.objects.get(pk=job_id)

@@ -5,13 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from enum import StrEnum
 
-from django.db import transaction
-
 from paddock_core.lifecycle import ENDED, JobState
 
 from ...errors import NotNow
 from ...logbook.write import write
 from ...people.actor import Actor
+from ...storage import action
 from ..models import Job
 from .submit import WantedJob, steps_of, submit
 
@@ -22,7 +21,7 @@ class Where(StrEnum):
     OTHER = "another host"
 
 
-@transaction.atomic
+@action
 def run_again(actor: Actor, job: Job, where: Where, added: Sequence[str] = ()) -> Job:
     """A new job with all that the old one had, and with the ``added`` terms.
 

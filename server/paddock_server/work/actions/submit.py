@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field
 
-from django.db import transaction
 from django.utils import timezone
 
 from paddock_core.errors import ContradictionError, ShellError, TermError
@@ -21,6 +20,7 @@ from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
 from ...pipeline_secrets.giving import demand_for_pipeline
+from ...storage import action
 from ...toolchains.words import words as known_words
 from .. import dispatcher
 from ..fence import Fences
@@ -87,7 +87,7 @@ def read_asked(texts: Sequence[str], implied: Sequence[str] = ()) -> Asked:
         raise Invalid(f"Terms {error.first + 1} and {error.second + 1}: {error}", errors=pointed) from None
 
 
-@transaction.atomic
+@action
 def submit(
     actor: Actor,
     wanted: WantedJob,

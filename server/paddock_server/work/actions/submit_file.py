@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from django.db import transaction
 from django.utils import timezone
 
 from paddock_core.pipeline_file import FileMistakes, Level, PipelineFile, WantedStep, read_pipeline, remarks_on
@@ -13,6 +12,7 @@ from ...errors import Invalid, NotAllowed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...storage import action
 from ...toolchains.catalogue import catalogue
 from ...toolchains.words import words as known_words
 from ..fence import Fences
@@ -22,7 +22,7 @@ from ..yaml_text import Placed, read_yaml
 from .submit import WantedJob, submit
 
 
-@transaction.atomic
+@action
 def submit_file(
     actor: Actor, text: str, *, source: Source | None = None, ref: str = "", commit: str = ""
 ) -> tuple[Submission, list[Job]]:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 
 import msgspec
-from django.db import transaction
 
 from paddock_agent import wire
 from paddock_core.lifecycle import Ended, Event, LeaseLost, Outcome, Refused, Started
@@ -13,6 +12,7 @@ from paddock_core.lifecycle import Ended, Event, LeaseLost, Outcome, Refused, St
 from ...hosts.models import Host
 from ...logbook.write import write
 from ...people.actor import SERVER, agent_of
+from ...storage import action
 from ..advance import advance
 from ..models import Attempt
 
@@ -32,7 +32,7 @@ def attempt_called(host: Host, name: str) -> Attempt | None:
     return attempts.filter(job_id=job, number=number).first()
 
 
-@transaction.atomic
+@action
 def take_report(host: Host, report: Report) -> None:
     """Applies the report; one on an attempt that is not this host's is passed over."""
     attempt = attempt_called(host, report.attempt)
@@ -72,7 +72,7 @@ def _note_use(attempt: Attempt, report: wire.AttemptEnded) -> None:
     )
 
 
-@transaction.atomic
+@action
 def lose_lease(attempt: Attempt, why: str) -> None:
     """Gives an attempt up."""
     advance(attempt.job, LeaseLost(attempt.number, why))

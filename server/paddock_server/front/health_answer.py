@@ -1,0 +1,44 @@
+"""Whether the server can serve, for whatever watches it: answered before Django."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any
+
+from django.conf import settings
+from django.db import connection
+
+from ..api.problems import CONTENT_TYPE, problem
+from ..storage.trouble import look
+
+PATH = "/healthz"
+_WELL = json.dumps({"status": "ok"}).encode()
+
+
+class HealthAnswer:
+    """The ASGI application ``inner``, in front of which ``/healthz`` is answered: 200 while the data folder and the
+    database can be written, else why not."""
+
+    def __init__(self, inner: Any) -> None:
+        self._inner = inner
+        self._thread = ThreadPoolExecutor(1, "health")
+
+    async def __call__(self, scope: Any, receive: Any, send: Any) -> None:
+        if scope["type"] != "http" or scope["path"] != PATH or scope["method"] not in ("GET", "HEAD"):
+            await self._inner(scope, receive, send)
+            return
+        trouble = await asyncio.get_running_loop().run_in_executor(
+            self._thread, look, settings.DATA, connection.settings_dict["NAME"]
+        )
+        status, kind, body = 200, "application/json", _WELL
+        headers = []
+        if trouble:
+            status, kind = trouble.status, CONTENT_TYPE
+            body = json.dumps(problem(trouble.status, trouble.title, trouble.detail)).encode()
+            if trouble.retry_after:
+                headers.append((b"retry-after", str(trouble.retry_after).encode()))
+        headers += [(b"content-type", kind.encode()), (b"content-length", str(len(body)).encode())]
+        await send({"type": "http.response.start", "status": status, "headers": headers})
+        await send({"type": "http.response.body", "body": b"" if scope["method"] == "HEAD" else body})

@@ -1,0 +1,67 @@
+"""Django's requests: each runs as a whole in one thread of a pool, from the first middleware to the last.
+
+Django's own handler crosses between loop and threads for every middleware and signal, which costs more than most
+requests do.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import io
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any, TypeVar
+
+from django.core import signals
+from django.core.handlers.asgi import ASGIHandler, get_script_prefix
+from django.core.handlers.base import BaseHandler
+from django.db import close_old_connections
+from django.http import HttpResponseBase
+from django.urls import set_script_prefix
+
+T = TypeVar("T")
+
+MOST_AT_ONCE = 40
+"""Requests that are worked on at a time; more wait. Some wait for other machines (SSH, Git) for seconds."""
+
+
+class OneCrossing(ASGIHandler):
+    """The ASGI application. The whole body of a request is its first event."""
+
+    def __init__(self) -> None:
+        BaseHandler.__init__(self)
+        self.load_middleware(is_async=False)
+        self._threads = ThreadPoolExecutor(MOST_AT_ONCE, "request")
+
+    async def __call__(self, scope: Any, receive: Any, send: Any) -> None:
+        event = await receive()
+        response = await self._in_thread(lambda: self._answer(scope, event.get("body", b"")))
+        if not response.streaming:
+            await self.send_response(response, send)
+            return
+        gone = asyncio.create_task(_disconnected(receive))
+        sending = asyncio.create_task(self.send_response(response, send))
+        await asyncio.wait([gone, sending], return_when=asyncio.FIRST_COMPLETED)
+        for task in (gone, sending):
+            task.cancel()
+        await asyncio.gather(gone, sending, return_exceptions=True)
+        await self._in_thread(response.close)
+
+    async def _in_thread(self, work: Callable[[], T]) -> T:
+        return await asyncio.get_running_loop().run_in_executor(self._threads, work)
+
+    def _answer(self, scope: Any, body: bytes) -> HttpResponseBase:
+        set_script_prefix(get_script_prefix(scope))
+        signals.request_started.send(sender=type(self), scope=scope)
+        request, refused = self.create_request(scope, io.BytesIO(body))
+        response: HttpResponseBase = refused if request is None else self.get_response(request)
+        if response.streaming:
+            close_old_connections()
+        else:
+            response.close()
+        return response
+
+
+async def _disconnected(receive: Any) -> None:
+    while (await receive())["type"] != "http.disconnect":
+        pass

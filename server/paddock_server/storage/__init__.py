@@ -1,0 +1,10 @@
+"""The floor of the house: where the server writes, and what keeps it from writing.
+
+What changes the database is an action: a function marked ``@action``. In a running server every action runs in the one
+writer's thread, whoever calls it; elsewhere (a command, a test) it runs where it is called, in a transaction.
+"""
+
+from .actions import action, is_full, run_in_writer, start_writer, stop_writer
+from .writer import WriterStopped
+
+__all__ = ["WriterStopped", "action", "is_full", "run_in_writer", "start_writer", "stop_writer"]
