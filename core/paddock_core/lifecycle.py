@@ -7,7 +7,8 @@
           ^                                        |
           +------- lost, and it may be retried ----+--LeaseLost, no retry left--> lost
 
-The server applies the instructions; nothing else changes the state of a job or an attempt.
+The server carries the instructions out; nothing else changes the state of a job or an attempt, or says to an agent what
+may become of one.
 """
 
 from __future__ import annotations
@@ -121,6 +122,39 @@ class SetAttempt:
 
 
 @dataclass(frozen=True)
+class CreateAttempt:
+    """Make the attempt, offered to the host that was chosen."""
+
+    attempt: int
+
+
+@dataclass(frozen=True)
+class ExpireOffer:
+    """Take the offer of this attempt back if it is not answered in time."""
+
+    attempt: int
+
+
+@dataclass(frozen=True)
+class SayUnderway:
+    """Tell the host that the server has the attempt for running: it may begin."""
+
+    attempt: int
+
+
+@dataclass(frozen=True)
+class HoldIfDrained:
+    """The host of this attempt has one less: if it was draining and has none left, it is held."""
+
+    attempt: int
+
+
+@dataclass(frozen=True)
+class CancelFollowers:
+    """Cancel the jobs that were to run after this one has passed: they never can."""
+
+
+@dataclass(frozen=True)
 class SendOffer:
     """Send the offer of this attempt to its host."""
 
@@ -154,7 +188,19 @@ class WakeDispatcher:
     """Something that the dispatcher waits for has changed."""
 
 
-Instruction = SetAttempt | SendOffer | TellCancel | TellAbandon | KeepNote | WakeDispatcher
+Instruction = (
+    CreateAttempt
+    | SetAttempt
+    | SendOffer
+    | ExpireOffer
+    | SayUnderway
+    | TellCancel
+    | TellAbandon
+    | KeepNote
+    | HoldIfDrained
+    | CancelFollowers
+    | WakeDispatcher
+)
 
 _BY_OUTCOME = {
     Outcome.CANCELLED: JobState.CANCELLED,
@@ -177,7 +223,7 @@ def transition(job: Job, event: Event) -> tuple[Job, tuple[Instruction, ...]]:
             number = job.attempt + 1
             return (
                 replace(job, state=JobState.OFFERED, attempt=number),
-                (SetAttempt(number, AttemptState.OFFERED), SendOffer(number)),
+                (CreateAttempt(number), SendOffer(number), ExpireOffer(number)),
             )
         case CancelAsked():
             return _cancel(job)
@@ -185,9 +231,10 @@ def transition(job: Job, event: Event) -> tuple[Job, tuple[Instruction, ...]]:
         return job, _late(job, event)
     match event:
         case Started():
-            if job.state is JobState.RUNNING:
-                return job, ()
-            return replace(job, state=JobState.RUNNING), (SetAttempt(job.attempt, AttemptState.RUNNING),)
+            underway = SayUnderway(job.attempt)
+            if job.state is JobState.RUNNING:  # an agent that did not hear it says so again
+                return job, (underway,)
+            return replace(job, state=JobState.RUNNING), (SetAttempt(job.attempt, AttemptState.RUNNING), underway)
         case Refused():
             return _back_to_waiting(job, AttemptState.REFUSED, event.why)
         case LeaseLost():
@@ -198,15 +245,21 @@ def transition(job: Job, event: Event) -> tuple[Job, tuple[Instruction, ...]]:
 
 def _cancel(job: Job) -> tuple[Job, tuple[Instruction, ...]]:
     if job.state is JobState.WAITING:
-        return replace(job, state=JobState.CANCELLED, cancel_asked=True), (WakeDispatcher(),)
+        return replace(job, state=JobState.CANCELLED, cancel_asked=True), (CancelFollowers(), WakeDispatcher())
     if job.state not in LIVE:
         raise TransitionError(f"the job has ended already: it is {job.state}")
     return replace(job, cancel_asked=True), (TellCancel(job.attempt),)
 
 
+def _leave(job: Job, state: JobState, written: SetAttempt) -> tuple[Job, tuple[Instruction, ...]]:
+    """The attempt is over, and its host has room again."""
+    followers = (CancelFollowers(),) if state in ENDED and state is not JobState.PASSED else ()
+    return replace(job, state=state), (written, HoldIfDrained(job.attempt), *followers, WakeDispatcher())
+
+
 def _back_to_waiting(job: Job, state: AttemptState, why: str) -> tuple[Job, tuple[Instruction, ...]]:
     next_state = JobState.CANCELLED if job.cancel_asked else JobState.WAITING
-    return replace(job, state=next_state), (SetAttempt(job.attempt, state, note=why), WakeDispatcher())
+    return _leave(job, next_state, SetAttempt(job.attempt, state, note=why))
 
 
 def _lose(job: Job, why: str) -> tuple[Job, tuple[Instruction, ...]]:
@@ -214,11 +267,10 @@ def _lose(job: Job, why: str) -> tuple[Job, tuple[Instruction, ...]]:
         return _back_to_waiting(job, AttemptState.LOST, why)
     written = SetAttempt(job.attempt, AttemptState.LOST, note=why)
     if job.cancel_asked:
-        return replace(job, state=JobState.CANCELLED), (written, WakeDispatcher())
+        return _leave(job, JobState.CANCELLED, written)
     if job.retries_left:
-        waiting = replace(job, state=JobState.WAITING, retries_left=job.retries_left - 1)
-        return waiting, (written, WakeDispatcher())
-    return replace(job, state=JobState.LOST), (written, WakeDispatcher())
+        return _leave(replace(job, retries_left=job.retries_left - 1), JobState.WAITING, written)
+    return _leave(job, JobState.LOST, written)
 
 
 def _end(job: Job, event: Ended) -> tuple[Job, tuple[Instruction, ...]]:
@@ -228,8 +280,7 @@ def _end(job: Job, event: Ended) -> tuple[Job, tuple[Instruction, ...]]:
         state = JobState.PASSED if event.exit_code == 0 else JobState.FAILED
     else:
         state = _BY_OUTCOME[event.outcome]
-    written = SetAttempt(job.attempt, AttemptState(state.value), event.exit_code, event.why)
-    return replace(job, state=state), (written, WakeDispatcher())
+    return _leave(job, state, SetAttempt(job.attempt, AttemptState(state.value), event.exit_code, event.why))
 
 
 def _late(job: Job, event: Started | Refused | Ended | LeaseLost) -> tuple[Instruction, ...]:

@@ -8,7 +8,11 @@ from paddock_core.lifecycle import (
     LIVE,
     AttemptState,
     CancelAsked,
+    CancelFollowers,
+    CreateAttempt,
     Ended,
+    ExpireOffer,
+    HoldIfDrained,
     Job,
     JobState,
     KeepNote,
@@ -16,11 +20,13 @@ from paddock_core.lifecycle import (
     Outcome,
     Placed,
     Refused,
+    SayUnderway,
     SendOffer,
     SetAttempt,
     Started,
     TellAbandon,
     TellCancel,
+    WakeDispatcher,
     transition,
 )
 
@@ -51,7 +57,7 @@ def test_a_job_ends_as_its_attempt_did(ended, state):
 def test_placing_sends_an_offer():
     job, told = after(Placed())
     assert (job.state, job.attempt) == (JobState.OFFERED, 1)
-    assert SendOffer(1) in told
+    assert told == (CreateAttempt(1), SendOffer(1), ExpireOffer(1))
 
 
 def test_a_refused_offer_goes_back_to_waiting_and_may_be_placed_again():
@@ -93,6 +99,83 @@ def test_cancelling():
     assert after(LeaseLost(1, "silent"), job=job)[0].state is JobState.CANCELLED
     with pytest.raises(TransitionError, match="ended already"):
         after(Placed(), Started(1), Ended(1, Outcome.EXITED, 0), CancelAsked())
+
+
+WAITING, OFFERED, RUNNING = JobState.WAITING, JobState.OFFERED, JobState.RUNNING
+CANCELLED, LOST, PASSED = JobState.CANCELLED, JobState.LOST, JobState.PASSED
+PASSES, FAILS = Ended(2, Outcome.EXITED, 0), Ended(2, Outcome.EXITED, 1)
+STOPPED, REFUSED = Ended(2, Outcome.AGENT_STOPPED), Refused(2, "full")
+SILENT, STARTED = LeaseLost(2, "silent"), Started(2)
+RETRIED = object()
+"""Waiting if a retry is left, else lost."""
+# What becomes of a job in its second attempt: by state, whether its cancelling was asked for, and retries left.
+TABLE = {
+    (WAITING, False): {
+        Placed(): OFFERED, CancelAsked(): CANCELLED, STARTED: WAITING, REFUSED: WAITING, PASSES: WAITING,
+        FAILS: WAITING, STOPPED: WAITING, SILENT: WAITING,
+    },
+    (OFFERED, False): {
+        Placed(): None, CancelAsked(): OFFERED, STARTED: RUNNING, REFUSED: WAITING, PASSES: PASSED,
+        FAILS: JobState.FAILED, STOPPED: WAITING, SILENT: WAITING,
+    },
+    (OFFERED, True): {
+        Placed(): None, CancelAsked(): OFFERED, STARTED: RUNNING, REFUSED: CANCELLED, PASSES: PASSED,
+        FAILS: JobState.FAILED, STOPPED: CANCELLED, SILENT: CANCELLED,
+    },
+    (RUNNING, False): {
+        Placed(): None, CancelAsked(): RUNNING, STARTED: RUNNING, REFUSED: WAITING, PASSES: PASSED,
+        FAILS: JobState.FAILED, STOPPED: RETRIED, SILENT: RETRIED,
+    },
+    (RUNNING, True): {
+        Placed(): None, CancelAsked(): RUNNING, STARTED: RUNNING, REFUSED: CANCELLED, PASSES: PASSED,
+        FAILS: JobState.FAILED, STOPPED: CANCELLED, SILENT: CANCELLED,
+    },
+    **{
+        (state, asked): {
+            Placed(): None, CancelAsked(): None, STARTED: state, REFUSED: state, PASSES: state, FAILS: state,
+            STOPPED: state, SILENT: state,
+        }
+        for state in ENDED
+        for asked in (False, True)
+    },
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("retries", [0, 1])
+@pytest.mark.parametrize("event", TABLE[WAITING, False], ids=repr)
+@pytest.mark.parametrize(("state", "asked"), TABLE, ids=str)
+def test_every_event_in_every_state(state, asked, event, retries):
+    job = Job(state, 2, retries, asked)
+    expected = TABLE[state, asked][event]
+    if expected is None:
+        with pytest.raises(TransitionError):
+            transition(job, event)
+        return
+    after, told = transition(job, event)
+    if expected is RETRIED:
+        assert (after.state, after.retries_left) == ((WAITING, retries - 1) if retries else (LOST, 0))
+    else:
+        assert (after.state, after.retries_left) == (expected, retries)
+    assert after.cancel_asked is (asked or (event == CancelAsked() and state not in ENDED))
+    left = state in LIVE and after.state not in LIVE
+    assert (HoldIfDrained(2) in told) is left, "its host may be drained by that"
+    assert (WakeDispatcher() in told) is (left or (state is WAITING and after.state is CANCELLED))
+    ends_badly = after.state in ENDED and state not in ENDED and after.state is not PASSED
+    assert (CancelFollowers() in told) is ends_badly
+    assert (SayUnderway(2) in told) is (event == STARTED and state in LIVE)
+    assert (TellCancel(2) in told) is (event == CancelAsked() and state in LIVE)
+    given_up = state in (WAITING, CANCELLED, LOST)
+    assert (TellAbandon(2) in told) is (event == STARTED and given_up)
+    late = isinstance(event, Ended) and given_up
+    assert any(isinstance(one, KeepNote) for one in told) is late
+
+
+def test_what_an_earlier_attempt_says_is_late_whatever_the_job_does():
+    for state in (WAITING, OFFERED, RUNNING, CANCELLED, LOST):
+        job = Job(state, 2)
+        assert transition(job, Started(1)) == (job, (TellAbandon(1),))
+        assert isinstance(transition(job, Ended(1, Outcome.EXITED, 0))[1][0], KeepNote)
+        assert transition(job, Refused(1, "x")) == transition(job, LeaseLost(1, "x")) == (job, ())
 
 
 attempts = st.integers(0, 4)

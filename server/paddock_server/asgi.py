@@ -34,6 +34,7 @@ from .runs.keeper import keep_tidy  # noqa: E402
 from .storage import start_writer, stop_writer  # noqa: E402
 from .telling.deliveries import keep_telling  # noqa: E402
 from .time_line.keeper import keep_marking  # noqa: E402
+from .work import open_work  # noqa: E402
 from .work.dispatcher import keep_dispatching  # noqa: E402
 
 _feed = OwnOrigin(AuthMiddlewareStack(FeedConsumer.as_asgi()))
@@ -53,6 +54,7 @@ async def _lifespan(receive: Any, send: Any) -> None:
     await receive()
     running.server.loop = asyncio.get_running_loop()
     start_writer()
+    open_work.begin()
     keeping = [
         asyncio.create_task(work)
         for work in (

@@ -265,7 +265,7 @@ def test_two_hundred_jobs_under_kills_end_once_each_with_whole_logs_and_no_slot_
             if not open_jobs:
                 break
             # The next kill comes when some more have ended, or begun: at a moment that nobody chose.
-            _wait_for_change(server, open_jobs, chance.randint(1, 12))
+            _wait_for_change(server, open_jobs, chance.randint(1, 6))
             if number % 3 == 0:
                 killed["server"] += 1
                 server.stop(signal.SIGKILL)

@@ -18,7 +18,7 @@ from ..hosts.actions.hold import drain, hold, resume
 from ..hosts.models import Host
 from ..link import feed
 from ..people.actor import SERVER
-from ..storage import action
+from ..storage import action, savepoint
 from .actions.note_ahead import note_ahead
 from .models import Care, CareTime
 from .times import times_between
@@ -75,7 +75,8 @@ def _care_for(care: Care, starts: datetime, ends: datetime) -> None:
             continue
         do = hold if care.how == "hold" else drain
         try:
-            do(SERVER, host, f"planned care: {care.what}", until=time.ends_at)
+            with savepoint():
+                do(SERVER, host, f"planned care: {care.what}", until=time.ends_at)
         except ActionError as error:
             log.warning("%s could not be held for %s: %s", host.name, care.what, error)
             continue

@@ -42,6 +42,7 @@ from ..toolchains.actions.take_in_survey import take_in_survey
 from ..toolchains.actions.try_tool import take_trial
 from ..work import dispatcher
 from ..work.actions.take_report import take_report
+from ..work.fleet import row_with_key
 from . import connections, leases, running, twins
 from .connections import Connection
 from .pace import Pace
@@ -53,8 +54,6 @@ Receive = Callable[[], Awaitable[MutableMapping[str, Any]]]
 Send = Callable[[MutableMapping[str, Any]], Awaitable[None]]
 
 HELLO_PATIENCE = 20.0
-UNDERWAY = 2
-"""The version of the link from which on an agent waits to hear that the server has an attempt for running."""
 BROKE_PROTOCOL, REPLACED, TWIN = 4002, 4000, 4009
 
 
@@ -161,8 +160,6 @@ async def _read(host: Host, connection: Connection, receive: Receive) -> None:
             connection.shuts_down = message.shutdown
         else:
             await _take_in_or_note(host, message)
-        if isinstance(message, wire.AttemptStarted) and connection.protocol >= UNDERWAY:
-            connection.put(wire.Underway(attempt=message.attempt))
         if message.seq:
             connection.put(wire.Ack(seq=message.seq))
 
@@ -205,6 +202,9 @@ async def _take_in_or_note(host: Host, message: wire.AgentMessage) -> None:
 
 
 def _take_in(host_id: int, message: wire.AgentMessage) -> None:
+    if isinstance(message, wire.AttemptStarted | wire.AttemptRefused | wire.AttemptEnded):
+        take_report(row_with_key(host_id), message)
+        return
     host = Host.objects.select_related("paddock").get(pk=host_id)
     match message:
         case wire.WorkTried():
@@ -223,8 +223,6 @@ def _take_in(host_id: int, message: wire.AgentMessage) -> None:
             take_outputs(host, message)
         case wire.WorkFolders():
             take_folders(host, message)
-        case wire.AttemptStarted() | wire.AttemptRefused() | wire.AttemptEnded():
-            take_report(host, message)
         case wire.Hello():
             raise BadMessage("a second hello")
 

@@ -16,6 +16,8 @@ from paddock_core.link_state import heartbeat_for
 from . import running
 from .pace import Pace
 
+UNDERWAY = 2
+"""The version of the link from which on an agent waits to hear that the server has an attempt for running."""
 LONGEST_QUEUE = 2000
 """Messages waiting for one agent. One that takes none for so long is not worth keeping."""
 
@@ -141,5 +143,7 @@ def dismiss(host_id: int, why: str) -> None:
 
 
 def _put(host_id: int, message: wire.FromServer | None) -> None:
-    if connection := _connections.get(host_id):
-        connection.put(message)
+    connection = _connections.get(host_id)
+    if connection is None or (isinstance(message, wire.Underway) and connection.protocol < UNDERWAY):
+        return
+    connection.put(message)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import hashlib
 import logging
+from collections.abc import Callable
 from typing import Any
 
 from channels.db import database_sync_to_async
@@ -16,8 +17,10 @@ from django.db import transaction
 from django.utils import timezone
 
 from ..health import looking
+from ..hosts.models import Host
 from ..people.actor import Actor, person
 from ..people.models import Role
+from ..storage import on_rollback
 from ..work import changed_hosts
 from ..work.visible import visible_jobs
 from . import running
@@ -40,12 +43,31 @@ LOOKED_AT_EVERY = 30.0
 def tell(noun: str, name: object, paddock: str = "") -> None:
     """Tells every browser, once the transaction is through, that a thing has changed."""
     if noun == "host":
-        # At once for whoever reads in this transaction, and again when others can see what it wrote.
-        changed_hosts.note(str(name))
-        transaction.on_commit(lambda: changed_hosts.note(str(name)))
+        _note_change(lambda: changed_hosts.note(str(name)))
+    if noun == "paddock":
+        _note_change(changed_hosts.note_paddocks)
+    _tell(noun, str(name), paddock)
+
+
+def tell_of_slots(host: Host, *, refuses: bool = False) -> None:
+    """The same of a host of which no more has changed than how many of its slots work; or which ``refuses``."""
+    note = changed_hosts.note if refuses else changed_hosts.note_slots
+    _note_change(lambda: note(host.name))
+    _tell("host", host.name, host.paddock.name)
+
+
+def _note_change(note: Callable[[], None]) -> None:
+    """At once for whoever reads in this transaction, and again when others can see what it wrote, or that it was taken
+    back."""
+    note()
+    transaction.on_commit(note)
+    on_rollback(note)
+
+
+def _tell(noun: str, name: str, paddock: str) -> None:
     if noun in ("host", "paddock", "pass"):
-        looking.stir_named(noun, str(name))
-    note = {"type": "feed.note", "noun": noun, "name": str(name), "paddock": paddock}
+        looking.stir_named(noun, name)
+    note = {"type": "feed.note", "noun": noun, "name": name, "paddock": paddock}
     transaction.on_commit(lambda: running.post(_send, note))
 
 

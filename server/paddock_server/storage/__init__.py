@@ -4,7 +4,28 @@ What changes the database is an action: a function marked ``@action``. In a runn
 writer's thread, whoever calls it; elsewhere (a command, a test) it runs where it is called, in a transaction.
 """
 
-from .actions import action, is_full, run_in_writer, start_writer, stop_writer
+from .actions import (
+    action,
+    before_commit,
+    is_full,
+    is_writer,
+    on_rollback,
+    run_in_writer,
+    savepoint,
+    start_writer,
+    stop_writer,
+)
 from .writer import WriterStopped
 
-__all__ = ["WriterStopped", "action", "is_full", "run_in_writer", "start_writer", "stop_writer"]
+__all__ = [
+    "WriterStopped",
+    "action",
+    "before_commit",
+    "is_full",
+    "is_writer",
+    "on_rollback",
+    "run_in_writer",
+    "savepoint",
+    "start_writer",
+    "stop_writer",
+]

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import asyncio
-from collections.abc import Callable
+import contextlib
+from collections.abc import Callable, Iterator
 from functools import partial, wraps
 from typing import Any, ParamSpec, TypeVar
 
@@ -55,12 +56,45 @@ def action(function: Callable[P, R]) -> Callable[P, R]:
     @wraps(function)
     def run(*arguments: P.args, **named: P.kwargs) -> R:
         writer = _storage.writer
-        if writer is None or writer.is_current_thread():
+        if writer is None:
             with transaction.atomic():
                 return function(*arguments, **named)
+        if writer.is_current_thread():  # called by another action, with which it stands or falls
+            return function(*arguments, **named)
         return writer.hand_in(partial(function, *arguments, **named)).result()
 
     return run
+
+
+def is_writer() -> bool:
+    """Whether the current thread is the writer of a running server: what it keeps in memory is what the rows say."""
+    return _storage.writer is not None and _storage.writer.is_current_thread()
+
+
+@contextlib.contextmanager
+def savepoint() -> Iterator[None]:
+    """For an action that goes on after a part of it raised: what that part did is taken back."""
+    with contextlib.ExitStack() as stack:
+        if _storage.writer is not None:
+            stack.enter_context(_storage.writer.taking_back())
+        stack.enter_context(transaction.atomic())
+        yield
+
+
+def on_rollback(callback: Callable[[], object]) -> None:
+    """For an action: what is to be done if what it has written so far is taken back, as to what is kept in memory.
+    Nothing outside a running server."""
+    if _storage.writer is not None and _storage.writer.is_current_thread():
+        _storage.writer.on_rollback(callback)
+
+
+def before_commit(function: Callable[[], object]) -> bool:
+    """For an action: what is to be done at the end of its batch, once for all that ask for it. False outside a running
+    server: it is not done then."""
+    if _storage.writer is None or not _storage.writer.is_current_thread():
+        return False
+    _storage.writer.before_commit(function)
+    return True
 
 
 async def run_in_writer(function: Callable[..., R], *arguments: Any) -> R:

@@ -3,22 +3,25 @@
 What is guaranteed:
 
 - Actions run one after the other, in the order in which they were handed in. None sees half of another.
-- Each has a savepoint. One that raises takes back what it did itself, and nothing of the others.
+- One that raises takes back what it did itself, and nothing of the others: each has a savepoint, but for the first of
+  a batch, which needs none. What it left with ``on_rollback`` is done then.
 - What is handed in while others are at work is committed together with them, and lies on the disk afterwards
   (``synchronous=FULL``): one commit for many actions.
 - A caller hears of its action, and what the action left with ``transaction.on_commit`` is done, only after that commit.
   So nothing leaves the server that could still be lost.
+- What actions asked for with ``before_commit`` is done once at the end of the batch, before its commit.
 - Where the commit fails (the disk is full, the database is locked from outside), every action of the batch fails with
   the reason, and none of them has changed anything.
 """
 
 from __future__ import annotations
 
+import contextlib
 import logging
 import threading
 import time
 from collections import deque
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from concurrent.futures import Future
 from dataclasses import dataclass, field
 from typing import Any, TypeVar
@@ -34,8 +37,15 @@ LONGEST_BATCH = 0.05
 MOST_IN_A_BATCH = 200
 
 
+Callback = Callable[[], object]
+
+
 class WriterStopped(Exception):
     """The server is stopping: nothing is written any more."""
+
+
+class _FirstFailed(Exception):
+    """The first action of a batch raised: there is nothing in the transaction but what it did."""
 
 
 class _BatchLost(Exception):
@@ -69,6 +79,8 @@ class Writer:
         self.thread = threading.Thread(target=self._run, name="writer", daemon=True)
         self.commits = 0
         """How many batches were committed."""
+        self._undo: list[Callback] = []
+        self._last: dict[Callback, None] = {}
 
     def start(self) -> None:
         """Starts the thread."""
@@ -84,6 +96,30 @@ class Writer:
     def is_current_thread(self) -> bool:
         """Whether the caller is an action."""
         return threading.current_thread() is self.thread
+
+    def on_rollback(self, callback: Callback) -> None:
+        """For an action: what is to be done if what it has written so far is taken back."""
+        self._undo.append(callback)
+
+    def before_commit(self, function: Callback) -> None:
+        """For an action: what is to be done at the end of its batch, once for all that ask for it. What it writes, it
+        writes in a savepoint of its own."""
+        self._last[function] = None
+
+    @contextlib.contextmanager
+    def taking_back(self) -> Iterator[None]:
+        """What is done within is undone in memory as well where it raises."""
+        mark = len(self._undo)
+        try:
+            yield
+        except BaseException:
+            self._take_back(mark)
+            raise
+
+    def _take_back(self, mark: int) -> None:
+        callbacks, self._undo[mark:] = self._undo[mark:], []
+        for callback in reversed(callbacks):
+            callback()
 
     def hand_in(self, call: Callable[[], T]) -> Future[T]:
         """Puts an action at the end of the queue. Raises WriterStopped."""
@@ -128,9 +164,12 @@ class Writer:
             committed = True
 
         try:
-            with transaction.atomic():
+            with self.taking_back(), transaction.atomic():
                 transaction.on_commit(note_commit)
                 self._do_all(first, batch)
+        except _FirstFailed as failed:
+            batch = [first]
+            first.error = failed.__cause__
         except BaseException as error:
             if committed:  # what was to be done after it failed, which changes nothing about it
                 log.exception("Something that was to follow a commit failed.")
@@ -141,21 +180,37 @@ class Writer:
                 self._lose(batch, error.__cause__ if isinstance(error, _BatchLost) and error.__cause__ else error)
         if committed:
             self.commits += 1
+        self._undo.clear()
+        self._last.clear()
         for work in batch:
             work.tell()
 
     def _do_all(self, first: _Work, batch: list[_Work]) -> None:
         ends = time.monotonic() + LONGEST_BATCH
-        work: _Work | None = first
-        while work:
+        try:
+            first.result = first.call()
+        except BaseException as error:
+            raise _FirstFailed from error
+        batch.append(first)
+        while len(batch) < MOST_IN_A_BATCH and time.monotonic() < ends and (work := self._next(patient=False)):
             batch.append(work)
             self._do(work)
-            is_over = len(batch) >= MOST_IN_A_BATCH or time.monotonic() >= ends
-            work = None if is_over else self._next(patient=False)
+        while self._last:
+            asked, self._last = self._last, {}
+            for function in asked:
+                self._do_last(function)
+
+    def _do_last(self, function: Callback) -> None:
+        try:
+            function()
+        except Exception as error:
+            if connection.needs_rollback or not connection.connection.in_transaction:
+                raise _BatchLost from error
+            log.exception("What was to be done before a commit failed.")
 
     def _do(self, work: _Work) -> None:
         try:
-            with transaction.atomic():
+            with self.taking_back(), transaction.atomic():
                 work.result = work.call()
         except BaseException as error:
             if not connection.connection.in_transaction:

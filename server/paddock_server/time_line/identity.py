@@ -13,6 +13,7 @@ import secrets
 
 from django.conf import settings
 
+from ..storage import is_writer
 from .models import TimeLine
 
 RANDOM_BYTES = SIGNATURE_BYTES = 8
@@ -24,9 +25,27 @@ def current_time_line() -> TimeLine | None:
     return TimeLine.objects.order_by("-id").first()
 
 
+_signing: TimeLine | None = None
+
+
+def forget_line() -> None:
+    """Another time line has begun."""
+    global _signing
+    _signing = None
+
+
+def _line_that_signs() -> TimeLine | None:
+    """The present one; the writer of a running server reads it once."""
+    global _signing
+    if not is_writer():
+        return current_time_line()
+    _signing = _signing or current_time_line()
+    return _signing
+
+
 def new_identity(job: int, number: int) -> str:
     """A fresh identity for one attempt: 32 hexadecimal digits, half of them random, half their signature."""
-    line = current_time_line()
+    line = _line_that_signs()
     chance = secrets.token_hex(RANDOM_BYTES)
     return chance + _signature(line.identity if line else "", job, number, chance)
 

@@ -2,64 +2,186 @@
 
 from __future__ import annotations
 
-from django.db import transaction
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
 from django.utils import timezone
 
 from paddock_agent import wire
 from paddock_core import lifecycle
+from paddock_core.fleet import Installation
 from paddock_core.lifecycle import ENDED, AttemptState, JobState
 
 from ..errors import NotNow
 from ..health import looking
 from ..hosts.actions.hold import hold_if_drained
+from ..hosts.models import Host
 from ..link import connections, feed
 from ..logbook.write import write
 from ..people.actor import SERVER
 from ..pipeline_secrets.giving import values_for
-from . import dispatcher, offers
+from ..time_line.identity import new_identity
+from . import dispatcher, offers, open_work
+from .fleet import is_draining
 from .models import Attempt, Job
 
 _OVER = {state.value for state in AttemptState} - {AttemptState.OFFERED.value, AttemptState.RUNNING.value}
 
 
-def advance(job: Job, event: lifecycle.Event) -> None:
-    """Applies one event to a job, inside the caller's transaction. Raises TransitionError for what cannot happen."""
-    assert transaction.get_connection().in_atomic_block
-    newest = job.attempts.order_by("-number").first()
+@dataclass(frozen=True)
+class Place:
+    """Where a job goes: the host, the installations that its terms are bound to, and why this host."""
+
+    host: Host
+    binding: Sequence[Installation] = ()
+    why: str = ""
+
+
+@dataclass(frozen=True)
+class Told:
+    """What is known beside an event: the ``place`` of ``Placed``; the attempt that a report is about, and those of its
+    fields that the report has set, which are written with its state."""
+
+    place: Place | None = None
+    attempt: Attempt | None = None
+    fields: Sequence[str] = ()
+
+
+NOTHING_MORE = Told()
+
+
+def advance(job: Job, event: lifecycle.Event, told: Told = NOTHING_MORE) -> Job:
+    """Applies one event to a job, for an action; the job as it is then. Raises TransitionError for what cannot
+    happen."""
+    job = open_work.current(job)
+    newest = open_work.newest_attempt(job)
     before = lifecycle.Job(JobState(job.state), newest.number if newest else 0, job.retries_left, job.cancel_asked)
-    if isinstance(event, lifecycle.Placed):
-        # The attempt's row is made by the caller, which knows the host: the machine must not count it yet.
-        before = lifecycle.Job(before.state, before.attempt - 1, before.retries_left, before.cancel_asked)
     after, instructions = lifecycle.transition(before, event)
     if after != before:
+        open_work.changing(job)
         _save(job, before.state, after)
     for instruction in instructions:
-        _carry_out(job, instruction)
+        _HANDLERS[type(instruction)](job, instruction, told)
+    if after.state in ENDED:
+        open_work.over(job)
+    return job
 
 
 def _save(job: Job, was: JobState, after: lifecycle.Job) -> None:
     now = timezone.now()
+    changed = ["state", "retries_left", "cancel_asked"]
     job.state, job.retries_left, job.cancel_asked = after.state.value, after.retries_left, after.cancel_asked
-    if after.state is not JobState.WAITING:
-        job.reason = job.reason_kind = job.reason_nearest = ""
-        job.reason_term = None
-    elif was is not JobState.WAITING:
+    if after.state is not JobState.WAITING and (job.reason or job.kept_host):
+        job.reason = job.reason_kind = job.reason_nearest = job.kept_host = ""
+        job.reason_term, job.reason_places = None, []
+        changed += ["reason", "reason_kind", "reason_nearest", "kept_host", "reason_term", "reason_places"]
+    if after.state is JobState.WAITING and was is not JobState.WAITING:
         job.reason, job.reason_kind = "It goes back to waiting; the next round decides.", "about to be offered"
+        changed += ["reason", "reason_kind"]
     if after.state is JobState.RUNNING and job.started_at is None:
         job.started_at = now
+        changed.append("started_at")
     if after.state in ENDED:
         job.ended_at = now
-    if after.state is not JobState.WAITING:
-        job.reason_places, job.kept_host = [], ""
-    job.save()
+        changed.append("ended_at")
+    job.save(update_fields=changed)
     feed.tell("job", job.pk)
-    if after.state in ENDED and after.state is not JobState.PASSED:
-        _cancel_what_follows(job)
 
 
-def _cancel_what_follows(job: Job) -> None:
-    """Jobs that were to run after this one never can."""
-    for other in Job.objects.filter(state=JobState.WAITING.value).exclude(after=[]):
+def _attempt(job: Job, number: int) -> Attempt:
+    newest = open_work.newest_attempt(job)
+    if newest is not None and newest.number == number:
+        return newest
+    return job.attempts.select_related("host__paddock").get(number=number)
+
+
+def _create_attempt(job: Job, instruction: lifecycle.CreateAttempt, told: Told) -> None:
+    place = told.place
+    assert place is not None
+    attempt = Attempt.objects.create(
+        job=job,
+        number=instruction.attempt,
+        identity=new_identity(job.pk, instruction.attempt),
+        host=place.host,
+        state=AttemptState.OFFERED.value,
+        tools=[{name: getattr(one, name) for name in wire.BoundTool.__struct_fields__} for one in place.binding],
+        why=place.why[:1000],
+        facts=place.host.facts,
+        offered_at=timezone.now(),
+    )
+    open_work.tried(attempt)
+    feed.tell_of_slots(place.host)
+
+
+def _set_attempt(job: Job, instruction: lifecycle.SetAttempt, told: Told) -> None:
+    attempt = told.attempt or _attempt(job, instruction.attempt)
+    now = timezone.now()
+    changed = ["state", "exit_code", "note", *told.fields]
+    attempt.state, attempt.exit_code, attempt.note = (
+        instruction.state.value,
+        instruction.exit_code,
+        instruction.note[:2000],
+    )
+    if instruction.state is AttemptState.RUNNING:
+        attempt.started_at = now
+        changed.append("started_at")
+    if attempt.state in _OVER:
+        attempt.ended_at = now
+        changed.append("ended_at")
+        looking.note_job_ended()
+    attempt.save(update_fields=changed)
+    open_work.tried(attempt)
+    feed.tell_of_slots(attempt.host, refuses=attempt.state in _OVER and attempt.started_at is None)
+
+
+def _send_offer(job: Job, instruction: lifecycle.SendOffer, _: Told) -> None:
+    attempt = _attempt(job, instruction.attempt)
+    try:
+        secrets = values_for(job.secrets, job.pipeline, attempt.host.paddock.name, attempt.name) if job.secrets else {}
+    except NotNow as error:
+        # Nothing was sent: it ends as one that could not be started, with the reason.
+        advance(job, lifecycle.Ended(attempt.number, lifecycle.Outcome.NOT_STARTED, None, error.detail))
+        return
+    connections.send(attempt.host_id, _offer(job, attempt, secrets))
+
+
+def _expire_offer(job: Job, instruction: lifecycle.ExpireOffer, _: Told) -> None:
+    offers.watch(_attempt(job, instruction.attempt).pk)
+
+
+def _say_underway(job: Job, instruction: lifecycle.SayUnderway, _: Told) -> None:
+    attempt = _attempt(job, instruction.attempt)
+    connections.send(attempt.host_id, wire.Underway(attempt=attempt.wire_name))
+
+
+def _tell_cancel(job: Job, instruction: lifecycle.TellCancel, _: Told) -> None:
+    attempt = _attempt(job, instruction.attempt)
+    connections.send(attempt.host_id, wire.Cancel(attempt=attempt.wire_name))
+
+
+def _tell_abandon(job: Job, instruction: lifecycle.TellAbandon, _: Told) -> None:
+    attempt = _attempt(job, instruction.attempt)
+    connections.send(attempt.host_id, wire.Abandon(attempt=attempt.wire_name))
+
+
+def _keep_note(job: Job, instruction: lifecycle.KeepNote, _: Told) -> None:
+    attempt = _attempt(job, instruction.attempt)
+    if attempt.state == AttemptState.LOST.value and instruction.note not in attempt.note:
+        open_work.changing(job)
+        attempt.note = f"{attempt.note} {instruction.note}".strip()[:2000]
+        attempt.save(update_fields=["note"])
+        feed.tell("job", job.pk)
+
+
+def _hold_if_drained(job: Job, instruction: lifecycle.HoldIfDrained, _: Told) -> None:
+    host = _attempt(job, instruction.attempt).host
+    if is_draining(host):
+        hold_if_drained(Host.objects.select_related("paddock").get(pk=host.pk))
+
+
+def _cancel_followers(job: Job, _: lifecycle.CancelFollowers, __: Told) -> None:
+    for other in open_work.waiting():
         if job.pk in other.after:
             advance(other, lifecycle.CancelAsked())
             other.reason = f"It was cancelled, since {job.name} (job {job.pk}), which it comes after, is {job.state}."
@@ -67,54 +189,24 @@ def _cancel_what_follows(job: Job) -> None:
             write(SERVER, "cancelled", "job", str(other.pk), because=f"job {job.pk} is {job.state}")
 
 
-def _carry_out(job: Job, instruction: lifecycle.Instruction) -> None:
-    match instruction:
-        case lifecycle.SetAttempt():
-            _set_attempt(job, instruction)
-        case lifecycle.SendOffer(attempt=number):
-            attempt = job.attempts.select_related("host__paddock").get(number=number)
-            _send_offer(job, attempt)
-        case lifecycle.TellCancel(attempt=number):
-            attempt = job.attempts.get(number=number)
-            connections.send(attempt.host_id, wire.Cancel(attempt=attempt.wire_name))
-        case lifecycle.TellAbandon(attempt=number):
-            attempt = job.attempts.get(number=number)
-            connections.send(attempt.host_id, wire.Abandon(attempt=attempt.wire_name))
-        case lifecycle.KeepNote(attempt=number, note=note):
-            for attempt in job.attempts.filter(number=number, state=AttemptState.LOST.value):
-                if note not in attempt.note:
-                    attempt.note = f"{attempt.note} {note}".strip()[:2000]
-                    attempt.save(update_fields=["note"])
-                    feed.tell("job", job.pk)
-        case lifecycle.WakeDispatcher():
-            dispatcher.wake_after_commit()
+def _wake_dispatcher(job: Job, _: lifecycle.WakeDispatcher, __: Told) -> None:
+    dispatcher.wake_after_commit()
 
 
-def _set_attempt(job: Job, written: lifecycle.SetAttempt) -> None:
-    attempt = job.attempts.select_related("host__paddock").get(number=written.attempt)
-    now = timezone.now()
-    attempt.state, attempt.exit_code = written.state.value, written.exit_code
-    attempt.note = written.note[:2000]
-    if written.state is AttemptState.RUNNING:
-        attempt.started_at = now
-    if attempt.state in _OVER:
-        attempt.ended_at = now
-    attempt.save()
-    if attempt.state in _OVER:
-        looking.note_job_ended()
-        hold_if_drained(attempt.host)
-    feed.tell("host", attempt.host.name, attempt.host.paddock.name)
-
-
-def _send_offer(job: Job, attempt: Attempt) -> None:
-    try:
-        secrets = values_for(job.secrets, job.pipeline, attempt.host.paddock.name, attempt.name)
-    except NotNow as error:
-        # Nothing was sent: it ends as one that could not be started, with the reason.
-        advance(job, lifecycle.Ended(attempt.number, lifecycle.Outcome.NOT_STARTED, None, error.detail))
-        return
-    connections.send(attempt.host_id, _offer(job, attempt, secrets))
-    offers.watch(attempt.pk)
+_HANDLERS: dict[type, Callable[[Job, Any, Told], None]] = {
+    lifecycle.CreateAttempt: _create_attempt,
+    lifecycle.SetAttempt: _set_attempt,
+    lifecycle.SendOffer: _send_offer,
+    lifecycle.ExpireOffer: _expire_offer,
+    lifecycle.SayUnderway: _say_underway,
+    lifecycle.TellCancel: _tell_cancel,
+    lifecycle.TellAbandon: _tell_abandon,
+    lifecycle.KeepNote: _keep_note,
+    lifecycle.HoldIfDrained: _hold_if_drained,
+    lifecycle.CancelFollowers: _cancel_followers,
+    lifecycle.WakeDispatcher: _wake_dispatcher,
+}
+"""What is done for each instruction."""
 
 
 def _steps(job: Job) -> list[wire.Step]:

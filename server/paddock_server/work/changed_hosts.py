@@ -1,23 +1,55 @@
-"""Which hosts have changed since the fleet in memory was last brought up to date. The live feed notes them: every
-action tells it of what it changes."""
+"""What has changed since the fleet in memory was last brought up to date. The live feed notes it: every action tells it
+of what it changes."""
 
 from __future__ import annotations
 
 import threading
+from dataclasses import dataclass, field
+
+
+@dataclass
+class Changed:
+    """Names of hosts: those of which anything may have changed, and those of which only the slots at work did.
+    ``paddocks``: whether one of a paddock's own settings has changed."""
+
+    hosts: set[str] = field(default_factory=set)
+    slots: set[str] = field(default_factory=set)
+    paddocks: bool = False
+
 
 _lock = threading.Lock()
-_changed: set[str] = set()
+_changed = Changed()
+_paddocks = 0
 
 
 def note(name: str) -> None:
     """Safe from every thread."""
     with _lock:
-        _changed.add(name)
+        _changed.hosts.add(name)
 
 
-def take() -> set[str]:
-    """All that were noted since it was last asked."""
+def note_slots(name: str) -> None:
+    """Safe from every thread."""
     with _lock:
-        taken = set(_changed)
-        _changed.clear()
+        _changed.slots.add(name)
+
+
+def note_paddocks() -> None:
+    """Safe from every thread."""
+    global _paddocks
+    with _lock:
+        _changed.paddocks = True
+        _paddocks += 1
+
+
+def paddocks_edition() -> int:
+    """Another number whenever a paddock's settings may have changed."""
+    return _paddocks
+
+
+def take() -> Changed:
+    """All that was noted since it was last asked."""
+    global _changed
+    with _lock:
+        taken, _changed = _changed, Changed()
     return taken

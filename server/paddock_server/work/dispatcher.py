@@ -4,14 +4,18 @@ from __future__ import annotations
 
 import asyncio
 import logging
+import time
 
 from django.db import transaction
 
 from ..health.meters import DISPATCH_ROUND
 from ..link import running
-from ..storage import run_in_writer
+from ..storage import before_commit, run_in_writer
 
 log = logging.getLogger("paddock.dispatcher")
+
+LONGEST_WITHIN = 0.02
+"""Seconds that a round may take in a batch, which others wait for."""
 
 
 class _Dispatcher:
@@ -19,6 +23,7 @@ class _Dispatcher:
         self.wanted: asyncio.Event | None = None
         self.disks_matter = False
         self._timer: asyncio.TimerHandle | None = None
+        self.took = 0.0
 
     def wake_in(self, seconds: float) -> None:
         """Wakes it then. One timer is enough: a round that still waits for something asks again."""
@@ -41,13 +46,25 @@ _dispatcher = _Dispatcher()
 
 
 def wake_after_commit() -> None:
-    """Asks for a round once the transaction is through. Many wishes before the next round make one round."""
-    transaction.on_commit(lambda: running.post(_dispatcher.wake))
+    """Asks for a round: at the end of the batch, so that what it decides is committed with what it is for; or, where
+    the last one took long, once the transaction is through. Many wishes make one round."""
+    if _dispatcher.took > LONGEST_WITHIN or not before_commit(_round):
+        transaction.on_commit(lambda: running.post(_dispatcher.wake))
 
 
 def wake_later(seconds: float) -> None:
     """Asks for a round some time after the transaction is through."""
     transaction.on_commit(lambda: running.post(_dispatcher.wake_in, seconds))
+
+
+def _round() -> None:
+    """A round, within an action. One that fails is logged and costs only itself."""
+    from .round import run_round
+
+    began = time.monotonic()
+    with DISPATCH_ROUND.time():
+        run_round()
+    _dispatcher.took = time.monotonic() - began
 
 
 def disks_matter(do_they: bool) -> None:
@@ -63,15 +80,12 @@ def note_disk_moved() -> None:
 
 async def keep_dispatching() -> None:
     """Runs rounds for ever. A round that fails is logged and costs only itself."""
-    from .round import run_round
-
     _dispatcher.wanted = asyncio.Event()
     _dispatcher.wanted.set()
     while True:
         await _dispatcher.wanted.wait()
         _dispatcher.wanted.clear()
         try:
-            with DISPATCH_ROUND.time():
-                await run_in_writer(run_round)
+            await run_in_writer(_round)
         except Exception:
             log.exception("A dispatch round failed; the next event starts another.")

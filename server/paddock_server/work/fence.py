@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from ..hosts.models import Paddock
 from ..patterns import matches_any
+from ..storage import is_writer
+from .changed_hosts import paddocks_edition
 from .models import Job
 
 
 class Fences:
-    """The fences of all paddocks, as of when this was made."""
+    """The fences of all paddocks, as of when this was made. Better had from ``fences``."""
 
     def __init__(self) -> None:
         self._patterns = {name: tuple(patterns) for name, patterns in Paddock.objects.values_list("name", "pipelines")}
@@ -25,3 +27,17 @@ class Fences:
         """The same for a job, which may have been let into others this once."""
         inside = self.letting_in(job.pipeline)
         return inside | set(job.let_in) if inside is not None and job.let_in else inside
+
+
+_kept: tuple[int, Fences] | None = None
+
+
+def fences() -> Fences:
+    """The fences as they are now; the writer of a running server reads them again only after one has changed."""
+    global _kept
+    if not is_writer():
+        return Fences()
+    edition = paddocks_edition()
+    if _kept is None or _kept[0] != edition:
+        _kept = edition, Fences()
+    return _kept[1]

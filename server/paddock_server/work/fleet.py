@@ -27,10 +27,11 @@ from ..health import vitals
 from ..health.models import WatchedService
 from ..hosts.models import LIVING, Host
 from ..link import running
+from ..storage import is_writer
 from ..toolchains import words as known_words
 from ..toolchains.catalogue import catalogue
 from ..toolchains.models import Installation
-from . import changed_hosts
+from . import changed_hosts, open_work
 from .models import Attempt
 
 REFUSAL_SECONDS = 30
@@ -62,6 +63,8 @@ class _Kept:
     def forget(self) -> None:
         self.index = FleetIndex()
         self.keys: dict[str, int] = {}
+        self.names: dict[int, str] = {}
+        self.rows: dict[str, Host] = {}
         self.refusing: set[str] = set()
         self.read_all_at = -math.inf
         self.disks_at = -math.inf
@@ -92,11 +95,13 @@ def fleet(paddocks: Collection[str] | None = None) -> list[core.Host]:
 def _bring_up_to_date() -> None:
     changed = changed_hosts.take()
     is_told = running.server.loop is not None
-    if not is_told or time.monotonic() - _kept.read_all_at > LOOK_AT_ALL:
+    if not is_told or changed.paddocks or time.monotonic() - _kept.read_all_at > LOOK_AT_ALL:
         _take_over(None)
         _kept.read_all_at = time.monotonic()
-    elif names := changed | _kept.refusing:
-        _take_over(names)
+    else:
+        others = _count_slots(changed.slots - changed.hosts - _kept.refusing)
+        if names := changed.hosts | _kept.refusing | others:
+            _take_over(names)
     if time.monotonic() - _kept.disks_at > DISKS_NEW_FOR:
         _take_disks()
         _kept.disks_at = time.monotonic()
@@ -120,13 +125,57 @@ def _take_over(names: Collection[str] | None) -> None:
     there = {host.name for host in hosts}
     for name in (_kept.keys.keys() if names is None else set(names) & _kept.keys.keys()) - there:
         _kept.index.remove(name)
-        _kept.keys.pop(name)
+        _kept.names.pop(_kept.keys.pop(name), None)
+        _kept.rows.pop(name, None)
     for host in hosts:
         _kept.index.put(_seen_by_core(host, working.get(host.pk, 0), host.pk in refusing, services[host.pk]))
         _kept.keys[host.name] = host.pk
+        _kept.rows[host.name], _kept.names[host.pk] = host, host.name
     _kept.refusing = {host.name for host in hosts if host.pk in refusing} | (
         set() if names is None else _kept.refusing - set(names)
     )
+
+
+def _count_slots(names: Collection[str]) -> set[str]:
+    """Counts anew how many slots are free; returns the hosts for which that takes the database."""
+    keys = {name: _kept.keys[name] for name in names if name in _kept.keys}
+    working = open_work.slots_working(keys.values())
+    if working is None:
+        return set(names)
+    for name, key in keys.items():
+        host = _kept.index.host(name)
+        if host is None:
+            continue
+        free = max(0, host.slots - working[key])
+        state = host.readiness
+        if state in (core.Readiness.FREE, core.Readiness.BUSY):
+            state = core.Readiness.FREE if free else core.Readiness.BUSY
+        _kept.index.put(replace(host, free_slots=free, readiness=state))
+    return set(names) - keys.keys()
+
+
+def row_of(name: str) -> Host:
+    """The row of an admitted host, with its paddock, as new as the index. Raises Host.DoesNotExist."""
+    if is_writer() and name in _kept.rows:
+        return _kept.rows[name]
+    return Host.objects.select_related("paddock").get(name=name, standing=Host.Standing.ADMITTED)
+
+
+def row_with_key(key: int) -> Host:
+    """The row of a host, with its paddock; of an admitted one as new as the index was when it was last used."""
+    name = _kept.names.get(key, "")
+    if is_writer() and name in _kept.rows:
+        return _kept.rows[name]
+    return Host.objects.select_related("paddock").get(pk=key)
+
+
+def is_draining(host: Host) -> bool:
+    """Whether the host may be draining: it has to be looked at."""
+    if not is_writer():
+        return True
+    with kept_fleet() as index:
+        known = index.host(host.name)
+    return known is None or bool(known.held)
 
 
 def _take_disks() -> None:
@@ -143,6 +192,8 @@ def _take_disks() -> None:
 
 def slots_working(keys: Collection[int] | None = None) -> dict[int, int]:
     """For each host that works, how many of its slots do: offered attempts count."""
+    if keys is not None and (kept := open_work.slots_working(keys)) is not None:
+        return kept
     live = Attempt.objects.filter(state__in=[state.value for state in LIVE])
     if keys is not None:
         live = live.filter(host__in=keys)

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
 import logging
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from contextlib import AbstractContextManager
 
 from django.db import DatabaseError
 from django.utils import timezone
@@ -16,32 +18,28 @@ from paddock_core.lifecycle import JobState
 from paddock_core.reasons import Reason, ReasonKind
 from paddock_core.terms import DiskTerm, parts
 
-from ..hosts.models import Host
 from ..link import feed
-from . import dispatcher
+from ..storage import savepoint
+from . import dispatcher, open_work
 from .actions.place import place
-from .fence import Fences
-from .fleet import REFUSAL_SECONDS, asked_of, kept_fleet, requirement_of
+from .fence import Fences, fences
+from .fleet import REFUSAL_SECONDS, asked_of, kept_fleet, requirement_of, row_of
 from .lately import lately
 from .models import Job
 
+SOON = 0.5
 log = logging.getLogger("paddock.dispatcher")
 
-COLUMNS = (
-    "id", "name", "pipeline", "terms", "prefers", "slots", "priority", "paddocks", "let_in", "is_own", "after",
-    "kept_host", "submitted_at", "reason", "reason_kind",
-)  # fmt: skip
 REASON_FIELDS = ["reason", "reason_kind", "reason_term", "reason_nearest", "reason_places", "kept_host"]
 
 
 def run_round() -> None:
     """Places what can be placed; every other waiting job gets its reason."""
-    jobs = {job.pk: job for job in Job.objects.filter(state=JobState.WAITING.value).only(*COLUMNS)}
+    jobs = {job.pk: job for job in open_work.waiting()}
     if not jobs:
         dispatcher.disks_matter(False)
         return
-    fences = Fences()
-    requirements, unreadable = readable(jobs.values(), fences)
+    requirements, unreadable = readable(jobs.values(), fences())
     later = {**unreadable, **behind_others(jobs.values())}
     recent = lately()
     now = timezone.now()
@@ -65,20 +63,45 @@ def run_round() -> None:
     dispatcher.disks_matter(any(_asks_for_disk(job) for job in waiting))
     if refusing:  # nothing else tells when they take jobs again, and whoever refused may have done so before a restart
         dispatcher.wake_later(REFUSAL_SECONDS + 1)
-    for placement in decided.placements:
-        try:
-            _place(placement)
-        except DatabaseError:
-            raise
-        except Exception:
-            log.exception("Job %s could not be placed; it is tried again in the next round.", placement.job.id)
-    reasons = {**decided.reasons, **later}
-    changed = [
-        job
-        for job in jobs.values()
-        if job.pk in reasons and set_reason(job, reasons[job.pk], decided.kept.get(job.pk, ""))
-    ]
-    Job.objects.bulk_update(changed, REASON_FIELDS, batch_size=200)
+    try:
+        _place_all(decided.placements, contextlib.nullcontext)
+    except DatabaseError:
+        raise
+    except Exception:
+        # What was read above is worth nothing now; the reasons are given by the next round.
+        log.exception("A job could not be placed; the others are placed one by one.")
+        _place_all(decided.placements, savepoint)
+        dispatcher.wake_later(SOON)
+        return
+    _give_reasons(jobs.values(), {**decided.reasons, **later}, decided.kept)
+
+
+def _place_all(placements: Sequence[Placement], bounds: Callable[[], AbstractContextManager[None]]) -> None:
+    """All in one savepoint; with ``bounds`` one for each, so that one that cannot be placed costs only itself."""
+    if not placements:
+        return
+    with savepoint():
+        for placement in placements:
+            try:
+                with bounds():
+                    place(placement.job.id, row_of(placement.host.name), placement.binding, placement.why)
+            except Exception as error:
+                if bounds is not savepoint or isinstance(error, DatabaseError):
+                    raise
+                log.exception("Job %s could not be placed; it is tried again in the next round.", placement.job.id)
+
+
+def _give_reasons(jobs: Iterable[Job], reasons: Mapping[int, Reason], kept: Mapping[int, str]) -> None:
+    changed = []
+    for job in jobs:
+        if job.pk in reasons and not has_reason(job, reasons[job.pk], kept.get(job.pk, "")):
+            open_work.changing(job)
+            set_reason(job, reasons[job.pk], kept.get(job.pk, ""))
+            changed.append(job)
+    if not changed:
+        return
+    with savepoint():
+        Job.objects.bulk_update(changed, REASON_FIELDS, batch_size=200)
     for job in changed:
         feed.tell("job", job.pk)
 
@@ -120,15 +143,12 @@ def _asks_for_disk(job: WaitingJob) -> bool:
     return any(isinstance(one, DiskTerm) for term in job.requirement.terms for one in parts(term))
 
 
-def _place(placement: Placement) -> None:
-    host = Host.objects.select_related("paddock").get(name=placement.host.name, standing=Host.Standing.ADMITTED)
-    place(placement.job.id, host, placement.binding, placement.why)
+def has_reason(job: Job, reason: Reason, kept_host: str) -> bool:
+    """Whether the job has this reason already."""
+    return (job.reason, job.reason_kind, job.kept_host) == (reason.sentence[:2000], reason.kind.value, kept_host)
 
 
-def set_reason(job: Job, reason: Reason, kept_host: str = "") -> bool:
-    """Puts the reason on the job, unsaved; True if it differs from the one before."""
-    if (job.reason, job.reason_kind, job.kept_host) == (reason.sentence[:2000], reason.kind.value, kept_host):
-        return False
+def set_reason(job: Job, reason: Reason, kept_host: str = "") -> None:
+    """Puts the reason on the job, unsaved."""
     job.reason, job.reason_kind, job.kept_host = reason.sentence[:2000], reason.kind.value, kept_host
     job.reason_term, job.reason_nearest, job.reason_places = reason.term, reason.nearest or "", list(reason.places)
-    return True

@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+from django.db.models import Prefetch, prefetch_related_objects
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import generics
 from rest_framework.request import Request
@@ -13,7 +14,7 @@ from ..people.actor import Actor, person
 from .actions.cancel import cancel
 from .actions.change_job import change_priority, correct_terms
 from .actions.submit import WantedJob, submit
-from .models import JOB_STATES, Job
+from .models import JOB_STATES, Attempt, Job
 from .serializers import ChangeJobSerializer, JobSerializer, JobSheetSerializer, SubmitSerializer
 from .visible import job_numbered, visible_attempts, visible_jobs
 from .why import with_seen_reasons
@@ -73,7 +74,10 @@ class JobsView(generics.ListAPIView):
         given.is_valid(raise_exception=True)
         wanted = {"lines": given.validated_data.pop("terms"), **given.validated_data}
         actor = person(request.user)
-        return shown_job(actor, submit(actor, WantedJob(**wanted)).pk, 201)
+        job = submit(actor, WantedJob(**wanted))
+        prefetch_related_objects([job], Prefetch("attempts", Attempt.objects.none()))  # as it was taken in
+        (job,) = with_seen_reasons(actor, [job])
+        return Response(JobSheetSerializer(job).data, status=201)
 
 
 class JobView(APIView):

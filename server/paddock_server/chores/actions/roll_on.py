@@ -19,8 +19,9 @@ from ...hosts.models import Host
 from ...link import feed
 from ...logbook.write import write
 from ...people.actor import SERVER
-from ...storage import action
+from ...storage import action, savepoint
 from ...toolchains.models import SurveyChange
+from ...work import open_work
 from ...work.actions.cancel import cancel
 from ...work.actions.place import place
 from ...work.fleet import kept_fleet, terms_of
@@ -85,7 +86,7 @@ def _begin(run: ChoreRun, row: ChoreHost, state: HostState, because: str) -> Non
 
 
 def _job(run: ChoreRun, host: Host) -> Job:
-    return Job.objects.create(
+    job = Job.objects.create(
         name=run.chore.name,
         pipeline=PIPELINE,
         terms=[f"host {host.name}"],
@@ -98,6 +99,8 @@ def _job(run: ChoreRun, host: Host) -> Job:
         submitted_at=timezone.now(),
         submitted_by=run.asked_by,
     )
+    open_work.taken_in(job)
+    return job
 
 
 def _look(run: ChoreRun, row: ChoreHost) -> None:
@@ -133,7 +136,7 @@ def _ran(run: ChoreRun, row: ChoreHost) -> None:
 
 def _ask_survey(row: ChoreHost) -> None:
     """A host that is away just now, as after a script that restarts its network, is asked when it is back."""
-    with suppress(ActionError):
+    with suppress(ActionError), savepoint():
         ask_survey(SERVER, row.host, row.mark)
         row.asked_at = timezone.now()
         row.save(update_fields=["asked_at"])

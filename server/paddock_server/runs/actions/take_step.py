@@ -10,8 +10,8 @@ from ...hosts.models import Host
 from ...link import feed
 from ...moments import moment
 from ...storage import action
+from ...work import open_work
 from ...work.actions.take_report import attempt_called
-from ...work.models import Attempt
 from ..models import STEP_OUTCOMES, StepRun
 
 _OUTCOMES = {value for value, _ in STEP_OUTCOMES}
@@ -36,6 +36,8 @@ def take_step(host: Host, told: wire.StepBegan | wire.StepEnded) -> None:
             step.ended_at = moment(told.at)
             step.commit = told.commit if _COMMIT.fullmatch(told.commit) else ""
             if step.commit and not attempt.commit:
-                Attempt.objects.filter(pk=attempt.pk).update(commit=step.commit)
+                open_work.changing(attempt.job)
+                attempt.commit = step.commit
+                attempt.save(update_fields=["commit"])
     step.save()
     feed.tell("job", attempt.job_id)

@@ -6,8 +6,9 @@ import secrets
 
 from ...logbook.write import write
 from ...people.actor import SERVER
-from ...storage import action
+from ...storage import action, on_rollback
 from ..beside import highest_logged_job, read_beside
+from ..identity import forget_line
 from ..models import TimeLine
 from ..numbers import highest_used_job, start_numbers_after
 from .mark import mark
@@ -25,6 +26,8 @@ def begin_time_line(why: str, highest_job: int = 0) -> TimeLine:
     is_first = not TimeLine.objects.exists() and seen_elsewhere <= highest_used_job()
     used = max(seen_elsewhere, highest_used_job())
     line = TimeLine.objects.create(identity=secrets.token_hex(16), why=why[:400], mark=secrets.token_hex(16))
+    forget_line()
+    on_rollback(forget_line)
     if used and not is_first:
         start_numbers_after((used + UNSEEN_JOBS) // ROUNDED_TO * ROUNDED_TO)
     write(SERVER, "began", "time line", line.identity, why=why[:400])

@@ -14,16 +14,17 @@ from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
 from ...storage import action
-from .. import dispatcher
-from ..fence import Fences
+from .. import dispatcher, open_work
+from ..fence import fences
 from ..models import Job
-from ..round import set_reason
+from ..round import REASON_FIELDS, set_reason
 from .submit import implied_by, read_asked, why_it_waits
 
 
 @action
 def change_priority(actor: Actor, job: Job, priority: int) -> None:
     """From -100 to 100; the higher goes first. Raises NotNow for a job that waits no more."""
+    job = _to_change(job)
     _demand(actor, job, "Changing a job's priority")
     if priority == job.priority:
         return
@@ -37,13 +38,14 @@ def change_priority(actor: Actor, job: Job, priority: int) -> None:
 def correct_terms(actor: Actor, job: Job, lines: Sequence[str]) -> None:
     """Gives a waiting job other terms. Raises Invalid for terms that cannot be read, NotNow for a job that waits no
     more."""
+    job = _to_change(job)
     _demand(actor, job, "Correcting a job's terms")
     asked = read_asked(lines, implied_by(job))
     before = {"terms": job.terms, "prefers": job.prefers}
     job.terms, job.prefers = [str(term) for term in asked.terms], [str(term) for term in asked.prefers]
     write(actor, "corrected", "job", str(job.pk), was=before, terms=job.terms, prefers=job.prefers)
     set_reason(job, why_it_waits(job))
-    job.save()
+    job.save(update_fields=["terms", "prefers", *REASON_FIELDS])
     _look_again(job)
 
 
@@ -51,10 +53,11 @@ def correct_terms(actor: Actor, job: Job, lines: Sequence[str]) -> None:
 def let_in(actor: Actor, job: Job, paddock_name: str, *, for_good: bool) -> None:
     """Lets the job into a paddock whose fence keeps it out: this job alone, which an operator of that paddock may do;
     or its pipeline for good, which takes an administrator. Raises NotNow where it is let in already."""
+    job = _to_change(job)
     paddock = paddock_called(actor, paddock_name)
     least = Role.ADMINISTRATOR if for_good else Role.OPERATOR
     actor.demand(least, paddock.name, "Letting a job into a paddock")
-    inside = Fences().of_job(job)
+    inside = fences().of_job(job)
     if job.is_own or inside is None or paddock.name in inside:
         raise NotNow(f"{job.pipeline} is let into {paddock.name} already.")
     if for_good:
@@ -67,6 +70,13 @@ def let_in(actor: Actor, job: Job, paddock_name: str, *, for_good: bool) -> None
     job.save(update_fields=["let_in"])
     write(actor, "let in", "job", str(job.pk), paddock.name, pipeline=job.pipeline)
     _look_again(job)
+
+
+def _to_change(job: Job) -> Job:
+    """The job as it is now: the caller's may have been read some time ago."""
+    now = open_work.current(job)
+    open_work.changing(now)
+    return now
 
 
 def _demand(actor: Actor, job: Job, what: str) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from copy import copy
 from dataclasses import asdict, dataclass, field
 
 from django.utils import timezone
@@ -22,8 +23,8 @@ from ...people.models import Role
 from ...pipeline_secrets.giving import demand_for_pipeline
 from ...storage import action
 from ...toolchains.words import words as known_words
-from .. import dispatcher
-from ..fence import Fences
+from .. import dispatcher, open_work
+from ..fence import fences
 from ..fleet import kept_fleet
 from ..models import Job, Submission
 from ..round import behind_others, requirement_for, set_reason
@@ -142,15 +143,15 @@ def submit(
     reason = why_it_waits(job)
     if not job.waits_for_new_host:
         _demand_slots(job, reason)
-    job.save()
-    if later := behind_others([job]).get(job.pk):
+    if after and (later := behind_others([job]).get(job.pk)):
         reason = later
     set_reason(job, reason)
     job.save()
+    open_work.taken_in(job)
     write(actor, "submitted", "job", str(job.pk), name=job.name, pipeline=job.pipeline, terms=job.terms)
     feed.tell("job", job.pk)
     dispatcher.wake_after_commit()
-    return job
+    return copy(job)
 
 
 def _implied(wanted: WantedJob) -> list[str]:
@@ -207,7 +208,7 @@ def _demand_slots(job: Job, reason: Reason) -> None:
 
 def why_it_waits(job: Job) -> Reason:
     """The reason as of now, without a round."""
-    requirement = requirement_for(job, Fences())
+    requirement = requirement_for(job, fences())
     with kept_fleet() as index:
         return why_waiting(requirement, index)
 

@@ -7,17 +7,20 @@ import re
 import msgspec
 
 from paddock_agent import wire
-from paddock_core.lifecycle import Ended, Event, LeaseLost, Outcome, Refused, Started
+from paddock_core.lifecycle import LIVE, Ended, Event, LeaseLost, Outcome, Refused, Started
 
 from ...hosts.models import Host
+from ...link import connections
 from ...logbook.write import write
 from ...people.actor import SERVER, agent_of
 from ...storage import action
-from ..advance import advance
+from .. import open_work
+from ..advance import Told, advance
 from ..models import Attempt
 
 Report = wire.AttemptStarted | wire.AttemptRefused | wire.AttemptEnded
 
+_LIVE = [state.value for state in LIVE]
 _NAME = re.compile(r"([1-9][0-9]{0,17})-([1-9][0-9]{0,8})(?:-([0-9a-f]{32}))?")
 
 
@@ -28,48 +31,55 @@ def attempt_called(host: Host, name: str) -> Attempt | None:
     if match is None:
         return None
     job, number, identity = match.groups(default="")
+    newest = open_work.newest_of(int(job))
+    if newest is not None and newest.number == int(number):
+        return newest if (newest.host_id, newest.identity) == (host.pk, identity) else None
     attempts = Attempt.objects.select_related("job").filter(host=host, identity=identity)
     return attempts.filter(job_id=job, number=number).first()
 
 
 @action
 def take_report(host: Host, report: Report) -> None:
-    """Applies the report; one on an attempt that is not this host's is passed over."""
+    """Applies the report; one on an attempt that is not this host's is passed over, and such an attempt does not
+    begin."""
     attempt = attempt_called(host, report.attempt)
     if attempt is None:
+        if isinstance(report, wire.AttemptStarted):
+            connections.send(host.pk, wire.Abandon(attempt=report.attempt))
         return
+    open_work.changing(attempt.job)
+    fields: list[str] = []
     match report:
         case wire.AttemptStarted():
-            Attempt.objects.filter(pk=attempt.pk, started_at=None).update(
-                account=report.account,
-                folder=report.folder,
-                warm=report.warm,
-                variables=report.names,
-                values=report.values,
-            )
+            if attempt.started_at is None:
+                attempt.account, attempt.folder, attempt.warm = report.account, report.folder, report.warm
+                attempt.variables, attempt.values = report.names, report.values
+                fields = ["account", "folder", "warm", "variables", "values"]
             event: Event = Started(attempt.number)
         case wire.AttemptRefused():
             event = Refused(attempt.number, report.why)
         case wire.AttemptEnded():
             outcome = Outcome(report.outcome) if report.outcome in set(Outcome) else Outcome.NOT_STARTED
             event = Ended(attempt.number, outcome, report.exit_code, report.why)
-            _note_use(attempt, report)
+            fields = _note_use(attempt, report)
     before = attempt.job.state
-    advance(attempt.job, event)
-    if attempt.job.state != before:
+    if fields and attempt.state not in _LIVE:  # too late to change its state, and worth knowing all the same
+        attempt.save(update_fields=fields)
+    job = advance(attempt.job, event, Told(attempt=attempt, fields=fields))
+    if job.state != before:
         write(
-            agent_of(host.name), f"reported {attempt.job.state}", "job", str(attempt.job_id), host.paddock.name,
+            agent_of(host.name), f"reported {job.state}", "job", str(attempt.job_id), host.paddock.name,
             host=host.name, attempt=attempt.number,
         )  # fmt: skip
 
 
-def _note_use(attempt: Attempt, report: wire.AttemptEnded) -> None:
-    """What it used and what it left; a number that cannot be is left out."""
-    used = report.processor if 0 < report.processor < 1e9 else None
-    left = [msgspec.to_builtins(one) for one in report.left]
-    Attempt.objects.filter(pk=attempt.pk, processor=None).update(
-        processor=used, memory=report.memory or None, left=left
-    )
+def _note_use(attempt: Attempt, report: wire.AttemptEnded) -> list[str]:
+    """What it used and what it left; a number that cannot be is left out. Returns the fields."""
+    if attempt.processor is not None:
+        return []
+    attempt.processor = report.processor if 0 < report.processor < 1e9 else None
+    attempt.memory, attempt.left = report.memory or None, [msgspec.to_builtins(one) for one in report.left]
+    return ["processor", "memory", "left"]
 
 
 @action

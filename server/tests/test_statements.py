@@ -1,0 +1,79 @@
+"""What a whole job costs the database in a running server, from its sending to its end, the logbook included."""
+
+from __future__ import annotations
+
+from unittest.mock import Mock
+
+import pytest
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
+from people import somebody
+
+from paddock_agent import wire
+from paddock_server.link import running
+from paddock_server.link.agents import _take_in
+from paddock_server.people.models import Role
+from paddock_server.storage import start_writer, stop_writer
+from paddock_server.work import dispatcher, open_work
+from paddock_server.work.models import Attempt, Job
+
+pytestmark = pytest.mark.django_db(transaction=True)
+MOST_STATEMENTS, MOST_COMMITS = 15, 3
+
+
+@pytest.fixture
+def operator():
+    return somebody("deckhand", Role.OPERATOR)
+
+
+@pytest.fixture
+def host(new_host):
+    return new_host()
+
+
+@pytest.fixture
+def writer(host, operator, monkeypatch):
+    """A writer as in a running server, and the statements that it has run."""
+    monkeypatch.setattr(running.server, "loop", Mock(is_closed=lambda: False))
+    monkeypatch.setattr(dispatcher, "LONGEST_WITHIN", 60.0)  # nothing runs the loop's rounds here
+    started = start_writer()
+    open_work.begin()
+    connection.close()
+    started.statements = []
+
+    def note(execute, sql, *rest):
+        started.statements.append(sql)
+        return execute(sql, *rest)
+
+    started.hand_in(lambda: connection.execute_wrappers.append(note)).result()
+    yield started
+    stop_writer()
+    connection.close()
+
+
+def send(client):
+    body = {"name": "compile", "pipeline": "almanac-docs", "terms": ["os linux"], "script": "make"}
+    return client.post("/api/v1/jobs/", body, format="json").json()["id"]
+
+
+def run(writer, host, job):
+    attempt = Attempt.objects.get(job=job).wire_name
+    for report in (
+        wire.AttemptStarted(attempt=attempt, account="build", folder="/work/1"),
+        wire.AttemptEnded(attempt=attempt, outcome="exited", exit_code=0),
+    ):
+        writer.hand_in(lambda said=report: _take_in(host.pk, said)).result(10)
+
+
+def test_a_job_that_runs_alone_costs_few_statements_and_commits(writer, operator, host):
+    run(writer, host, send(operator))  # what is read once and kept is read by this one
+    commits = writer.commits
+    writer.statements.clear()
+    with CaptureQueriesContext(connection) as asked:
+        job = send(operator)
+    run(writer, host, job)
+    assert Job.objects.get(pk=job).state == "passed"
+    statements = [*(one["sql"] for one in asked.captured_queries), *writer.statements]
+    statements = [one for one in statements if one != "BEGIN IMMEDIATE"]  # counted as commits
+    assert len(statements) <= MOST_STATEMENTS, "\n".join(statements)
+    assert writer.commits - commits <= MOST_COMMITS
