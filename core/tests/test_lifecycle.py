@@ -135,7 +135,7 @@ TABLE = {
             Placed(): None, CancelAsked(): None, STARTED: state, REFUSED: state, PASSES: state, FAILS: state,
             STOPPED: state, SILENT: state,
         }
-        for state in ENDED
+        for state in sorted(ENDED)
         for asked in (False, True)
     },
 }  # fmt: skip
