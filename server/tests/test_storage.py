@@ -10,10 +10,10 @@ import threading
 from pathlib import Path
 
 import pytest
-from django.db import OperationalError, connection, transaction
+from django.db import IntegrityError, OperationalError, connection, transaction
 
 from paddock_server.hosts.models import Paddock
-from paddock_server.storage import WriterStopped, action, is_full, run_in_writer, start_writer, stop_writer
+from paddock_server.storage import WriterStopped, action, is_full, rows, run_in_writer, start_writer, stop_writer
 from paddock_server.storage import actions as storage_actions
 from paddock_server.storage.trouble import BUSY, FULL, trouble_of
 
@@ -257,3 +257,18 @@ def test_it_is_said_where_too_much_waits(writer, monkeypatch):
     for one in waiting:
         one.result(10)
     assert not is_full()
+
+
+def test_rows_written_by_kept_statements_read_back_as_they_were(db):
+    paddock = Paddock(name="shoreline", pipelines=["tides/*", "ä"], grace=45)
+    rows.insert(paddock)
+    read = Paddock.objects.get(pk=paddock.pk)
+    assert {f.name: getattr(read, f.name) for f in Paddock._meta.concrete_fields} == {
+        f.name: getattr(paddock, f.name) for f in Paddock._meta.concrete_fields
+    }
+    paddock.pipelines, paddock.grace, paddock.name = [], 60, "not written"
+    rows.update(paddock, ["pipelines", "grace"])
+    read.refresh_from_db()
+    assert (read.pipelines, read.grace, read.name) == ([], 60, "shoreline")
+    with pytest.raises(IntegrityError):
+        rows.insert(Paddock(name="shoreline"))

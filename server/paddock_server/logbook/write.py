@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from ..people.actor import Actor
+from ..storage.rows import insert
 from .models import Entry
 
 
 def write(actor: Actor, verb: str, noun: str, thing: str, paddock: str = "", **details: object) -> None:
     """One line: who, what was done (a past participle), to what kind of thing, which one, in which paddock."""
-    Entry.objects.create(who=actor.name, verb=verb, noun=noun, thing=thing, paddock=paddock, details=details)
+    insert(Entry(who=actor.name, verb=verb, noun=noun, thing=thing, paddock=paddock, details=details))

@@ -18,7 +18,7 @@ ANY = "*"
 def demand_for_pipeline(names: Sequence[str], pipeline: str, *, from_source: bool) -> frozenset[str] | None:
     """The paddocks in which all the secrets may be given, None for any. Raises Invalid for those that the pipeline may
     not have, in the same words as for those that are not there: a name tells nothing."""
-    known = {one.name: one for one in PipelineSecret.objects.filter(name__in=names)}
+    known = {one.name: one for one in PipelineSecret.objects.filter(name__in=names)} if names else {}
     paddocks: frozenset[str] | None = None
     for name in names:
         one = known.get(name)

@@ -21,6 +21,7 @@ from ..link import connections, feed
 from ..logbook.write import write
 from ..people.actor import SERVER
 from ..pipeline_secrets.giving import values_for
+from ..storage.rows import insert, update
 from ..time_line.identity import new_identity
 from . import dispatcher, offers, open_work
 from .fleet import is_draining
@@ -85,7 +86,7 @@ def _save(job: Job, was: JobState, after: lifecycle.Job) -> None:
     if after.state in ENDED:
         job.ended_at = now
         changed.append("ended_at")
-    job.save(update_fields=changed)
+    update(job, changed)
     feed.tell("job", job.pk)
 
 
@@ -99,7 +100,7 @@ def _attempt(job: Job, number: int) -> Attempt:
 def _create_attempt(job: Job, instruction: lifecycle.CreateAttempt, told: Told) -> None:
     place = told.place
     assert place is not None
-    attempt = Attempt.objects.create(
+    attempt = Attempt(
         job=job,
         number=instruction.attempt,
         identity=new_identity(job.pk, instruction.attempt),
@@ -110,6 +111,7 @@ def _create_attempt(job: Job, instruction: lifecycle.CreateAttempt, told: Told) 
         facts=place.host.facts,
         offered_at=timezone.now(),
     )
+    insert(attempt)
     open_work.tried(attempt)
     feed.tell_of_slots(place.host)
 
@@ -130,7 +132,7 @@ def _set_attempt(job: Job, instruction: lifecycle.SetAttempt, told: Told) -> Non
         attempt.ended_at = now
         changed.append("ended_at")
         looking.note_job_ended()
-    attempt.save(update_fields=changed)
+    update(attempt, changed)
     open_work.tried(attempt)
     feed.tell_of_slots(attempt.host, refuses=attempt.state in _OVER and attempt.started_at is None)
 

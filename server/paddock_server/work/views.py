@@ -1,5 +1,7 @@
 from __future__ import annotations
 
+from functools import cache
+
 from django.db.models import Prefetch, prefetch_related_objects
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import generics
@@ -26,10 +28,21 @@ GROUPS = {
 }
 
 
+@cache
+def _submitted() -> SubmitSerializer:
+    """One for all requests: making its fields costs more than reading with them."""
+    return SubmitSerializer()
+
+
+@cache
+def _shown() -> JobSheetSerializer:
+    return JobSheetSerializer()
+
+
 def shown_job(actor: Actor, pk: int, status: int = 200) -> Response:
     """The sheet of a job, as the actor may see it. Raises NotThere."""
     (job,) = with_seen_reasons(actor, [job_numbered(actor, pk)])
-    return Response(JobSheetSerializer(job).data, status=status)
+    return Response(_shown().to_representation(job), status=status)
 
 
 class JobsView(generics.ListAPIView):
@@ -70,14 +83,13 @@ class JobsView(generics.ListAPIView):
     @extend_schema(request=SubmitSerializer, responses={201: JobSheetSerializer})
     def post(self, request: Request) -> Response:
         """Submit a job. A term that cannot be read is refused with its column and the nearest known word."""
-        given = SubmitSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        wanted = {"lines": given.validated_data.pop("terms"), **given.validated_data}
+        given = _submitted().run_validation(request.data)
+        wanted = {"lines": given.pop("terms"), **given}
         actor = person(request.user)
         job = submit(actor, WantedJob(**wanted))
         prefetch_related_objects([job], Prefetch("attempts", Attempt.objects.none()))  # as it was taken in
         (job,) = with_seen_reasons(actor, [job])
-        return Response(JobSheetSerializer(job).data, status=201)
+        return Response(_shown().to_representation(job), status=201)
 
 
 class JobView(APIView):

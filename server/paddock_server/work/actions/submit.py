@@ -22,6 +22,7 @@ from ...people.actor import Actor
 from ...people.models import Role
 from ...pipeline_secrets.giving import demand_for_pipeline
 from ...storage import action
+from ...storage.rows import insert
 from ...toolchains.words import words as known_words
 from .. import dispatcher, open_work
 from ..fence import fences
@@ -146,7 +147,7 @@ def submit(
     if after and (later := behind_others([job]).get(job.pk)):
         reason = later
     set_reason(job, reason)
-    job.save()
+    insert(job)
     open_work.taken_in(job)
     write(actor, "submitted", "job", str(job.pk), name=job.name, pipeline=job.pipeline, terms=job.terms)
     feed.tell("job", job.pk)

@@ -1,0 +1,47 @@
+"""Rows that are written for every job: the same statements as the ORM makes, kept instead of made each time, which
+costs several times as much as running them. Tables and columns are the models' own, quoted; values go beside."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import lru_cache
+from typing import Any
+
+from django.db import connection
+from django.db.models import Field, Model
+
+
+def insert(row: Model) -> None:
+    """Writes a new row, and gives it its number. No signals are sent."""
+    statement, fields = _insertion(type(row))
+    with connection.cursor() as cursor:
+        cursor.execute(statement, _values(row, fields, is_new=True))
+        row.pk = cursor.lastrowid
+    row._state.adding, row._state.db = False, connection.alias
+
+
+def update(row: Model, names: Sequence[str]) -> None:
+    """Writes some fields of a row that is there. No signals are sent."""
+    statement, fields = _changing(type(row), tuple(names))
+    with connection.cursor() as cursor:
+        cursor.execute(statement, [*_values(row, fields, is_new=False), row.pk])
+
+
+def _values(row: Model, fields: Sequence[Field], *, is_new: bool) -> list[Any]:
+    return [field.get_db_prep_save(field.pre_save(row, is_new), connection) for field in fields]
+
+
+@lru_cache(maxsize=100)
+def _insertion(model: type[Model]) -> tuple[str, tuple[Field, ...]]:
+    fields = tuple(field for field in model._meta.concrete_fields if not field.primary_key)
+    columns = ", ".join(connection.ops.quote_name(field.column) for field in fields)
+    table = connection.ops.quote_name(model._meta.db_table)
+    return f"INSERT INTO {table} ({columns}) VALUES ({', '.join(['%s'] * len(fields))})", fields  # noqa: S608
+
+
+@lru_cache(maxsize=500)
+def _changing(model: type[Model], names: tuple[str, ...]) -> tuple[str, tuple[Field, ...]]:
+    fields = tuple(model._meta.get_field(name) for name in names)
+    columns = ", ".join(f"{connection.ops.quote_name(field.column)} = %s" for field in fields)
+    key, table = (connection.ops.quote_name(name) for name in (model._meta.pk.column, model._meta.db_table))
+    return f"UPDATE {table} SET {columns} WHERE {key} = %s", fields  # noqa: S608
