@@ -44,6 +44,7 @@ troubles: .make/python .make/web .make/wheels .make/test-tools ## make every tro
 bench: .make/python .make/web .make/wheels .make/test-tools ## run the benchmarks; docs/measurements.md has the figures
 	$(BIN)/python bench/routing.py
 	cd bench && ../$(BIN)/python submit_to_start.py
+	cd bench && ../$(BIN)/python jobs_a_second.py
 	$(BIN)/python bench/bring_up.py
 	$(BIN)/python bench/heartbeats.py
 	$(BIN)/python bench/log_flow.py

@@ -57,7 +57,7 @@ class Agent:
         if not len(self._spool):
             self._told_all.set()
         self._probes = Probes(home)
-        self._trials = WorkTrials(system, identity.work_folder, identity.server, self._is_idle)
+        self._trials = WorkTrials(system, identity.work_folder, identity.server, self._is_idle, home / "running")
         self._surveying = Surveying(system, self._probes, identity.work_folder, self._tell, self._trials.surveyed)
         self._attempts = Attempts(
             system,

@@ -7,10 +7,11 @@ import asyncio
 import contextlib
 import logging
 from collections.abc import Callable
+from pathlib import Path
 
 from .errors import AgentError
 from .limits import folder_trouble
-from .system import System
+from .system import System, trials
 from .wire import FailedPart
 
 log = logging.getLogger("paddock.agent")
@@ -22,10 +23,14 @@ MAX_PARTS = 20
 
 
 class WorkTrials:
-    """Whether this host can work. ``cannot`` are the parts that failed at the last trial."""
+    """Whether this host can work. ``cannot`` are the parts that failed at the last trial. ``notes`` is the folder of
+    notes on what runs, without which the next agent could not end what a killed one left."""
 
-    def __init__(self, system: System, work_folder: str, server: str, is_idle: Callable[[], bool]) -> None:
+    def __init__(
+        self, system: System, work_folder: str, server: str, is_idle: Callable[[], bool], notes: Path | None = None
+    ) -> None:
         self._system = system
+        self._notes = notes
         self._work_folder = work_folder
         self._server = server
         self._is_idle = is_idle
@@ -79,9 +84,20 @@ class WorkTrials:
         except (AgentError, OSError, RuntimeError) as error:
             return [FailedPart("processes", f"The trial itself failed: {error}"[:500])]
         found = [FailedPart(one.part, one.why[:2000], dict(one.facts)) for one in failed[:MAX_PARTS]]
+        if self._notes is not None and not quick:
+            found += [
+                FailedPart(one.part, one.why, dict(one.facts)) for one in await asyncio.to_thread(self._try_notes)
+            ]
         if self._survey_shortage and not quick:
             found.append(FailedPart("survey", self._survey_shortage[:2000]))
         return found
+
+    def _try_notes(self) -> list[trials.FailedTrial]:
+        notes = self._notes
+        assert notes is not None
+        return trials.failed_of(
+            [("folder of notes", lambda: trials.write_in(notes), lambda: trials.folder_facts(notes))]
+        )
 
     async def keep_trying(self) -> None:
         """Tries again and again, for as long as the agent runs. While jobs run only on request: a busy host proves

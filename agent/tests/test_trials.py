@@ -9,9 +9,11 @@ import sys
 
 import pytest
 
+from paddock_agent.attempts import leftovers
 from paddock_agent.doctor.failed_trials import Agent, Part, explain
 from paddock_agent.system import trials
 from paddock_agent.system.mounts import mount_of, read_mounts
+from paddock_agent.system.real import RealSystem
 from paddock_agent.work_trials import WorkTrials
 
 OURS = Agent("paddock", "paddock-agent-x.service")
@@ -218,3 +220,39 @@ def test_a_folder_is_closed_only_where_the_account_may_not_write(facts, cause):
 def test_a_file_in_a_folder_that_it_may_write_names_the_mask_of_the_process(tmp_path):
     assert trials.folder_facts(tmp_path)["may write"] == "yes"
     assert int(trials.folder_facts(tmp_path)["mask"], 8) >= 0
+
+
+@pytest.mark.parametrize(
+    ("folder", "error", "kind", "cause"),
+    [
+        ("/etc/hostname", "ENOTDIR", "file", "environment"),
+        ("/etc", "EACCES", "folder", "environment"),
+        ("/srv/tmp", "ENOTDIR", "file", "environment"),
+        ("/srv/tmp", "ENOENT", "folder", "missing"),
+    ],
+)
+def test_a_variable_that_names_what_cannot_be_the_temporary_folder_is_the_cause(folder, error, kind, cause):
+    facts = {"folder": folder, "nearest": "/srv", "kind": kind, "variable": "TMPDIR"}
+    (found,) = explain([Part("temporary folder", f"No ({error}): {folder}/x", facts)], OURS)
+    assert found.cause == cause
+    if cause == "environment":
+        assert "TMPDIR" in found.sentence
+        assert any("TMPDIR" in command and "paddock-agent-x.service"[:-8] in command for command in found.commands)
+
+
+def test_the_variable_that_names_the_temporary_folder_is_a_fact(tmp_path, monkeypatch):
+    monkeypatch.setenv("TMPDIR", str(tmp_path / "file"))
+    (tmp_path / "file").write_text("")
+    failed = {one.part: one for one in trials.try_all(str(tmp_path), "", "")}
+    assert failed["temporary folder"].facts["variable"] == "TMPDIR"
+
+
+async def test_a_file_where_the_notes_on_running_jobs_belong_keeps_jobs_away(tmp_path):
+    notes = tmp_path / "running"
+    notes.write_text("")
+    tried = WorkTrials(RealSystem(), str(tmp_path / "work"), "", lambda: True, notes)
+    (failed,) = await tried.try_now()
+    assert (failed.part, "ENOTDIR" in failed.why) == ("folder of notes", True)
+    leftovers.strike(notes, "1-1")  # an attempt that ends meanwhile ends all the same
+    notes.unlink()
+    assert await tried.try_now() == []

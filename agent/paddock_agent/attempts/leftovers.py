@@ -31,8 +31,9 @@ def note(folder: Path, attempt: str, mark: str, pid: int) -> None:
 
 
 def strike(folder: Path, attempt: str) -> None:
-    """Strikes the note of an attempt that has ended."""
-    (folder / f"{attempt}.json").unlink(missing_ok=True)
+    """Strikes the note of an attempt that has ended. One that cannot be struck names a process that is gone."""
+    with contextlib.suppress(OSError):
+        (folder / f"{attempt}.json").unlink(missing_ok=True)
 
 
 def end_all(system: System, folder: Path) -> list[str]:

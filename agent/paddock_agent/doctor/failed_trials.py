@@ -289,6 +289,8 @@ def _folder_rules(part: Part, agent: Agent) -> Diagnosis | None:
         )
     if not folder:
         return None
+    if one := _named_by_variable(part, agent, folder, facts):
+        return one
     if not _may_be_given(folder):
         return _found(
             part,
@@ -301,6 +303,23 @@ def _folder_rules(part: Part, agent: Agent) -> Diagnosis | None:
         if one := rule(part, agent, folder, facts):
             return one
     return None
+
+
+def _named_by_variable(part: Part, agent: Agent, folder: str, facts: Mapping[str, str]) -> Diagnosis | None:
+    """A variable of the service names something that cannot be the folder: the variable is what is wrong."""
+    name = facts.get("variable", "")
+    cannot_be = part.error == "ENOTDIR" or facts.get("kind") == "file" or not _may_be_given(folder)
+    if not name or not agent.service or not cannot_be:
+        return None
+    file = f"/etc/paddock-agent/{agent.service.removesuffix('.service')}.env"
+    return _found(
+        part,
+        "environment",
+        f"The variable {name} of the agent's service names {folder} as the {part.name}, and it does not work: "
+        f"{part.why}.",
+        f"Take the variable out of the service's environment; or correct it there, in {file}.",
+        [*make.without_variable(name, [file]), *make.restart(agent.service)],
+    )
 
 
 def _may_be_given(folder: str) -> bool:

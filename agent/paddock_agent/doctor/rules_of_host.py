@@ -189,6 +189,14 @@ def _spool(evidence: Evidence, failed: Check) -> Diagnosis:
             remedy="Take the mark away, and start the service.",
             commands=(make.words("chattr", "-i", file), *make.restart(evidence.service)),
         )
+    if beside := failed.facts.get("beside", ""):
+        return Diagnosis(
+            "state damaged",
+            f"Something that is no file lies where the agent keeps its unsent messages, beside {file}: {beside}.",
+            known,
+            remedy="Move it aside and start the service. Nothing is lost by that.",
+            commands=(make.words("mv", beside, f"{beside}.moved-away"), *make.restart(evidence.service)),
+        )
     is_file = failed.facts.get("kind") == "file" or failed.facts.get("nearest") != file
     if is_file and re.search("readonly|unable to open", failed.detail):
         return Diagnosis(

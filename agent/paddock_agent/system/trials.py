@@ -52,12 +52,12 @@ Trial = tuple[str, Callable[[], None], Callable[[], dict[str, str]]]
 
 def try_all(work_folder: str, server: str, home: str) -> list[FailedTrial]:
     """Tries each part, with a time limit of its own; returns those that failed. ``server`` is its address."""
-    temporary = temporary_folder()
+    temporary, named = temporary_folder()
     trials: list[Trial] = [
         ("shell", _find_shell, lambda: {"PATH": os.environ.get("PATH", "")}),
         ("open files", _open_files, limit_facts),
         ("processes", _start_processes, limit_facts),
-        ("temporary folder", lambda: write_in(temporary), lambda: folder_facts(temporary)),
+        ("temporary folder", lambda: write_in(temporary), lambda: {**folder_facts(temporary), **named}),
     ]
     if home:
         trials.append(("home", lambda: _enter(Path(home)), lambda: folder_facts(Path(home))))
@@ -271,10 +271,12 @@ def proxy_facts(server: str) -> dict[str, str]:
     return {"proxy": f"{shown.scheme}://{address}" if shown.scheme else address, "proxy variable": name}
 
 
-def temporary_folder() -> Path:
-    """Where programs of this account put their temporary files."""
-    default = r"C:\Windows\Temp" if sys.platform == "win32" else "/tmp"  # noqa: S108 - tried, not trusted
-    return Path(next((value for name in ("TMPDIR", "TEMP", "TMP") if (value := os.environ.get(name))), default))
+def temporary_folder() -> tuple[Path, dict[str, str]]:
+    """Where programs of this account put their temporary files; and, as a fact, the variable that names it."""
+    for name in ("TMPDIR", "TEMP", "TMP"):
+        if value := os.environ.get(name):
+            return Path(value), {"variable": name}
+    return Path(r"C:\Windows\Temp" if sys.platform == "win32" else "/tmp"), {}  # noqa: S108 - tried, not trusted
 
 
 def folder_facts(folder: Path) -> dict[str, str]:

@@ -5,6 +5,7 @@ import { answered, api, type Schemas } from '../api/client'
 import CopyText from './CopyText.vue'
 import { useDoing } from './doing'
 import TimeAgo from './TimeAgo.vue'
+import { exactly } from './wording'
 
 /** A host that is no longer in the yard: who took it out, why, and whether that can be undone. */
 const { host, mayUndo } = defineProps<{ host: Schemas['Host']; mayUndo: boolean }>()
@@ -22,12 +23,12 @@ function undo(): Promise<void> {
 
 <template>
   <section class="past" data-part="retired">
-    <h2>{{ host.standing === 'retired' ? 'Retired' : 'Turned away' }}<template v-if="host.decided_at"> <TimeAgo :at="host.decided_at" /></template><template v-if="host.decided_by"> by {{ host.decided_by }}</template></h2>
+    <h2>{{ host.standing === 'retired' ? 'Retired' : 'Turned away' }}<template v-if="host.decided_at">{{ ' ' }}<TimeAgo :at="host.decided_at" /></template><template v-if="host.decided_by"> by {{ host.decided_by }}</template></h2>
     <p v-if="host.retired_because">Reason: {{ host.retired_because }}</p>
     <p class="soft">It takes no jobs. What follows is its record.</p>
     <template v-if="canUndo">
-      <p v-if="mayUndo"><Button :loading="isBusy" data-act="undo-retirement" @click="undo">Undo</Button> <span class="soft">possible until <TimeAgo :at="host.undo_until!" />. Then start its agent on the machine: <CopyText text="paddock-agent service start" /></span></p>
-      <p v-else class="soft">An administrator of {{ host.paddock }} can undo this until <TimeAgo :at="host.undo_until!" />.</p>
+      <p v-if="mayUndo"><Button :loading="isBusy" data-act="undo-retirement" @click="undo">Undo</Button> <span class="soft">possible until {{ exactly(host.undo_until!) }}. Then start its agent on the machine: <CopyText text="paddock-agent service start" /></span></p>
+      <p v-else class="soft">An administrator of {{ host.paddock }} can undo this until {{ exactly(host.undo_until!) }}.</p>
     </template>
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
   </section>

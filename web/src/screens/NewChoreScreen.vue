@@ -113,7 +113,7 @@ function start(): Promise<void> {
       <div>
         <label>Name<Input v-model:value="name" :maxlength="100" placeholder="install CMake 3.28" data-field="name" /></label>
         <label>Script<textarea v-model="script" rows="12" spellcheck="false" class="machine" data-field="script" /></label>
-        <p class="soft" data-part="rights">A chore runs as the agent’s account, which is not root unless the host was set up so. A script that installs packages needs <code>sudo -n</code> and a rule for it on each host, or fails there.</p>
+        <p class="soft" data-part="rights">A chore runs as the agent’s account, which is not root unless the host was set up so. A script that installs packages needs <code class="whole">sudo -n</code> and a rule for it on each host, or fails there.</p>
         <div class="row">
           <label>Shell<Select v-model:value="shell" :options="[{ value: '', label: `the host's own` }, ...['bash', 'sh', 'powershell', 'cmd', 'python'].map((value) => ({ value, label: value }))]" class="shell" /></label>
           <label>Minutes at most<InputNumber v-model:value="minutes" :min="1" :max="1440" /></label>
@@ -142,6 +142,10 @@ function start(): Promise<void> {
 </template>
 
 <style scoped>
+.whole {
+  white-space: nowrap;
+}
+
 .two {
   display: grid;
   grid-template-columns: minmax(0, 1fr) 440px;
