@@ -5,8 +5,10 @@ from itertools import count
 
 import pytest
 from django.core.cache import cache
+from django.db import connection
 from django.utils import timezone
 from people import FACTS, somebody
+from rest_framework.views import APIView
 
 from paddock_agent import wire
 from paddock_core.link_state import Seen
@@ -16,6 +18,7 @@ from paddock_server.hosts.actions.make_pass import make_pass
 from paddock_server.hosts.models import Host, Paddock
 from paddock_server.people.actor import SERVER
 from paddock_server.people.models import Role
+from paddock_server.storage import is_action
 from paddock_server.toolchains import catalogue, words
 from paddock_server.toolchains.actions.take_in_survey import take_in_survey
 from paddock_server.work import lately
@@ -34,6 +37,23 @@ def fresh(db, settings, tmp_path):
     mask = os.umask(0o022)
     yield
     os.umask(mask)
+
+
+@pytest.fixture(autouse=True)
+def views_change_nothing_but_by_actions(monkeypatch):
+    """In a running server only the writer may write: a view that does so past every action fails there."""
+    dispatch = APIView.dispatch
+
+    def refuse(execute, sql, params, many, context):
+        if sql.lstrip().split(" ", 1)[0] in ("INSERT", "UPDATE", "DELETE", "REPLACE") and not is_action():
+            raise AssertionError(f"written outside of an action: {sql[:200]}")
+        return execute(sql, params, many, context)
+
+    def guarded(self, request, *arguments, **named):
+        with connection.execute_wrapper(refuse):
+            return dispatch(self, request, *arguments, **named)
+
+    monkeypatch.setattr(APIView, "dispatch", guarded)
 
 
 @pytest.fixture

@@ -7,6 +7,7 @@ writer's thread, whoever calls it; elsewhere (a command, a test) it runs where i
 from .actions import (
     action,
     before_commit,
+    is_action,
     is_full,
     is_writer,
     on_rollback,
@@ -21,6 +22,7 @@ __all__ = [
     "WriterStopped",
     "action",
     "before_commit",
+    "is_action",
     "is_full",
     "is_writer",
     "on_rollback",

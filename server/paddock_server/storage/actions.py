@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import threading
 from collections.abc import Callable, Iterator
 from functools import partial, wraps
 from typing import Any, ParamSpec, TypeVar
@@ -57,13 +58,30 @@ def action(function: Callable[P, R]) -> Callable[P, R]:
     def run(*arguments: P.args, **named: P.kwargs) -> R:
         writer = _storage.writer
         if writer is None:
-            with transaction.atomic():
+            with _within(), transaction.atomic():
                 return function(*arguments, **named)
         if writer.is_current_thread():  # called by another action, with which it stands or falls
             return function(*arguments, **named)
         return writer.hand_in(partial(function, *arguments, **named)).result()
 
     return run
+
+
+_actions = threading.local()
+
+
+@contextlib.contextmanager
+def _within() -> Iterator[None]:
+    _actions.depth = getattr(_actions, "depth", 0) + 1
+    try:
+        yield
+    finally:
+        _actions.depth -= 1
+
+
+def is_action() -> bool:
+    """Whether an action is at work in the current thread: nothing else may change the database."""
+    return is_writer() or getattr(_actions, "depth", 0) > 0
 
 
 def is_writer() -> bool:

@@ -7,9 +7,11 @@ from collections.abc import Sequence
 from django.utils import timezone
 
 from ...hosts.models import Host
+from ...storage import action
 from ..models import ChoreHost
 
 
+@action
 def note_survey(host: Host, marks: Sequence[str]) -> None:
     """``marks`` are those of the requests that it answers; others than a chore's are passed over."""
     for row in ChoreHost.objects.filter(host=host, ended_at=None, surveyed_at=None).exclude(asked_at=None):

@@ -10,10 +10,12 @@ from ...hosts.models import Host
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...storage import action
 from .. import watches
 from ..models import Health
 
 
+@action
 def ask_examination(actor: Actor, host: Host) -> None:
     """Raises NotNow where no watch would answer."""
     actor.demand(Role.OPERATOR, host.paddock.name, "Asking a machine")

@@ -89,6 +89,7 @@ def thin(hosts: Collection[int], now: float) -> None:
         draw_trend(host, now)
 
 
+@action
 def draw_trend(host_id: int, now: float) -> None:
     """The trend of the host's free disk over the last weeks, from its hours."""
     since = _time(now) - timedelta(seconds=trend.LOOK_BACK)

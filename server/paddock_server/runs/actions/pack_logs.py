@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import datetime, timedelta
 
+from ...storage import action
 from ...work.models import Attempt
 
 PACKED_AFTER = timedelta(minutes=10)
@@ -18,6 +19,7 @@ def logs_to_pack(now: datetime) -> list[Attempt]:
     return list(ended.only("job_id", "number", "identity").order_by("ended_at")[:AT_A_TIME])
 
 
+@action
 def note_packed(attempts: Sequence[Attempt], now: datetime) -> None:
     """They are not looked at again. Nobody's doing, and nothing that anybody sees: the logbook has no line of it."""
     Attempt.objects.filter(pk__in=[one.pk for one in attempts]).update(packed_at=now)
