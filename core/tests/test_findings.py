@@ -126,6 +126,57 @@ def test_each_trouble_ends_in_its_own_finding_and_no_other(code):
     assert one.remedy.sentence
 
 
+def filling(days, late=None, soon=None):
+    """A disk that is full in so many days; ``late`` and ``soon`` are the interval's ends."""
+    level = 40 * GB
+    slope = -level / (days * DAY)
+    low = -level / ((soon or days) * DAY)
+    high = -level / ((late or days) * DAY)
+    return replace(WELL, disk_trend=Trend(NOW, level, slope, low, high, NOW - 9 * DAY))
+
+
+AWAY = replace(LOST, link_since=NOW - 400)
+
+
+def ends_in(days):
+    """The server's certificate ends a moment before so many days are over, or just then."""
+    end = NOW + days * DAY
+    return replace(WELL, certificate_ends=end - 1), replace(WELL, certificate_ends=end)
+
+
+EDGES = [
+    # the code, the last value that is found, the first that is not
+    ("clock-off", replace(WELL, clock=30.0), replace(WELL, clock=29.9)),
+    ("clock-off", replace(WELL, clock=-30.0), replace(WELL, clock=-29.9)),
+    ("memory-pressure", replace(WELL, memory_free=0.0399 * 32 * GB), replace(WELL, memory_free=0.04 * 32 * GB)),
+    ("disk-full", replace(WELL, disk_free=GB - 1), replace(WELL, disk_free=GB)),
+    ("disk-full", replace(WELL, system_free=GB / 2 - 1), replace(WELL, system_free=GB / 2)),
+    ("disk-filling", filling(13.99), filling(14.01)),
+    ("disk-filling", filling(10, late=44.9), filling(10, late=45.1)),
+    ("certificate-ending", *ends_in(21)),
+    ("agent-hung", replace(WELL, unanswered=(NOW - 3599, NOW - 1)), replace(WELL, unanswered=(NOW - 3600, NOW - 1))),
+    ("watch-silent", replace(WELL, watch=told(at=NOW - 151)), replace(WELL, watch=told(at=NOW - 150))),
+    ("machine-silent", replace(AWAY, watch=told(at=NOW - 420)), replace(AWAY, watch=told(at=NOW - 150))),
+]  # fmt: skip
+URGENCY = [
+    ("clock-off", replace(WELL, clock=300.0), replace(WELL, clock=299.9)),
+    ("disk-filling", filling(1.49), filling(1.51)),
+    ("certificate-ending", *ends_in(2)),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("code", "within", "beyond"), EDGES, ids=str)
+def test_each_limit_has_two_sides(code, within, beyond):
+    assert code in codes(within)
+    assert code not in codes(beyond)
+
+
+@pytest.mark.parametrize(("code", "urgent", "soon"), URGENCY, ids=str)
+def test_what_is_urgent_from_a_limit_on(code, urgent, soon):
+    assert [one.severity for one in found(urgent) if one.code == code] == [Severity.URGENT]
+    assert [one.severity for one in found(soon) if one.code == code] == [Severity.SOON]
+
+
 def test_every_rule_has_a_case():
     elsewhere = {"network-silent", "pass-ending", "passwords-guessed"}
     assert set(BY_CODE) == set(CASES) | elsewhere

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from paddock_core.trend import DAY, falling
+from paddock_core.trend import DAY, Trend, falling
 
 GB = 1024.0**3
 HOURS = np.arange(0, 14 * 24) * 3600.0
@@ -69,3 +69,9 @@ def test_the_band_for_drawing_never_goes_below_nothing():
     band = trend.line(trend.at + 60 * DAY, 30)
     assert all(0 <= low <= value <= high for _, value, low, high in band)
     assert band[-1][1] == 0
+
+
+def test_the_line_is_drawn_from_the_level_down_its_slope_and_never_below_nothing():
+    trend = Trend(at=1000.0, level=50.0, slope=-2.0, slope_low=-5.0, slope_high=-1.0, since=0.0)
+    assert trend.line(1020.0, 3) == [(1000.0, 50.0, 50.0, 50.0), (1010.0, 30.0, 0.0, 40.0), (1020.0, 10.0, 0.0, 30.0)]
+    assert (trend.empty_in(), trend.empty_between()) == (25.0, (10.0, 50.0))

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from paddock_core import versions
 from paddock_core.errors import VersionError
-from paddock_core.versions import parse_range
+from paddock_core.versions import parse, parse_range
 
 ORDERED = [
     ("generic", ["1.2", "1.2.1", "1.10", "2", "10.0.22621.0"]),
@@ -197,6 +197,11 @@ def test_a_jdk_range_takes_the_old_numbering():
         (">=18 <17", 6, "empty"),
         ("21..17", 5, "empty"),
         (">3 <=3", 4, "empty"),
+        (">=17 <17", 6, "empty"),
+        ("=17 <17", 5, "empty"),
+        (">17 =17", 5, "empty"),
+        ("=17 =18", 1, "empty"),
+        (">17.0.1 <17.0.1", 9, "empty"),
     ],
 )
 def test_a_wrong_range_says_where_and_why(text, column, says):
@@ -216,3 +221,10 @@ def test_a_range_between_two_versions_holds_just_what_lies_there(low, high):
     between = parse_range(f">={low} <={high}")
     assert between.contains(a)
     assert between.contains(b)
+
+
+@pytest.mark.parametrize(
+    ("text", "version"), [(">=17 <=17", "17"), ("17..17", "17.0.5"), (">=17 <17.0.1", "17.0.0"), ("=17 <=17", "17")]
+)
+def test_a_range_that_holds_one_version_is_not_empty(text, version):
+    assert parse_range(text).contains(parse(version))

@@ -14,7 +14,10 @@ from watch_reports import RUNNING, STOPPED, UNIT, report
 
 from paddock_agent import wire
 from paddock_core.link_state import Seen
+from paddock_server.errors import NotNow
 from paddock_server.health import vitals, watches
+from paddock_server.health.actions import keep_findings as keep_findings_module
+from paddock_server.health.actions.have_started import have_started
 from paddock_server.health.actions.keep_findings import keep_findings
 from paddock_server.health.actions.keep_readings import keep_readings
 from paddock_server.health.actions.note_link import note_link
@@ -25,6 +28,7 @@ from paddock_server.health.models import Finding, Health, ServiceChange, Watched
 from paddock_server.hosts.actions.make_watch_key import make_watch_key
 from paddock_server.hosts.models import Host, Paddock
 from paddock_server.logbook.models import Entry
+from paddock_server.people.actor import SERVER
 from paddock_server.people.models import Role
 from paddock_server.work.round import run_round
 
@@ -214,6 +218,8 @@ def test_the_watch_may_start_only_where_the_fence_lets_it(host, operator, admini
     assert post(key, report(host, STOPPED)).json() == {"start": False, "asked": False, "examine": True}
     refused = operator.post(f"/api/v1/findings/{look()['service-stopped'].pk}/act/")
     assert (refused.status_code, "nothing that the server could do" in refused.json()["detail"]) == (409, True)
+    with pytest.raises(NotNow, match="does not let watches start"):
+        have_started(SERVER, Host.objects.select_related("paddock").get())
     administrator.patch("/api/v1/paddocks/shoreline/", {"watch_may_start": True}, format="json")
     assert post(key, report(host, STOPPED)).json() == {"start": True, "asked": False, "examine": True}
     assert operator.post(f"/api/v1/findings/{look()['service-stopped'].pk}/act/").status_code == 202
@@ -297,3 +303,16 @@ def test_a_reading_that_moves_is_followed_until_its_median_has(host):
         found.append([one.code for one in seen.look(time.time())])
     assert found[0] == [], "one wild reading finds nothing"
     assert found[-1] == ["disk-full"]
+
+
+def test_the_opening_and_the_end_of_a_finding_are_both_announced(host, look, monkeypatch):
+    announced = []
+    monkeypatch.setattr(keep_findings_module, "queue", lambda finding, event: announced.append((finding.code, event)))
+    key = make_watch_key(host)
+    note_link(host, Seen.GOODBYE)
+    post(key, report(host, STOPPED))
+    assert "service-stopped" in look()
+    note_link(host, Seen.HELLO)
+    post(key, report(host, RUNNING))
+    assert "service-stopped" not in look()
+    assert [event for code, event in announced if code == "service-stopped"] == ["opened", "closed"]

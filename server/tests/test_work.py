@@ -261,6 +261,26 @@ def test_a_draining_host_finishes_its_work_and_is_held_then(operator, new_host):
     assert operator.post(f"/api/v1/hosts/{host.name}/drain/").json()["holding"] == "held"
 
 
+def test_a_draining_host_is_held_only_when_its_last_job_has_ended(operator, new_host):
+    host = new_host(slots=2)
+    first, second = placed(operator, host), placed(operator, host)
+    operator.post(f"/api/v1/hosts/{host.name}/drain/")
+    take_report(host, wire.AttemptEnded(attempt=called(first.pk), outcome="exited", exit_code=0))
+    assert Host.objects.get().holding == "draining"
+    take_report(host, wire.AttemptEnded(attempt=called(second.pk), outcome="exited", exit_code=0))
+    assert Host.objects.get().holding == "held"
+
+
+def test_a_host_that_did_not_answer_an_offer_counts_as_refusing_for_a_while(operator, new_host):
+    host = new_host()
+    submit(operator)
+    run_round()
+    expire_offer(Attempt.objects.get().pk, 60)
+    run_round()
+    assert Attempt.objects.count() == 1, "not at once: it would not answer again"
+    assert f"{host.name} is refusing" in Job.objects.get().reason
+
+
 def test_slots_are_never_overfilled(operator, new_host):
     new_host(slots=2)
     for _ in range(3):
