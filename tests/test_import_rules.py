@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import ast
+from collections.abc import Collection
+from functools import cache
 from pathlib import Path
 
 import pytest
@@ -98,3 +100,74 @@ def test_a_package_imports_only_what_it_may(package):
 )
 def test_the_rules_would_notice(package, source):
     assert broken_rules(package, source)
+
+
+# ---- circles -------------------------------------------------------------------------------------------------------
+
+
+def modules_of(package: str) -> dict[str, Path]:
+    """The modules of a package by their full names."""
+    root = ROOT / package
+    found = {}
+    for file in root.rglob("*.py"):
+        if "migrations" not in file.parts:
+            parts = [root.name, *file.relative_to(root).with_suffix("").parts]
+            found[".".join(parts[:-1] if parts[-1] == "__init__" else parts)] = file
+    return found
+
+
+def imported(name: str, source: str, *, is_package: bool, modules: Collection[str]) -> set[str]:
+    """Which of ``modules`` a module imports: inside functions and for types alone as well. A package that holds it is
+    no import."""
+    base = name.split(".") if is_package else name.split(".")[:-1]
+    found = set()
+    for node in ast.walk(ast.parse(source)):
+        if isinstance(node, ast.Import):
+            found |= {alias.name for alias in node.names}
+        elif isinstance(node, ast.ImportFrom):
+            above = base[: len(base) - node.level + 1] if node.level else []
+            start = ".".join([*above, *([node.module] if node.module else [])])
+            for alias in node.names:
+                whole = f"{start}.{alias.name}"
+                found.add(whole if whole in modules else start)
+    return {one for one in found if one in modules and one != name and not name.startswith(f"{one}.")}
+
+
+def circles(imports_of: dict[str, set[str]]) -> list[set[str]]:
+    """The sets of modules that can be reached from each other."""
+
+    @cache
+    def reached(start: str) -> frozenset[str]:
+        seen, ahead = set(), list(imports_of[start])
+        while ahead:
+            if (one := ahead.pop()) not in seen:
+                seen.add(one)
+                ahead += imports_of[one]
+        return frozenset(seen)
+
+    found = {frozenset(two for two in reached(one) if one in reached(two)) for one in imports_of if one in reached(one)}
+    return sorted(map(set, found), key=sorted)
+
+
+@pytest.mark.parametrize("package", RULES)
+def test_no_module_leads_back_to_itself(package):
+    modules = modules_of(package)
+    assert len(modules) > 20
+    found = {
+        name: imported(name, file.read_text(), is_package=file.name == "__init__.py", modules=modules)
+        for name, file in modules.items()
+    }
+    assert circles(found) == []
+
+
+def test_a_circle_would_be_noticed():
+    modules = {"p", "p.a", "p.b", "p.c", "p.d"}
+    sources = {
+        "p": "from .a import x",
+        "p.a": "def f():\n    from .b import y",
+        "p.b": "if TYPE_CHECKING:\n    from . import c",
+        "p.c": "import p.a",
+        "p.d": "from .a import f",
+    }
+    found = {name: imported(name, text, is_package=name == "p", modules=modules) for name, text in sources.items()}
+    assert circles(found) == [{"p.a", "p.b", "p.c"}]

@@ -8,8 +8,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from .fleet import Host
-from .terms import Term, ToolTerm
-from .tool_words import ToolWords
+from .terms import Term, ToolTerm, ToolWords
 from .verdicts import verdict
 from .versions import Version
 

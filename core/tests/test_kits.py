@@ -4,8 +4,7 @@ from paddock_core.cover import BROKEN, cells, ends_of
 from paddock_core.fleet import Host, Installation
 from paddock_core.inventory import Inventory, Item, bill, harmless, purl, rows
 from paddock_core.kits import Stands, effect, proposed_from_host, proposed_from_jobs, standing
-from paddock_core.terms import parse_terms
-from paddock_core.tool_words import ToolWords
+from paddock_core.terms import ToolWords, parse_terms
 
 WORDS = ToolWords({"jdk": "jdk", "vcpkg": "date"}, {"java": "jdk"})
 

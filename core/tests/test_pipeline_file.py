@@ -12,7 +12,7 @@ from paddock_core.fleet import Host, Installation
 from paddock_core.fleet_index import FleetIndex
 from paddock_core.pipeline_file import FileMistakes, read_pipeline, remarks_on
 from paddock_core.pipeline_file.calls import commands_called, tools_called
-from paddock_core.tool_words import FEW_WORDS
+from paddock_core.terms import FEW_WORDS
 
 SCHEMA = json.loads((Path(__file__).parents[2] / "docs" / "paddock.schema.json").read_text())
 WHOLE = {

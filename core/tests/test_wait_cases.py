@@ -12,9 +12,8 @@ from paddock_core.fleet import Host, Installation, Readiness
 from paddock_core.fleet_index import FleetIndex
 from paddock_core.reasons import ReasonKind, why_waiting
 from paddock_core.remedies import Remedies, RemedyKind
-from paddock_core.terms import parse_asked, parse_term
+from paddock_core.terms import ToolWords, parse_asked, parse_term
 from paddock_core.terms.quantities import read_size
-from paddock_core.tool_words import ToolWords
 from paddock_core.verdicts import meeting_term
 
 TABLE = yaml.safe_load((Path(__file__).parent / "waits.yaml").read_text())

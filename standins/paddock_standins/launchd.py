@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING
 from paddock_agent.system.port import Completed
 
 if TYPE_CHECKING:
-    from .simulated import SimulatedSystem
+    from .parts_of_system import SimulatedParts
 
 NO_SUCH_SERVICE = 113
 EX_CONFIG = 78
@@ -39,7 +39,7 @@ class SimulatedLaunchd:
     keeps running.
     """
 
-    system: SimulatedSystem
+    system: SimulatedParts
     accounts: dict[str, int]
     run_program: Callable[[str, Sequence[str], str], int | None]
     stop_program: Callable[[str], None]

@@ -14,7 +14,7 @@ from .answer import Answer
 from .git_commands import git_answer
 
 if TYPE_CHECKING:
-    from .simulated import SimulatedSystem
+    from .parts_of_system import SimulatedParts
 
 _COMMAND = re.compile(r"\$\(([^()]*)\)")
 _VARIABLE = re.compile(r"\$env:(\w+)|\$\{(\w+)\}|\$(\w+)|%(\w+)%")
@@ -23,7 +23,7 @@ _VARIABLE = re.compile(r"\$env:(\w+)|\$\{(\w+)\}|\$(\w+)|%(\w+)%")
 class Shell:
     """One script's shell on a stand-in host. Like the real agent's, it ends at the first command that fails."""
 
-    def __init__(self, system: SimulatedSystem, folder: str, variables: Mapping[str, str]) -> None:
+    def __init__(self, system: SimulatedParts, folder: str, variables: Mapping[str, str]) -> None:
         self._system = system
         self._folder = folder
         self._variables = variables

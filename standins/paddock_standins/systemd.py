@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 from paddock_agent.system.port import Completed
 
 if TYPE_CHECKING:
-    from .simulated import SimulatedSystem
+    from .parts_of_system import SimulatedParts
 
 FOLDER = "/etc/systemd/system"
 NO_SUCH_USER = 217
@@ -34,7 +34,7 @@ class SimulatedSystemd:
     """One host's, with the names of its accounts. ``run_program`` starts a unit's program for an account, and returns
     an exit code if that ends at once."""
 
-    system: SimulatedSystem
+    system: SimulatedParts
     accounts: set[str]
     run_program: Callable[[str, str], int | None]
     stop_program: Callable[[str], None]

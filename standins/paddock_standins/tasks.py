@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 from paddock_agent.system.port import Completed
 
 if TYPE_CHECKING:
-    from .simulated import SimulatedSystem
+    from .parts_of_system import SimulatedParts
 
 NAMESPACE = "{http://schemas.microsoft.com/windows/2004/02/mit/task}"
 
@@ -20,7 +20,7 @@ NAMESPACE = "{http://schemas.microsoft.com/windows/2004/02/mit/task}"
 class SimulatedTasks:
     """One host's."""
 
-    system: SimulatedSystem
+    system: SimulatedParts
 
     def answer(self, command: Sequence[str]) -> Completed:
         """What schtasks says."""

@@ -2,8 +2,9 @@
 listed."""
 
 from .evaluate import evaluate, look_at_host, together
-from .finding import Evidence, Finding, Found, Possibility, Remedy, Rule, Severity
+from .finding import Evidence, Finding, Found, Remedy, Rule, Severity
 from .lifetime import Lifetime, after
+from .possibility import Possibility
 from .rules import BY_CODE, RULES
 from .seen import FleetSeen, GuessingSeen, HostSeen, PassSeen, WatchedService, WatchSeen
 

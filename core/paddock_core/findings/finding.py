@@ -5,10 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from enum import StrEnum
-from typing import TYPE_CHECKING
 
-if TYPE_CHECKING:
-    from .seen import FleetSeen, HostSeen
+from .possibility import Possibility
+from .seen import FleetSeen, HostSeen
 
 
 class Severity(StrEnum):
@@ -39,14 +38,6 @@ class Remedy:
     sentence: str
     commands: tuple[str, ...] = ()
     action: str = ""
-
-
-@dataclass(frozen=True)
-class Possibility:
-    """One of several causes that fit the evidence, and a command that tells it from the others."""
-
-    sentence: str
-    command: str = ""
 
 
 @dataclass(frozen=True)

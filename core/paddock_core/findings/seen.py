@@ -10,7 +10,7 @@ from functools import cached_property
 from ..link_state import Link
 from ..proportions import Contrast
 from ..trend import Trend
-from .finding import Possibility
+from .possibility import Possibility
 
 
 @dataclass(frozen=True)

@@ -10,8 +10,7 @@ from ..fleet_index import count as count_bits
 from ..reasons import ReasonKind, why_waiting
 from ..remedies import meant_name
 from ..shells import implied_terms, other_shell, scripts_of
-from ..terms import Read, ToolTerm, asked, parse_term, read_line
-from ..tool_words import ToolWords
+from ..terms import Read, ToolTerm, ToolWords, asked, parse_term, read_line
 from .calls import tools_called
 from .wanted import Level, PipelineFile, Pointer, Remark, WantedJob
 

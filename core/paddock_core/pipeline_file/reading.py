@@ -13,8 +13,7 @@ from typing import Any
 from ..errors import ContradictionError, ShellError, TermError
 from ..shells import NEEDS as SHELLS
 from ..shells import implied_terms, refuse_unknown_shell, scripts_of
-from ..terms import MOST, parse_asked, read_line
-from ..tool_words import FEW_WORDS, ToolWords
+from ..terms import FEW_WORDS, MOST, ToolWords, parse_asked, read_line
 from ..words import nearest
 from .steps import StepReading
 from .wanted import PRIORITIES, FileMistakes, Level, PipelineFile, Pointer, Remark, WantedJob, WantedStep

@@ -24,8 +24,10 @@ from .kinds import (
     parts,
 )
 from .reading import LONGEST, MOST, Asked, Read, parse_asked, parse_term, parse_terms, read_line
+from .tool_words import FEW_WORDS, ToolWords
 
 __all__ = [
+    "FEW_WORDS",
     "LONGEST",
     "MOST",
     "AllOf",
@@ -49,6 +51,7 @@ __all__ = [
     "Simple",
     "Term",
     "ToolTerm",
+    "ToolWords",
     "asked",
     "parse_asked",
     "parse_term",

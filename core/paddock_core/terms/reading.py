@@ -11,7 +11,6 @@ from lark import Token, Tree, UnexpectedInput
 
 from ..errors import ContradictionError, TermError, VersionError
 from ..grammar import SUBJECTS, TERM_PARSER, describe_unexpected, word_at
-from ..tool_words import FEW_WORDS, ToolWords
 from ..versions import VersionRange, build_range
 from ..words import meant_by
 from .kinds import (
@@ -37,6 +36,7 @@ from .kinds import (
     negated,
 )
 from .quantities import read_size
+from .tool_words import FEW_WORDS, ToolWords
 
 LONGEST = 400
 MOST = 100

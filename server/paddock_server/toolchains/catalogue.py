@@ -13,7 +13,7 @@ from nacl.signing import SigningKey
 from paddock_agent.catalogue import Tool, built_in, read_tool
 from paddock_agent.catalogue.signing import signed_text, trial_text
 from paddock_agent.errors import BadTool
-from paddock_core.tool_words import ToolWords
+from paddock_core.terms import ToolWords
 
 from ..data_folder import data_folder, kept_secret
 from .models import ToolEdit

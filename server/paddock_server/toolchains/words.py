@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from paddock_core.errors import CoreError
-from paddock_core.terms import parse_terms
-from paddock_core.tool_words import ToolWords
+from paddock_core.terms import ToolWords, parse_terms
 
 from . import catalogue
 from .models import Kit

@@ -4,3 +4,12 @@ from django.apps import AppConfig
 class WorkConfig(AppConfig):
     name = "paddock_server.work"
     default_auto_field = "django.db.models.BigAutoField"
+
+    def ready(self) -> None:
+        """What waits for an event hears what to do then: it knows of none of it."""
+        from . import dispatcher, offers
+        from .actions.expire_offer import expire_offer
+        from .round import run_round
+
+        dispatcher.decides_by(run_round)
+        offers.expire_by(expire_offer)

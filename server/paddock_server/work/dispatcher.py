@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import logging
 import time
+from collections.abc import Callable
 
 from django.db import transaction
 
@@ -24,6 +25,7 @@ class _Dispatcher:
         self.disks_matter = False
         self._timer: asyncio.TimerHandle | None = None
         self.took = 0.0
+        self.decide: Callable[[], None] = lambda: None
 
     def wake_in(self, seconds: float) -> None:
         """Wakes it then. One timer is enough: a round that still waits for something asks again."""
@@ -45,6 +47,11 @@ class _Dispatcher:
 _dispatcher = _Dispatcher()
 
 
+def decides_by(run_round: Callable[[], None]) -> None:
+    """What a round is; said once, at the start."""
+    _dispatcher.decide = run_round
+
+
 def wake_after_commit() -> None:
     """Asks for a round: at the end of the batch, so that what it decides is committed with what it is for; or, where
     the last one took long, once the transaction is through. Many wishes make one round."""
@@ -59,11 +66,9 @@ def wake_later(seconds: float) -> None:
 
 def _round() -> None:
     """A round, within an action. One that fails is logged and costs only itself."""
-    from .round import run_round
-
     began = time.monotonic()
     with DISPATCH_ROUND.time():
-        run_round()
+        _dispatcher.decide()
     _dispatcher.took = time.monotonic() - began
 
 

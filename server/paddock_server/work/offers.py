@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from django.db import transaction
 
 from ..link import running
@@ -10,12 +12,22 @@ from ..storage import run_in_writer
 OFFER_SECONDS = 60.0
 
 
+class _Offers:
+    expire: Callable[[int, float], None]
+
+
+_offers = _Offers()
+
+
 def watch(attempt_id: int) -> None:
     """Takes the offer back, some time after the transaction is through, unless it was answered by then."""
     transaction.on_commit(lambda: running.post_later(OFFER_SECONDS, _expire, attempt_id))
 
 
-def _expire(attempt_id: int) -> None:
-    from .actions.expire_offer import expire_offer
+def expire_by(expire_offer: Callable[[int, float], None]) -> None:
+    """The action that takes an offer back; said once, at the start."""
+    _offers.expire = expire_offer
 
-    running.start(run_in_writer(expire_offer, attempt_id, OFFER_SECONDS))
+
+def _expire(attempt_id: int) -> None:
+    running.start(run_in_writer(_offers.expire, attempt_id, OFFER_SECONDS))
