@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+import threading
 from unittest.mock import Mock
 
 import pytest
@@ -129,6 +130,38 @@ class Happening:
         )
 
 
+@pytest.fixture
+def readers(writer):
+    """Threads that look at the fleet all the time, as requests do."""
+    ends = threading.Event()
+
+    def look():
+        while not ends.is_set():
+            with fleet.kept_fleet() as index:
+                sum(host.free_slots for host in index)
+            connection.close()
+            ends.wait(0.002)
+
+    threads = [threading.Thread(target=look) for _ in range(2)]
+    for one in threads:
+        one.start()
+    yield
+    ends.set()
+    for one in threads:
+        one.join()
+
+
+def overfilled():
+    """Hosts on which more slots work than there are; and those of which the fleet in memory says another number."""
+    working = {host.pk: 0 for host in Host.objects.all()}
+    for attempt in Attempt.objects.filter(state__in=[state.value for state in LIVE]).select_related("job"):
+        working[attempt.host_id] += attempt.job.slots
+    hosts = Host.objects.all()
+    with fleet.kept_fleet() as index:
+        wrong = [host.name for host in hosts if index.host(host.name).free_slots != host.slots - working[host.pk]]
+    return [host.name for host in hosts if working[host.pk] > host.slots], wrong
+
+
 def kept_and_stored():
     """The open jobs with their newest attempts and the slots at work: as kept, and as the rows say."""
     work = open_work._work
@@ -158,7 +191,7 @@ def _of(attempt):
 
 
 @pytest.mark.parametrize("seed", range(6))
-def test_memory_and_rows_say_the_same_after_each_batch(writer, hosts, seed, monkeypatch):
+def test_memory_and_rows_say_the_same_after_each_batch(writer, readers, hosts, seed, monkeypatch):
     monkeypatch.setattr(fleet, "REFUSAL_SECONDS", 0)  # else all hosts refuse after a while, and nothing happens
     happening = Happening(writer, hosts, seed)
     failed = 0
@@ -170,6 +203,7 @@ def test_memory_and_rows_say_the_same_after_each_batch(writer, hosts, seed, monk
             failed += error is not None
         kept, stored = writer.hand_in(kept_and_stored).result(20)
         assert differing(kept, stored) == []
+        assert writer.hand_in(overfilled).result(20) == ([], [])
     assert failed > 3, "nothing was taken back: the test tested half"
     states = set(Job.objects.values_list("state", flat=True))
     assert len(states) >= 4, states

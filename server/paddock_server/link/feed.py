@@ -57,11 +57,15 @@ def tell_of_slots(host: Host, *, refuses: bool = False) -> None:
 
 
 def _note_change(note: Callable[[], None]) -> None:
-    """At once for whoever reads in this transaction, and again when others can see what it wrote, or that it was taken
-    back."""
+    """At once, and again if it is taken back."""
     note()
-    transaction.on_commit(note)
-    on_rollback(note)
+    changed_hosts.follow()
+
+    def taken_back() -> None:
+        note()
+        changed_hosts.follow()
+
+    on_rollback(taken_back)
 
 
 def _tell(noun: str, name: str, paddock: str) -> None:

@@ -7,9 +7,11 @@ class WorkConfig(AppConfig):
 
     def ready(self) -> None:
         """What waits for an event hears what to do then: it knows of none of it."""
-        from . import dispatcher, offers
+        from . import changed_hosts, dispatcher, offers
         from .actions.expire_offer import expire_offer
+        from .fleet import bring_up_to_date
         from .round import run_round
 
         dispatcher.decides_by(run_round)
         offers.expire_by(expire_offer)
+        changed_hosts.follow_by(bring_up_to_date)

@@ -4,7 +4,10 @@ of what it changes."""
 from __future__ import annotations
 
 import threading
+from collections.abc import Callable
 from dataclasses import dataclass, field
+
+from ..storage import before_commit
 
 
 @dataclass
@@ -17,6 +20,11 @@ class Changed:
     paddocks: bool = False
 
 
+def _nothing() -> None:
+    """Until somebody follows."""
+
+
+_follow: Callable[[], None] = _nothing
 _lock = threading.Lock()
 _changed = Changed()
 _paddocks = 0
@@ -40,6 +48,17 @@ def note_paddocks() -> None:
     with _lock:
         _changed.paddocks = True
         _paddocks += 1
+
+
+def follow_by(bring_up_to_date: Callable[[], None]) -> None:
+    """What takes the changes over; said once, at the start."""
+    global _follow
+    _follow = bring_up_to_date
+
+
+def follow() -> None:
+    """For an action: what it noted is taken over with its batch, before that is committed."""
+    before_commit(_follow)
 
 
 def paddocks_edition() -> int:

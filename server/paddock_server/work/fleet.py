@@ -27,7 +27,8 @@ from ..health import vitals
 from ..health.models import WatchedService
 from ..hosts.models import LIVING, Host
 from ..link import running
-from ..storage import is_writer
+from ..storage import action, is_writer
+from ..storage.roles import only_reads
 from ..toolchains import words as known_words
 from ..toolchains.catalogue import catalogue
 from ..toolchains.models import Installation
@@ -67,6 +68,7 @@ class _Kept:
         self.rows: dict[str, Host] = {}
         self.refusing: set[str] = set()
         self.read_all_at = -math.inf
+        self.is_read = False
         self.disks_at = -math.inf
 
 
@@ -77,12 +79,28 @@ _kept = _Kept()
 def kept_fleet() -> Iterator[FleetIndex]:
     """The index of all living hosts as of now, for one thread at a time.
 
-    In a running server the live feed has noted who changed; elsewhere (a command, a test of an action) nobody has, and
-    all are read.
+    In a running server the writer alone brings it up to date, with each batch that has changed a host: what another
+    thread would read meanwhile is older than what the writer knows. Elsewhere (a command, a test of an action) all
+    hosts are read each time.
     """
+    if only_reads():
+        if not _kept.is_read:
+            bring_up_to_date()
+        with _kept.lock:
+            _take_disks()
+            yield _kept.index
+        return
     with _kept.lock:
         _bring_up_to_date()
+        _take_disks()
         yield _kept.index
+
+
+@action
+def bring_up_to_date() -> None:
+    """Takes over what has changed."""
+    with _kept.lock:
+        _bring_up_to_date()
 
 
 def fleet(paddocks: Collection[str] | None = None) -> list[core.Host]:
@@ -97,14 +115,11 @@ def _bring_up_to_date() -> None:
     is_told = running.server.loop is not None
     if not is_told or changed.paddocks or time.monotonic() - _kept.read_all_at > LOOK_AT_ALL:
         _take_over(None)
-        _kept.read_all_at = time.monotonic()
+        _kept.read_all_at, _kept.is_read = time.monotonic(), True
     else:
         others = _count_slots(changed.slots - changed.hosts - _kept.refusing)
         if names := changed.hosts | _kept.refusing | others:
             _take_over(names)
-    if time.monotonic() - _kept.disks_at > DISKS_NEW_FOR:
-        _take_disks()
-        _kept.disks_at = time.monotonic()
 
 
 def _take_over(names: Collection[str] | None) -> None:
@@ -180,6 +195,9 @@ def is_draining(host: Host) -> bool:
 
 def _take_disks() -> None:
     """The free disk comes with every heartbeat, and never touches the database."""
+    if time.monotonic() - _kept.disks_at <= DISKS_NEW_FOR:
+        return
+    _kept.disks_at = time.monotonic()
     for name, pk in _kept.keys.items():
         newest = vitals.of(pk).newest("disk_free")
         host = _kept.index.host(name)
