@@ -25,7 +25,7 @@ from paddock_server.work import lately
 from paddock_server.work.actions import keep_source
 from paddock_server.work.fleet import forget_fleet
 
-CALLS = int(os.environ.get("PADDOCK_FUZZ_CALLS", "2500"))
+CALLS = int(os.environ.get("PADDOCK_FUZZ_CALLS", "2000"))
 SEED = int(os.environ.get("PADDOCK_FUZZ_SEED", "14"))
 
 

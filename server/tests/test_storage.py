@@ -38,7 +38,7 @@ def writer():
 
 
 class Gate:
-    """An action that keeps the writer busy until it is opened: what is handed in meanwhile makes one batch."""
+    """An action that keeps the writer busy until it is opened: what is handed in before that makes one batch."""
 
     def __init__(self, writer):
         self._open, self._reached = threading.Event(), threading.Event()

@@ -181,7 +181,9 @@ def _spool_check(spool: Path) -> Check:
         return Check("spool", False, f"{spool} is marked immutable", {"file": str(spool), **facts})
     for ending in ("-wal", "-shm", "-journal"):
         if (beside := spool.with_name(spool.name + ending)).exists() and not beside.is_file():
-            return Check("spool", False, f"{beside} is no file", {"file": str(spool), "beside": str(beside), **facts})
+            return Check(
+                "spool", False, f"{beside} is not a file", {"file": str(spool), "beside": str(beside), **facts}
+            )
     try:
         connection = sqlite3.connect(spool, timeout=2)
         try:

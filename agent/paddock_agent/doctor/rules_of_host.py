@@ -192,7 +192,7 @@ def _spool(evidence: Evidence, failed: Check) -> Diagnosis:
     if beside := failed.facts.get("beside", ""):
         return Diagnosis(
             "state damaged",
-            f"Something that is no file lies where the agent keeps its unsent messages, beside {file}: {beside}.",
+            f"{beside} is not a file: the agent keeps a part of its unsent messages there, beside {file}.",
             known,
             remedy="Move it aside and start the service. Nothing is lost by that.",
             commands=(make.words("mv", beside, f"{beside}.moved-away"), *make.restart(evidence.service)),

@@ -40,7 +40,7 @@ class Place:
 
 
 @dataclass(frozen=True)
-class Told:
+class Details:
     """What is known beside an event: the ``place`` of ``Placed``; the attempt that a report is about, and those of its
     fields that the report has set, which are written with its state."""
 
@@ -49,10 +49,10 @@ class Told:
     fields: Sequence[str] = ()
 
 
-NOTHING_MORE = Told()
+NOTHING_MORE = Details()
 
 
-def advance(job: Job, event: lifecycle.Event, told: Told = NOTHING_MORE) -> Job:
+def advance(job: Job, event: lifecycle.Event, details: Details = NOTHING_MORE) -> Job:
     """Applies one event to a job, for an action; the job as it is then. Raises TransitionError for what cannot
     happen."""
     job = open_work.current(job)
@@ -63,7 +63,7 @@ def advance(job: Job, event: lifecycle.Event, told: Told = NOTHING_MORE) -> Job:
         open_work.changing(job)
         _save(job, before.state, after)
     for instruction in instructions:
-        _HANDLERS[type(instruction)](job, instruction, told)
+        _HANDLERS[type(instruction)](job, instruction, details)
     if after.state in ENDED:
         open_work.over(job)
     return job
@@ -97,8 +97,8 @@ def _attempt(job: Job, number: int) -> Attempt:
     return job.attempts.select_related("host__paddock").get(number=number)
 
 
-def _create_attempt(job: Job, instruction: lifecycle.CreateAttempt, told: Told) -> None:
-    place = told.place
+def _create_attempt(job: Job, instruction: lifecycle.CreateAttempt, details: Details) -> None:
+    place = details.place
     assert place is not None
     attempt = Attempt(
         job=job,
@@ -116,10 +116,10 @@ def _create_attempt(job: Job, instruction: lifecycle.CreateAttempt, told: Told) 
     feed.tell_of_slots(place.host)
 
 
-def _set_attempt(job: Job, instruction: lifecycle.SetAttempt, told: Told) -> None:
-    attempt = told.attempt or _attempt(job, instruction.attempt)
+def _set_attempt(job: Job, instruction: lifecycle.SetAttempt, details: Details) -> None:
+    attempt = details.attempt or _attempt(job, instruction.attempt)
     now = timezone.now()
-    changed = ["state", "exit_code", "note", *told.fields]
+    changed = ["state", "exit_code", "note", *details.fields]
     attempt.state, attempt.exit_code, attempt.note = (
         instruction.state.value,
         instruction.exit_code,
@@ -137,7 +137,7 @@ def _set_attempt(job: Job, instruction: lifecycle.SetAttempt, told: Told) -> Non
     feed.tell_of_slots(attempt.host, refuses=attempt.state in _OVER and attempt.started_at is None)
 
 
-def _send_offer(job: Job, instruction: lifecycle.SendOffer, _: Told) -> None:
+def _send_offer(job: Job, instruction: lifecycle.SendOffer, _: Details) -> None:
     attempt = _attempt(job, instruction.attempt)
     try:
         secrets = values_for(job.secrets, job.pipeline, attempt.host.paddock.name, attempt.name) if job.secrets else {}
@@ -148,26 +148,26 @@ def _send_offer(job: Job, instruction: lifecycle.SendOffer, _: Told) -> None:
     connections.send(attempt.host_id, _offer(job, attempt, secrets))
 
 
-def _expire_offer(job: Job, instruction: lifecycle.ExpireOffer, _: Told) -> None:
+def _expire_offer(job: Job, instruction: lifecycle.ExpireOffer, _: Details) -> None:
     offers.watch(_attempt(job, instruction.attempt).pk)
 
 
-def _say_underway(job: Job, instruction: lifecycle.SayUnderway, _: Told) -> None:
+def _say_underway(job: Job, instruction: lifecycle.SayUnderway, _: Details) -> None:
     attempt = _attempt(job, instruction.attempt)
     connections.send(attempt.host_id, wire.Underway(attempt=attempt.wire_name))
 
 
-def _tell_cancel(job: Job, instruction: lifecycle.TellCancel, _: Told) -> None:
+def _tell_cancel(job: Job, instruction: lifecycle.TellCancel, _: Details) -> None:
     attempt = _attempt(job, instruction.attempt)
     connections.send(attempt.host_id, wire.Cancel(attempt=attempt.wire_name))
 
 
-def _tell_abandon(job: Job, instruction: lifecycle.TellAbandon, _: Told) -> None:
+def _tell_abandon(job: Job, instruction: lifecycle.TellAbandon, _: Details) -> None:
     attempt = _attempt(job, instruction.attempt)
     connections.send(attempt.host_id, wire.Abandon(attempt=attempt.wire_name))
 
 
-def _keep_note(job: Job, instruction: lifecycle.KeepNote, _: Told) -> None:
+def _keep_note(job: Job, instruction: lifecycle.KeepNote, _: Details) -> None:
     attempt = _attempt(job, instruction.attempt)
     if attempt.state == AttemptState.LOST.value and instruction.note not in attempt.note:
         open_work.changing(job)
@@ -176,13 +176,13 @@ def _keep_note(job: Job, instruction: lifecycle.KeepNote, _: Told) -> None:
         feed.tell("job", job.pk)
 
 
-def _hold_if_drained(job: Job, instruction: lifecycle.HoldIfDrained, _: Told) -> None:
+def _hold_if_drained(job: Job, instruction: lifecycle.HoldIfDrained, _: Details) -> None:
     host = _attempt(job, instruction.attempt).host
     if is_draining(host):
         hold_if_drained(Host.objects.select_related("paddock").get(pk=host.pk))
 
 
-def _cancel_followers(job: Job, _: lifecycle.CancelFollowers, __: Told) -> None:
+def _cancel_followers(job: Job, _: lifecycle.CancelFollowers, __: Details) -> None:
     for other in open_work.waiting():
         if job.pk in other.after:
             advance(other, lifecycle.CancelAsked())
@@ -191,11 +191,11 @@ def _cancel_followers(job: Job, _: lifecycle.CancelFollowers, __: Told) -> None:
             write(SERVER, "cancelled", "job", str(other.pk), because=f"job {job.pk} is {job.state}")
 
 
-def _wake_dispatcher(job: Job, _: lifecycle.WakeDispatcher, __: Told) -> None:
+def _wake_dispatcher(job: Job, _: lifecycle.WakeDispatcher, __: Details) -> None:
     dispatcher.wake_after_commit()
 
 
-_HANDLERS: dict[type, Callable[[Job, Any, Told], None]] = {
+_HANDLERS: dict[type, Callable[[Job, Any, Details], None]] = {
     lifecycle.CreateAttempt: _create_attempt,
     lifecycle.SetAttempt: _set_attempt,
     lifecycle.SendOffer: _send_offer,

@@ -21,7 +21,7 @@ class Changed:
 
 
 def _nothing() -> None:
-    """Until somebody follows."""
+    """Until ``follow_by`` was called."""
 
 
 _follow: Callable[[], None] = _nothing

@@ -80,7 +80,7 @@ def kept_fleet() -> Iterator[FleetIndex]:
     """The index of all living hosts as of now, for one thread at a time.
 
     In a running server the writer alone brings it up to date, with each batch that has changed a host: what another
-    thread would read meanwhile is older than what the writer knows. Elsewhere (a command, a test of an action) all
+    thread would read is older than what the writer knows. Elsewhere (a command, a test of an action) all
     hosts are read each time.
     """
     if only_reads():
@@ -152,7 +152,7 @@ def _take_over(names: Collection[str] | None) -> None:
 
 
 def _count_slots(names: Collection[str]) -> set[str]:
-    """Counts anew how many slots are free; returns the hosts for which that takes the database."""
+    """Counts again how many slots are free; returns the hosts for which that takes the database."""
     keys = {name: _kept.keys[name] for name in names if name in _kept.keys}
     working = open_work.slots_working(keys.values())
     if working is None:

@@ -1,7 +1,7 @@
 """Jobs that are not over, and the newest attempt of each, in the writer's memory.
 
 In a running server only the writer changes jobs, and it changes these objects and their rows together: what is here is
-what the rows say, the changes of the present batch included. What an action took back is read anew. Elsewhere (a
+what the rows say, the changes of the present batch included. What an action took back is read again. Elsewhere (a
 command, a test of an action) nothing is kept, and everything is read.
 """
 

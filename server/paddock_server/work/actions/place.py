@@ -15,7 +15,7 @@ from ...logbook.write import write
 from ...people.actor import SERVER
 from ...storage import action
 from .. import open_work
-from ..advance import Place, Told, advance
+from ..advance import Details, Place, advance
 
 
 @action
@@ -25,7 +25,7 @@ def place(job_id: int, host: Host, binding: Sequence[Installation], why: str = "
     if job.state != JobState.WAITING.value:
         return
     JOB_WAIT.observe((timezone.now() - job.submitted_at).total_seconds())
-    job = advance(job, Placed(), Told(place=Place(host, binding, why)))
+    job = advance(job, Placed(), Details(place=Place(host, binding, why)))
     attempt = open_work.newest_attempt(job)
     number = attempt.number if attempt else 0
     write(SERVER, "offered", "job", str(job.pk), host.paddock.name, host=host.name, attempt=number)

@@ -15,7 +15,7 @@ from ...logbook.write import write
 from ...people.actor import SERVER, agent_of
 from ...storage import action
 from .. import open_work
-from ..advance import Told, advance
+from ..advance import Details, advance
 from ..models import Attempt
 
 Report = wire.AttemptStarted | wire.AttemptRefused | wire.AttemptEnded
@@ -65,7 +65,7 @@ def take_report(host: Host, report: Report) -> None:
     before = attempt.job.state
     if fields and attempt.state not in _LIVE:  # too late to change its state, and worth knowing all the same
         attempt.save(update_fields=fields)
-    job = advance(attempt.job, event, Told(attempt=attempt, fields=fields))
+    job = advance(attempt.job, event, Details(attempt=attempt, fields=fields))
     if job.state != before:
         write(
             agent_of(host.name), f"reported {job.state}", "job", str(attempt.job_id), host.paddock.name,
