@@ -45,6 +45,7 @@ bench: .make/python .make/web .make/wheels .make/test-tools ## run the benchmark
 	$(BIN)/python bench/routing.py
 	cd bench && ../$(BIN)/python submit_to_start.py
 	cd bench && ../$(BIN)/python jobs_a_second.py
+	cd bench && ../$(BIN)/python answers.py
 	$(BIN)/python bench/bring_up.py
 	$(BIN)/python bench/heartbeats.py
 	$(BIN)/python bench/log_flow.py
