@@ -2,19 +2,15 @@
 
 from __future__ import annotations
 
-from unittest.mock import Mock
-
 import pytest
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 from people import somebody
+from running_writer import running_writer
 
 from paddock_agent import wire
-from paddock_server.link import running
 from paddock_server.link.agents import _take_in
 from paddock_server.people.models import Role
-from paddock_server.storage import start_writer, stop_writer
-from paddock_server.work import dispatcher, open_work
 from paddock_server.work.models import Attempt, Job
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -34,21 +30,15 @@ def host(new_host):
 @pytest.fixture
 def writer(host, operator, monkeypatch):
     """A writer as in a running server, and the statements that it has run."""
-    monkeypatch.setattr(running.server, "loop", Mock(is_closed=lambda: False))
-    monkeypatch.setattr(dispatcher, "LONGEST_WITHIN", 60.0)  # nothing runs the loop's rounds here
-    started = start_writer()
-    open_work.begin()
-    connection.close()
-    started.statements = []
+    with running_writer(monkeypatch) as started:
+        started.statements = []
 
-    def note(execute, sql, *rest):
-        started.statements.append(sql)
-        return execute(sql, *rest)
+        def note(execute, sql, *rest):
+            started.statements.append(sql)
+            return execute(sql, *rest)
 
-    started.hand_in(lambda: connection.execute_wrappers.append(note)).result()
-    yield started
-    stop_writer()
-    connection.close()
+        started.hand_in(lambda: connection.execute_wrappers.append(note)).result()
+        yield started
 
 
 def send(client):

@@ -99,6 +99,10 @@ def _evidence(part: Part) -> tuple[str, ...]:
     return tuple(shown)
 
 
+def _environment_file(agent: Agent) -> str:
+    return f"/etc/paddock-agent/{agent.service.removesuffix('.service')}.env"
+
+
 def _as_it_is(part: Part, agent: Agent) -> Diagnosis:
     return Diagnosis(
         f"{part.name} fails",
@@ -116,7 +120,7 @@ def _shell(part: Part, agent: Agent) -> Diagnosis | None:
     sentence = f"The agent has no shell on its PATH, which is {path or 'empty'}: no script can start."
     if not agent.service:
         return _found(part, "shell", sentence, "Start the agent with the PATH of a log-in.")
-    file = f"/etc/paddock-agent/{agent.service.removesuffix('.service')}.env"
+    file = _environment_file(agent)
     return _found(
         part,
         "shell",
@@ -311,7 +315,7 @@ def _named_by_variable(part: Part, agent: Agent, folder: str, facts: Mapping[str
     cannot_be = part.error == "ENOTDIR" or facts.get("kind") == "file" or not _may_be_given(folder)
     if not name or not agent.service or not cannot_be:
         return None
-    file = f"/etc/paddock-agent/{agent.service.removesuffix('.service')}.env"
+    file = _environment_file(agent)
     return _found(
         part,
         "environment",

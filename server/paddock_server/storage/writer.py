@@ -181,7 +181,6 @@ class Writer:
         if committed:
             self.commits += 1
         self._undo.clear()
-        self._last.clear()
         for work in batch:
             work.tell()
 

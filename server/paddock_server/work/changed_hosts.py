@@ -12,12 +12,10 @@ from ..storage import before_commit
 
 @dataclass
 class Changed:
-    """Names of hosts: those of which anything may have changed, and those of which only the slots at work did.
-    ``paddocks``: whether one of a paddock's own settings has changed."""
+    """Names of hosts: those of which anything may have changed, and those of which only the slots at work did."""
 
     hosts: set[str] = field(default_factory=set)
     slots: set[str] = field(default_factory=set)
-    paddocks: bool = False
 
 
 def _nothing() -> None:
@@ -46,7 +44,6 @@ def note_paddocks() -> None:
     """Safe from every thread."""
     global _paddocks
     with _lock:
-        _changed.paddocks = True
         _paddocks += 1
 
 

@@ -55,7 +55,7 @@ _NOT_CONNECTED = {
 
 
 class _Kept:
-    """The index, and what is known of how new it is. ``keys`` are the hosts' keys by name."""
+    """The index, the rows that it was made of, and what is known of how new it is."""
 
     def __init__(self) -> None:
         self.lock = threading.RLock()
@@ -63,9 +63,9 @@ class _Kept:
 
     def forget(self) -> None:
         self.index = FleetIndex()
-        self.keys: dict[str, int] = {}
-        self.names: dict[int, str] = {}
         self.rows: dict[str, Host] = {}
+        self.rows_by_key: dict[int, Host] = {}
+        self.paddocks = -1
         self.refusing: set[str] = set()
         self.read_all_at = -math.inf
         self.is_read = False
@@ -113,9 +113,10 @@ def fleet(paddocks: Collection[str] | None = None) -> list[core.Host]:
 def _bring_up_to_date() -> None:
     changed = changed_hosts.take()
     is_told = running.server.loop is not None
-    if not is_told or changed.paddocks or time.monotonic() - _kept.read_all_at > LOOK_AT_ALL:
+    paddocks = changed_hosts.paddocks_edition()
+    if not is_told or paddocks != _kept.paddocks or time.monotonic() - _kept.read_all_at > LOOK_AT_ALL:
         _take_over(None)
-        _kept.read_all_at, _kept.is_read = time.monotonic(), True
+        _kept.read_all_at, _kept.is_read, _kept.paddocks = time.monotonic(), True, paddocks
     else:
         others = _count_slots(changed.slots - changed.hosts - _kept.refusing)
         if names := changed.hosts | _kept.refusing | others:
@@ -138,14 +139,12 @@ def _take_over(names: Collection[str] | None) -> None:
     for pk, name, how in watched.values_list("host", "name", "running"):
         services[pk][name] = how
     there = {host.name for host in hosts}
-    for name in (_kept.keys.keys() if names is None else set(names) & _kept.keys.keys()) - there:
+    for name in (_kept.rows.keys() if names is None else set(names) & _kept.rows.keys()) - there:
         _kept.index.remove(name)
-        _kept.names.pop(_kept.keys.pop(name), None)
-        _kept.rows.pop(name, None)
+        _kept.rows_by_key.pop(_kept.rows.pop(name).pk)
     for host in hosts:
         _kept.index.put(_seen_by_core(host, working.get(host.pk, 0), host.pk in refusing, services[host.pk]))
-        _kept.keys[host.name] = host.pk
-        _kept.rows[host.name], _kept.names[host.pk] = host, host.name
+        _kept.rows[host.name] = _kept.rows_by_key[host.pk] = host
     _kept.refusing = {host.name for host in hosts if host.pk in refusing} | (
         set() if names is None else _kept.refusing - set(names)
     )
@@ -153,7 +152,7 @@ def _take_over(names: Collection[str] | None) -> None:
 
 def _count_slots(names: Collection[str]) -> set[str]:
     """Counts again how many slots are free; returns the hosts for which that takes the database."""
-    keys = {name: _kept.keys[name] for name in names if name in _kept.keys}
+    keys = {name: _kept.rows[name].pk for name in names if name in _kept.rows}
     working = open_work.slots_working(keys.values())
     if working is None:
         return set(names)
@@ -178,9 +177,8 @@ def row_of(name: str) -> Host:
 
 def row_with_key(key: int) -> Host:
     """The row of a host, with its paddock; of an admitted one as new as the index was when it was last used."""
-    name = _kept.names.get(key, "")
-    if is_writer() and name in _kept.rows:
-        return _kept.rows[name]
+    if is_writer() and key in _kept.rows_by_key:
+        return _kept.rows_by_key[key]
     return Host.objects.select_related("paddock").get(pk=key)
 
 
@@ -198,8 +196,8 @@ def _take_disks() -> None:
     if time.monotonic() - _kept.disks_at <= DISKS_NEW_FOR:
         return
     _kept.disks_at = time.monotonic()
-    for name, pk in _kept.keys.items():
-        newest = vitals.of(pk).newest("disk_free")
+    for name, row in _kept.rows.items():
+        newest = vitals.of(row.pk).newest("disk_free")
         host = _kept.index.host(name)
         if host is None or math.isnan(newest):
             continue
