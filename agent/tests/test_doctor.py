@@ -14,7 +14,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from paddock_agent.doctor import package, repair
+from paddock_agent.doctor import failed_trials, package, repair
 from paddock_agent.doctor.as_account import NotPossible, as_account
 from paddock_agent.doctor.diagnose import diagnose
 from paddock_agent.doctor.evidence import Check, Evidence, Override, as_plain
@@ -22,6 +22,8 @@ from paddock_agent.doctor.note import Note, note_text, read_note
 from paddock_agent.doctor.report import bundle, report
 from paddock_agent.doctor.server_evidence import tried_server
 from paddock_agent.errors import NotJoined
+from paddock_agent.system import trials
+from paddock_agent.system.drop_ins import lines_of
 
 SERVICE = "paddock-agent-knot-01.service"
 FAILED = {
@@ -56,6 +58,12 @@ def failed(name, detail="", **facts):
         (replace(UP, checks=(failed("connection", "timed out (ETIMEDOUT)"),)), "no route"),
         (replace(UP, checks=(failed("connection", "refused", proxy="http://p:1"),)), "proxy"),
         (replace(UP, checks=(failed("server knows the key", "401"),)), "key refused"),
+        (replace(DOWN, unit={**FAILED, "UnmetNeeds": "other.service=not-found"}), "dependency"),
+        (replace(UP, unit={**RUNNING, "UnmetNeeds": "other.service=failed"}), "hangs"),
+        (replace(UP, checks=(failed("answer", "wrong version number", speaks_TLS="yes"),)), "scheme"),
+        (replace(UP, checks=(failed("answer", "wrong version number", speaks_TLS="no"),)), "server in trouble"),
+        (replace(DOWN, trouble="/usr/bin/python3 is broken: ImportError: libx.so"), "broken python"),
+        (replace(DOWN, trouble="no Python 3.11 or newer can be started"), "no python"),
         (replace(UP, overrides=(replace(LINE, key="ReadOnlyPaths"),)), "override"),
         (replace(UP, process={"pid": "7", "state": "T", "age": "400"}), "stopped process"),
         (replace(UP, process={"pid": "7", "state": "S", "age": "4"}), "starting"),
@@ -185,7 +193,7 @@ def test_without_a_python_the_starter_reports_by_itself(tmp_path):
         capture_output=True,
         text=True,
     )
-    assert "No Python" in done.stderr
+    assert "no Python 3.11 or newer can be started" in done.stderr
     asked = (tmp_path / "asked").read_text()
     assert "Bearer the-key" in asked
     body = json.loads(next(line for line in asked.splitlines() if line.startswith("{")))
@@ -285,3 +293,69 @@ def test_what_is_no_name_of_a_variable_goes_into_no_command(name):
 @pytest.mark.parametrize("age", ["", "soon", "-5", "1e9", "²", "9" * 400])
 def test_an_age_that_is_no_number_is_none(age):
     assert diagnose(replace(UP, process={"pid": "7", "state": "S", "age": age})).cause in ("starting", "hangs")
+
+
+@pytest.mark.parametrize(
+    ("lines", "taken_out"),
+    [
+        ([("Requires", "nowhere.service")], True),
+        ([("BindsTo", "a.service nowhere.service")], True),
+        ([("Requires", "nowhere.service.d")], False),
+        ([], False),
+    ],
+)
+def test_a_unit_that_is_required_and_cannot_start_is_named_with_the_line_that_requires_it(lines, taken_out):
+    overrides = tuple(Override("/etc/systemd/system/x.d/a.conf", 2, key, value) for key, value in lines)
+    found = diagnose(replace(DOWN, unit={**FAILED, "UnmetNeeds": "nowhere.service=not-found"}, overrides=overrides))
+    assert "nowhere.service, and that does not exist" in found.sentence
+    assert any("sed -i 2d" in one for one in found.commands) == taken_out
+
+
+@pytest.mark.parametrize(("sources", "is_mended"), [("db", True), ("", True), ("dns", False), ("db files", False)])
+def test_a_list_of_sources_of_names_without_a_usual_one_is_corrected(sources, is_mended):
+    facts = {"sources_of_names": sources, "sources_line": "7"}
+    found = diagnose(replace(UP, checks=(failed("connection", "paddock: busy (name lookup)", **facts),)))
+    assert (found.cause, any("nsswitch" in one for one in found.commands)) == ("name", is_mended)
+
+
+@pytest.mark.parametrize(
+    ("facts", "command"),
+    [
+        ({"device kind": "device", "device mode": "600"}, "chmod 666 /dev/null"),
+        ({"device kind": "device", "device mount": "udev"}, "chmod 666 /dev/null"),
+        ({"device kind": "no device", "device mount": "overlay"}, "umount -l /dev/null"),
+        ({"device kind": "no device"}, "mknod -m 666 /dev/null c 1 3"),
+        ({"device kind": "nothing"}, "mknod -m 666 /dev/null c 1 3"),
+    ],
+)
+def test_a_device_that_cannot_be_used_is_one_cause_for_all_that_needs_it(facts, command):
+    parts = [
+        failed_trials.Part(name, "Permission denied (EACCES): /dev/null", {"device": "/dev/null", **facts})
+        for name in ("open files", "processes")
+    ]
+    (found,) = failed_trials.explain(parts, failed_trials.Agent("paddock", SERVICE))
+    assert (found.cause, command in found.commands) == ("device", True)
+
+
+def test_a_line_of_its_unit_is_suspected_where_no_fact_explains_a_failed_trial(tmp_path):
+    folder = tmp_path / f"{SERVICE}.d"
+    folder.mkdir()
+    (folder / "h.conf").write_text("[Service]\nInaccessiblePaths=/usr/bin/dash\nEnvironment=TOKEN=secret\nNice=5\n")
+    facts = lines_of(SERVICE, (str(tmp_path),))
+    assert "secret" not in str(facts)
+    part = failed_trials.Part("processes", "Permission denied (EACCES): /bin/sh", facts)
+    (found,) = failed_trials.explain([part], failed_trials.Agent("paddock", SERVICE))
+    assert found.cause == "override"
+    assert "h.conf line 2: InaccessiblePaths=/usr/bin/dash" in found.sentence
+    assert "Nice" not in found.sentence
+    assert found.commands[0].startswith("sed -i 3d")
+
+
+@pytest.mark.parametrize("proxy", ["http://[", "http://name:secret@[", "//:x", "http://h:port"])
+def test_a_proxy_that_is_no_address_is_named_without_its_password(monkeypatch, proxy):
+    monkeypatch.setenv("http_proxy", proxy)
+    known = trials.proxy_facts("http://paddock.saltmarsh.example")
+    assert known["proxy variable"] == "http_proxy"
+    assert "secret" not in known["proxy"]
+    with pytest.raises(OSError, match="proxy|Name|name|resolve"):
+        trials.connect("http://paddock.saltmarsh.example")

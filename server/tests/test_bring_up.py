@@ -347,6 +347,14 @@ def test_a_host_that_exists_is_repaired_and_keeps_what_it_is(administrator, new_
     assert shown["host"] == "avocet-01"
 
 
+def test_the_command_of_a_repair_is_for_the_hosts_own_system(administrator, new_host):
+    host = new_host("avocet-01")
+    host.facts = {**host.facts, "os": "windows", "arch": "x64"}
+    host.save()
+    made = make(administrator, name="avocet-01", system="linux", arch="arm64", repairs=True).json()
+    assert (made["sheet"]["system"], made["command"]["shell"]) == ("windows", "PowerShell, opened as administrator")
+
+
 def test_a_sheet_is_repaired_only_by_a_host_of_its_paddock(administrator, new_host, orchard):
     host = new_host("avocet-01")
     other = make(administrator, name="russet-01", paddock="orchard").json()["sheet"]

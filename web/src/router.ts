@@ -6,7 +6,7 @@ export const router = createRouter({
   routes: [
     { path: '/', name: 'yard', component: () => import('./screens/YardScreen.vue'), meta: { title: 'Yard' } },
     { path: '/hosts/:name', name: 'host', component: () => import('./screens/HostScreen.vue'), props: true, meta: { title: 'Host' } },
-    { path: '/bring-in', name: 'bring-in', component: () => import('./screens/BringInScreen.vue'), meta: { title: 'Bring in a host' } },
+    { path: '/bring-in', name: 'bring-in', component: () => import('./screens/BringInScreen.vue'), props: ({ query }) => ({ name: String(query.name ?? '') }), meta: { title: 'Bring in a host' } },
     { path: '/bring-in/many', name: 'bring-many', component: () => import('./screens/BringManyScreen.vue'), meta: { title: 'Bring in many hosts' } },
     { path: '/bring-in/:id(\\d+)', name: 'bring-up', component: () => import('./screens/BringUpScreen.vue'), props: true, meta: { title: 'Bring-up' } },
     { path: '/board/:id(\\d+)?', name: 'board', component: () => import('./screens/BoardScreen.vue'), meta: { title: 'Board' } },

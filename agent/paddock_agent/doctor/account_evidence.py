@@ -75,8 +75,10 @@ def program_checks(unit: dict[str, str], account: str, environment: dict[str, st
     if why:
         return found
 
+    library = _library_of(program)
+
     def start() -> list[str]:
-        if closed := _closed_package(program):
+        if closed := _closed_package(program) or _closed_in(library):
             return ["1", f"Permission denied: '{closed}'"]
         code = "import paddock_agent.cli, paddock_agent.agent, psutil"
         done = subprocess.run(
@@ -89,7 +91,8 @@ def program_checks(unit: dict[str, str], account: str, environment: dict[str, st
             stdin=subprocess.DEVNULL,
             cwd="/",
         )
-        return [str(done.returncode), *done.stderr.strip().splitlines()[-3:]]
+        lines = done.stderr.strip().splitlines()
+        return [str(done.returncode), *([one for one in lines if "Error" in one] or lines)[-3:]]
 
     try:
         code, *words = as_account(account, start, environment)
@@ -118,6 +121,34 @@ def _closed_package(program: str) -> str:
     for place in sorted(Path(program).parents[1].glob("lib/python*/site-packages/*")):
         if not os.access(place, os.R_OK | (os.X_OK if place.is_dir() else 0)):
             return str(place)
+    return ""
+
+
+def _library_of(program: str) -> str:
+    """The folder of the standard library of the agent's Python, as root finds it; "" where that fails too."""
+    code = "import sysconfig; print(sysconfig.get_path('stdlib'))"
+    with contextlib.suppress(OSError, subprocess.TimeoutExpired):
+        done = subprocess.run(
+            [program, "-I", "-S", "-c", code], capture_output=True, text=True, timeout=30, check=False, cwd="/"
+        )
+        return done.stdout.strip() if done.returncode == 0 else ""
+    return ""
+
+
+def _closed_in(library: str) -> str:
+    """What this account may not read of the standard library, or the folder above that it may not enter; "" for
+    none."""
+    place = Path(library)
+    if not library or not place.is_absolute():
+        return ""
+    for folder in reversed([place, *place.parents]):
+        if not os.access(folder, os.X_OK):
+            return str(folder)
+    if not os.access(place, os.R_OK):
+        return str(place)
+    for one in sorted([*place.iterdir(), *place.glob("encodings/*"), *place.glob("lib-dynload/*")]):
+        if not os.access(one, os.R_OK | (os.X_OK if one.is_dir() else 0)):
+            return str(one)
     return ""
 
 

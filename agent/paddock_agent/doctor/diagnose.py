@@ -45,6 +45,8 @@ def diagnose(evidence: Evidence) -> Diagnosis:
             remedy="A person must install Python again, or make it a program that everybody may run; then start the "
             "service.",
         )
+    if " is broken: " in evidence.trouble:
+        return _broken_python(evidence)
     if evidence.trouble:
         return Diagnosis("not examined", f"The host could not be examined: {evidence.trouble}.", last_lines(evidence))
     if evidence.unit.get("ActiveState") == "activating" and evidence.unit.get("SubState", "").startswith("start"):
@@ -67,6 +69,19 @@ def diagnose(evidence: Evidence) -> Diagnosis:
         commands=restart(evidence.service),
     )
     return _as_run_there(unknown, evidence)
+
+
+def _broken_python(evidence: Evidence) -> Diagnosis:
+    """The machine's Python starts, and lacks a part of its own library."""
+    return Diagnosis(
+        "broken python",
+        f"The machine's own Python lacks a part of its library, so the agent cannot run: {evidence.trouble}.",
+        (f"The watch's own script: {evidence.trouble}.",),
+        "Which file it is: without that Python the host cannot be examined.",
+        remedy="A person must install the package again that the missing file belongs to, then start the service. On "
+        "Debian and Ubuntu `dpkg -S FILE` names it: for Python's own modules it is libpython3.11-stdlib, with the "
+        "version of that Python.",
+    )
 
 
 def _if_ended(evidence: Evidence) -> tuple[Rule, ...]:

@@ -9,6 +9,7 @@ from pathlib import PurePosixPath
 
 from . import commands as make
 from .diagnosis import Diagnosis
+from .unit_settings import SANDBOX
 
 READ_ONLY_KINDS = frozenset({"squashfs", "iso9660", "erofs", "cramfs"})
 FEW_INODES = 1000
@@ -18,6 +19,17 @@ OF_THE_SYSTEM = frozenset({"bin", "boot", "dev", "etc", "lib", "lib64", "proc", 
 """Folders below the root that no remedy gives to an account, nor anything in them."""
 SHARED = frozenset({"home", "media", "mnt", "opt", "srv", "tmp", "var"})
 """Those that many accounts use: only what lies in them may be given; of /var, only what lies one deeper."""
+
+
+NUMBERS_OF_DEVICES = {
+    "/dev/null": ("1", "3"),
+    "/dev/zero": ("1", "5"),
+    "/dev/full": ("1", "7"),
+    "/dev/random": ("1", "8"),
+    "/dev/urandom": ("1", "9"),
+    "/dev/tty": ("5", "0"),
+}
+"""Major and minor number of the devices that every program may use (null(4), random(4), tty(4))."""
 
 
 @dataclass(frozen=True)
@@ -41,6 +53,13 @@ class Part:
     @property
     def options(self) -> frozenset[str]:
         return frozenset(self.facts.get("mount options", "").split(","))
+
+    @property
+    def taking_away(self) -> list[tuple[str, int, str]]:
+        """File, line number and setting of the lines in its service's unit that take something away."""
+        lines = [value for name, value in self.facts.items() if name.startswith("unit line ")]
+        found = [re.fullmatch(r"(/[^:]+):([0-9]{1,6}):((\w+)=.*)", line) for line in lines]
+        return [(one[1], int(one[2]), one[3]) for one in found if one and one[4] in SANDBOX]
 
     def number(self, fact: str) -> float:
         """A fact as a number; infinite where it is not known."""
@@ -70,14 +89,14 @@ def explain(failed: Sequence[Part], agent: Agent) -> list[Diagnosis]:
 
 
 _OF_A_MOUNT = frozenset({"disk full", "no inodes", "read-only", "quota"})
-_OF_THE_SERVICE = frozenset({"mask", "file size", "open files", "processes", "tasks"})
+_OF_THE_SERVICE = frozenset({"device", "mask", "override", "file size", "open files", "processes", "tasks"})
 
 
 def explain_part(part: Part, agent: Agent) -> Diagnosis:
     """The cause of one failure: the first that its facts bear out."""
     if agent.family != "linux":
         return _as_it_is(part, agent)
-    for rule in (_shell, _room, _read_only, _limits, _network, _folder_rules):
+    for rule in (_device, _shell, _room, _read_only, _limits, _network, _folder_rules):
         if one := rule(part, agent):
             return one
     return _as_it_is(part, agent)
@@ -104,13 +123,51 @@ def _environment_file(agent: Agent) -> str:
 
 
 def _as_it_is(part: Part, agent: Agent) -> Diagnosis:
+    if lines := part.taking_away:
+        return _taken_away(part, agent, lines)
     return Diagnosis(
         f"{part.name} fails",
-        f"The {part.name} does not work for jobs: {part.why}.",
+        f"The trial of the {part.name} failed: {part.why}.",
         _evidence(part),
         "Why, the system does not say.",
         remedy=f"Look at the {part.name} on the machine, as the account {agent.account}.",
     )
+
+
+def _taken_away(part: Part, agent: Agent, lines: Sequence[tuple[str, int, str]]) -> Diagnosis:
+    """No fact of the part explains it, and lines were added to the service's unit that take something away from it."""
+    shown = "; ".join(f"{file} line {number}: {setting}" for file, number, setting in lines)
+    # From the last line of each file up, so that the numbers stay right.
+    removed = [make.without_line(file, number) for file, number, _ in sorted(lines, key=lambda one: (one[0], -one[1]))]
+    return Diagnosis(
+        "override",
+        f"The trial of the {part.name} failed: {part.why}. The service's unit was changed, and may forbid it: {shown}.",
+        _evidence(part),
+        "Whether that is the cause: nothing else explains it.",
+        remedy="Take the lines out, unless they were meant; then who wrote them has to correct them.",
+        commands=(*removed, "systemctl daemon-reload", *make.restart(agent.service)) if agent.service else (),
+    )
+
+
+def _device(part: Part, agent: Agent) -> Diagnosis | None:
+    device = part.facts.get("device", "")
+    if not device or part.error not in ("EACCES", "EPERM", "ENOENT", "ENXIO", "ENODEV"):
+        return None
+    kind, owner, mode = (part.facts.get(f"device {name}", "?") for name in ("kind", "owner", "mode"))
+    there = "Nothing is there" if kind == "nothing" else f"There is a file of {owner}, mode {mode}"
+    there += {"device": "", "no device": ", that is not a device"}.get(kind, "")
+    sentence = f"The account {agent.account} cannot use {device}. {there}."
+    if kind == "device":
+        remedy, commands = "Let every account use it.", [make.words("chmod", "666", device)]
+    elif source := part.facts.get("device mount"):
+        remedy = f"Take away what is mounted over it ({source}), and restart the agent: it has its own view of mounts."
+        commands = [make.words("umount", "-l", device), *(make.restart(agent.service) if agent.service else ())]
+    elif device in NUMBERS_OF_DEVICES:
+        made = make.words("mknod", "-m", "666", device, "c", *NUMBERS_OF_DEVICES[device])
+        remedy, commands = "Make the device again.", [make.words("rm", "-f", device), made]
+    else:
+        remedy, commands = "Restart the machine: that makes its devices again.", []
+    return _found(part, "device", sentence, remedy, commands)
 
 
 def _shell(part: Part, agent: Agent) -> Diagnosis | None:

@@ -22,12 +22,15 @@ _STARTER = """\
 #!/bin/sh
 # Runs the watch or the doctor with the first Python that works. If there is none, this script itself reports that.
 here=$(dirname "$0")
+why='no Python 3.11 or newer can be started'
 for python in @PYTHONS@; do
-    if "$python" -I -S -c 'import sys, ssl, sqlite3; sys.exit(sys.version_info < (3, 11))' 2>/dev/null; then
+    "$python" -I -S -c 'import sys; sys.exit(sys.version_info < (3, 11))' 2>/dev/null || continue
+    if said=$("$python" -I -S -c 'import json, socket, sqlite3, ssl, subprocess, urllib.request' 2>&1); then
         exec "$python" -I -S "$here/watch.pyz" "$@"
     fi
+    why="$python is broken: $(printf '%s\\n' "$said" | tail -n 1 | tr -cd '[:alnum:] _.,:/()-' | cut -c 1-200)"
 done
-echo "No Python 3.11 or newer can be started on this machine." >&2
+echo "The agent's watch and doctor cannot run on this machine: $why." >&2
 [ "$1" = watch ] || exit 1
 field() { sed -n "s/.*\\"$1\\": *\\"\\([^\\"]*\\)\\".*/\\1/p" "$here/watch.json" | head -n 1; }
 service=$(field service)
@@ -36,7 +39,7 @@ case $(systemctl is-active "$service" 2>/dev/null) in active) state=running ;; f
 boots=false
 [ "$(systemctl is-enabled "$service" 2>/dev/null)" = enabled ] && boots=true
 state=$(printf '{"name":"%s","family":"linux","running":"%s","starts_at_boot":%s}' "$service" "$state" "$boots")
-found=$(printf '{"service":"%s","trouble":"no Python 3.11 or newer can be started"}' "$service")
+found=$(printf '{"service":"%s","trouble":"%s"}' "$service" "$why")
 report=$(printf '{"host":"%s","at":%s,"state":%s,"evidence":%s}' "$(field host)" "$(date +%s)" "$state" "$found")
 if command -v curl >/dev/null; then
     exec curl -fsS -m 30 -o /dev/null -H "Authorization: Bearer $(field key)" -H 'Content-Type: application/json' \\

@@ -77,11 +77,11 @@ def program_rules(evidence: Evidence) -> Diagnosis | None:
     if found := re.search(r"(?:Permission denied|PermissionError).*?'?(/[^':|]+)", failed.detail):
         return Diagnosis(
             "packages",
-            f"The account {evidence.account} may not read the agent's program: {found.group(1)}.",
+            f"The account {evidence.account} may not read what the agent's program needs: {found.group(1)}.",
             (failed.detail, *known),
             remedy="Let every account read it, and start the service.",
             commands=(
-                make.words("chmod", "-R", "a+rX", _environment_of(failed.facts.get("program", ""))),
+                *_opened(found.group(1), _environment_of(failed.facts.get("program", ""))),
                 *make.restart(evidence.service),
             ),
         )
@@ -105,6 +105,13 @@ def _astray(evidence: Evidence, failed: Check, known: tuple[str, ...]) -> Diagno
         remedy="Take the variable out, and start the service.",
         commands=(*removed, *make.restart(evidence.service)) if removed else (),
     )
+
+
+def _opened(closed: str, environment: str) -> tuple[str, ...]:
+    """All of the agent's own environment; elsewhere no more than what is closed."""
+    if closed.startswith(f"{environment}/"):
+        return (make.words("chmod", "-R", "a+rX", environment),)
+    return (make.words("chmod", "a+rX", closed),)
 
 
 def _environment_of(program: str) -> str:

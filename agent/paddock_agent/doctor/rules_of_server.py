@@ -83,7 +83,23 @@ def _is_number(host: str) -> bool:
     return bool(re.fullmatch(r"[0-9.]+|[0-9a-f:]+", host))
 
 
+USUAL_SOURCES = ("files", "dns", "resolve", "myhostname", "mdns", "mdns4", "mdns4_minimal", "sss", "ldap", "winbind")
+
+
 def _name(evidence: Evidence, failed: Check, host: str) -> Diagnosis:
+    sources = failed.facts.get("sources of names")
+    if sources is not None and not set(sources.split()) & set(USUAL_SOURCES):
+        return Diagnosis(
+            "name",
+            f"The name {host} of the server does not resolve on this machine: /etc/nsswitch.conf line "
+            f"{failed.facts.get('sources line')} has names looked up in {sources or 'nothing'} alone.",
+            _known(evidence, failed),
+            remedy="Have names looked up in /etc/hosts and by DNS, and start the agent again.",
+            commands=(
+                make.words("sed", "-i", "s/^hosts:.*/hosts: files dns/", "/etc/nsswitch.conf"),
+                *make.restart(evidence.service),
+            ),
+        )
     return Diagnosis(
         "name",
         f"The name {host} of the server does not resolve on this machine.",
@@ -175,11 +191,33 @@ def _answer(evidence: Evidence, failed: Check) -> Diagnosis:
             _known(evidence, failed),
             remedy=f"Tell the agent the right address: `{' '.join(repair(evidence, '--server', 'URL'))}`.",
         )
+    if one := _scheme(evidence, failed):
+        return one
     return Diagnosis(
         "server in trouble",
         f"The server does not answer as it should: {failed.detail}.",
         _known(evidence, failed),
-        remedy="Look at the server: its log says more.",
+        remedy="A person must look at the server: its log says more.",
+    )
+
+
+def _scheme(evidence: Evidence, failed: Check) -> Diagnosis | None:
+    """The address says TLS and the server speaks none, or the other way round."""
+    speaks_tls, scheme = failed.facts.get("speaks TLS"), urlsplit(evidence.server).scheme
+    if (scheme, speaks_tls) not in (("https", "no"), ("http", "yes")):
+        return None
+    other = "http" if scheme == "https" else "https"
+    address = evidence.server.replace(f"{scheme}://", f"{other}://", 1)
+    wrong = "TLS, and what listens there does not" if scheme == "https" else "no TLS, and what listens there wants it"
+    warning = " Without TLS the key crosses the network unprotected." if other == "http" else ""
+    return Diagnosis(
+        "scheme",
+        f"The agent's address of the server is {evidence.server}. By that it speaks {wrong}.",
+        _known(evidence, failed),
+        "Which of the two is meant.",
+        (Possibility(f"The server is at {address}.", make.words("curl", "-sS", f"{address}/healthz")),),
+        f"If it is at {address}, tell the agent: `{' '.join(repair(evidence, '--server', address))}`.{warning} If not, "
+        "the server lacks its certificate. A person must decide.",
     )
 
 

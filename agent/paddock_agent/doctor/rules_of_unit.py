@@ -9,97 +9,7 @@ from dataclasses import dataclass
 from . import commands as make
 from .diagnosis import Diagnosis, Possibility
 from .evidence import Evidence, Override
-
-KEYS_OF_STATUS = {
-    "200": ("WorkingDirectory", "RootDirectory"),
-    "203": ("ExecStart", "RootDirectory", "NoExecPaths", "ExecPaths", "InaccessiblePaths", "SystemCallArchitectures"),
-    "205": ("Limit",),
-    "207": ("UMask", "LimitNPROC"),
-    "208": ("StandardInput",),
-    "209": ("StandardOutput", "StandardError"),
-    "216": ("Group", "SupplementaryGroups"),
-    "217": ("User", "DynamicUser"),
-    "218": ("AmbientCapabilities", "CapabilityBoundingSet", "SecureBits"),
-    "219": ("Slice", "Delegate"),
-    "225": ("PrivateNetwork", "NetworkNamespacePath"),
-    "226": (
-        "ReadWritePaths",
-        "ReadOnlyPaths",
-        "InaccessiblePaths",
-        "BindPaths",
-        "TemporaryFileSystem",
-        "PrivateTmp",
-        "RootImage",
-        "ProtectSystem",
-        "ProtectHome",
-        "MountImages",
-    ),
-    "227": ("NoNewPrivileges",),
-    "228": ("SystemCallFilter",),
-    "233": ("RuntimeDirectory",),
-    "238": ("StateDirectory",),
-    "239": ("CacheDirectory",),
-    "240": ("LogsDirectory",),
-    "241": ("ConfigurationDirectory",),
-    "243": ("LoadCredential", "SetCredential"),
-}
-"""By the service manager's own exit status (systemd.exec(5)): the settings that it is about."""
-KEYS_OF_RESULT = {
-    "timeout": ("TimeoutStartSec", "TimeoutSec", "Type", "ExecStartPre", "RuntimeMaxSec"),
-    "watchdog": ("WatchdogSec",),
-    "oom-kill": ("MemoryMax", "MemoryHigh", "OOMPolicy"),
-    "resources": ("EnvironmentFile", "LoadCredential", "Slice", "PIDFile"),
-    "protocol": ("Type", "NotifyAccess", "PIDFile"),
-    "exit-code": ("ExecStartPre", "ExecCondition"),
-    "exec-condition": ("ExecCondition",),
-}
-SANDBOX = (
-    "ReadOnlyPaths",
-    "InaccessiblePaths",
-    "ProtectSystem",
-    "ProtectHome",
-    "PrivateNetwork",
-    "IPAddressDeny",
-    "RestrictAddressFamilies",
-    "PrivateUsers",
-    "NoExecPaths",
-    "MemoryDenyWriteExecute",
-    "TemporaryFileSystem",
-    "RootDirectory",
-    "LimitNOFILE",
-    "LimitNPROC",
-    "LimitAS",
-    "LimitDATA",
-    "LimitFSIZE",
-    "LimitCPU",
-    "LimitSTACK",
-    "TasksMax",
-    "MemoryMax",
-    "SystemCallFilter",
-    "Environment",
-    "EnvironmentFile",
-    "UnsetEnvironment",
-    "DynamicUser",
-    "ExecStart",
-    "ExecStartPre",
-    "ExecStartPost",
-    "RuntimeMaxSec",
-    "User",
-    "Group",
-    "WorkingDirectory",
-    "CapabilityBoundingSet",
-    "PrivateTmp",
-    "NetworkNamespacePath",
-    "IPAddressAllow",
-    "SocketBindDeny",
-    "Type",
-    "UMask",
-    "BindPaths",
-    "BindReadOnlyPaths",
-    "RestrictNamespaces",
-    "PrivateDevices",
-)
-"""Settings that take something away from the service that it has outside of its unit."""
+from .unit_settings import KEYS_OF_RESULT, KEYS_OF_STATUS, NEEDS, SANDBOX
 
 
 def unit_rules(evidence: Evidence) -> Diagnosis | None:
@@ -126,7 +36,28 @@ def unit_rules(evidence: Evidence) -> Diagnosis | None:
             return _remove_lines(
                 evidence, "condition", "The service is not started, as a condition of its unit is not met", lines
             )
-    return None
+    return None if is_running(evidence) else _unmet_need(evidence)
+
+
+def _unmet_need(evidence: Evidence) -> Diagnosis | None:
+    """Another unit without which this one is not started, and that cannot be started itself."""
+    unmet = evidence.unit.get("UnmetNeeds", "").split()
+    if not unmet:
+        return None
+    name, _, how = unmet[0].partition("=")
+    what = {"not-found": "does not exist", "masked": "is masked", "failed": "has failed"}.get(how, f"is {how}")
+    sentence = f"The service is not started without {name}, and that {what}"
+    lines = [one for one in evidence.overrides if one.key in NEEDS and name in one.value.split()]
+    if lines:
+        return _remove_lines(evidence, "dependency", sentence, lines)
+    return Diagnosis(
+        "dependency",
+        f"{sentence}.",
+        (unit_line(evidence), *last_lines(evidence)),
+        "Why." if how == "failed" else "",
+        (Possibility(f"{name} says why.", make.words("systemctl", "status", "--no-pager", name)),),
+        f"A person must bring {name} back, or take it out of the units that the agent's service requires.",
+    )
 
 
 def override_rules(evidence: Evidence) -> Diagnosis | None:

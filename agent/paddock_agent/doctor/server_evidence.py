@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import email.utils
 import json
+import socket
+import ssl
 import time
 import urllib.error
 import urllib.request
@@ -13,10 +15,11 @@ from ..calling import unreachable
 from ..errors import Untrusted
 from ..system import trials
 from .evidence import Check
-from .files import LONGEST_FILE
+from .files import LONGEST_FILE, text_of
 
 PATIENCE = 15.0
 MAX_CLOCK_DIFFERENCE = 120.0
+NSSWITCH = "/etc/nsswitch.conf"
 KEY_ADDRESS = "/agent/v1/key"
 
 
@@ -27,7 +30,7 @@ def tried_server(server: str, key: str) -> list[Check]:
     if failed:
         if facts.get("proxy"):
             facts["direct"] = _direct(server)
-        return [Check("connection", False, failed[0].why, facts)]
+        return [Check("connection", False, failed[0].why, {**facts, **_sources_of_names()})]
     found = [Check("connection", True, f"a connection to {':'.join(map(str, trials.way_to(server)))} is made", facts)]
     try:
         with urllib.request.urlopen(f"{server}/healthz", timeout=PATIENCE) as answer:  # noqa: S310 - the agent's server
@@ -45,10 +48,20 @@ def tried_server(server: str, key: str) -> list[Check]:
         named = unreachable(f"{server}/agent/", error)
         if facts.get("proxy"):
             facts["direct"] = _direct(server)
-        found.append(Check("certificate" if isinstance(named, Untrusted) else "answer", False, str(named), facts))
+        name = "certificate" if isinstance(named, Untrusted) else "answer"
+        found.append(Check(name, False, str(named), {**facts, "speaks TLS": _speaks_tls(server)}))
     if key and all(one.ok for one in found if one.name != "clock"):
         found += _key_checks(server, key)
     return found
+
+
+def _sources_of_names() -> dict[str, str]:
+    """Where this machine looks names up, by nsswitch.conf(5)."""
+    for number, line in enumerate(text_of(NSSWITCH).splitlines(), 1):
+        name, _, sources = line.partition("#")[0].partition(":")
+        if name.strip() == "hosts":
+            return {"sources of names": " ".join(sources.split()), "sources line": str(number)}
+    return {}
 
 
 def _direct(server: str) -> str:
@@ -60,6 +73,18 @@ def _direct(server: str) -> str:
             return "yes"
     except (OSError, ValueError) as error:
         return str(getattr(error, "reason", error))
+
+
+def _speaks_tls(server: str) -> str:
+    """Whether what listens there answers a TLS handshake, whatever the scheme of the address: "yes" or "no"."""
+    context = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
+    context.check_hostname, context.verify_mode = False, ssl.CERT_NONE  # nothing is sent, only the kind is asked
+    host, port = trials.way_to(server)
+    try:
+        with socket.create_connection((host, port), timeout=PATIENCE) as plain, context.wrap_socket(plain):
+            return "yes"
+    except (OSError, ValueError):
+        return "no"
 
 
 def _clock_check(date: str) -> Check:

@@ -10,10 +10,12 @@ from pathlib import Path
 
 from .evidence import MAX_LINES, Check, Override
 from .files import text_of
+from .unit_settings import NEEDS
 
 PATIENCE = 15.0
 UNIT_COPY = "unit.saved"
 """The unit as the agent wrote it, in the watch's folder."""
+MAX_NEEDS = 40
 PROPERTIES = [
     "LoadState",
     "LoadError",
@@ -47,6 +49,7 @@ PROPERTIES = [
     "TimeoutStartUSec",
     "Job",
     "StatusErrno",
+    *NEEDS,
 ]
 
 
@@ -77,9 +80,25 @@ def unit_of(service: str) -> dict[str, str]:
     for name in ("/etc/systemd/system", "/run/systemd/system"):
         if os.path.realpath(f"{name}/{service}") == "/dev/null":
             unit["MaskedBy"] = f"{name}/{service}"
+    unit["UnmetNeeds"] = " ".join(_unmet(" ".join(unit.pop(name, "") for name in NEEDS).split()))
     fragment = unit.get("FragmentPath", "")
     unit["FragmentExists"] = "yes" if fragment and Path(fragment).exists() else "no"
     return unit
+
+
+def _unmet(names: list[str]) -> list[str]:
+    """The units that cannot be started or have failed, each as ``NAME=how``."""
+    if not names:
+        return []
+    _, shown = _run("systemctl", "show", "--property=Id,LoadState,ActiveState", *names[:MAX_NEEDS])
+    found = []
+    for block in shown.strip().split("\n\n"):
+        one = dict(line.split("=", 1) for line in block.splitlines() if "=" in line)
+        if (loaded := one.get("LoadState", "loaded")) != "loaded":
+            found.append(f"{one.get('Id')}={loaded}")
+        elif one.get("ActiveState") == "failed":
+            found.append(f"{one.get('Id')}=failed")
+    return found
 
 
 def unit_check(unit: dict[str, str]) -> Check:

@@ -24,6 +24,7 @@ from typing import TYPE_CHECKING
 from ..errors import CommandFailed
 from . import folders, shells, trials
 from .daemon_thread import in_a_daemon_thread
+from .drop_ins import own_service
 from .port import (
     Candidate,
     Completed,
@@ -382,7 +383,9 @@ class RealSystem(System):
         return await in_a_daemon_thread(lambda: trials.try_all(work_folder, server, self._home()))
 
     def _home(self) -> str:
-        """The home of the agent's account, as the system has it: what HOME says may be somebody else's."""
+        """What jobs get as their home. Outside of a service HOME may be somebody else's: then it is the account's."""
+        if (named := os.environ.get("HOME")) and own_service():
+            return named
         if sys.platform == "win32":
             return os.environ.get("USERPROFILE", "")
         try:

@@ -11,6 +11,7 @@ import re
 import secrets
 import shutil
 import socket
+import stat
 import subprocess
 import sys
 import threading
@@ -22,6 +23,7 @@ from pathlib import Path
 from urllib.parse import urlsplit
 from urllib.request import getproxies, proxy_bypass
 
+from .drop_ins import lines_of, own_service
 from .mounts import mount_of
 
 OPEN_FILES = 64
@@ -84,6 +86,7 @@ def failed_of(trials: list[Trial]) -> list[FailedTrial]:
 def _tried(part: str, trial: Callable[[], None], facts: Callable[[], dict[str, str]]) -> FailedTrial | None:
     """Runs one trial in a thread of its own: a file system that hangs must not hold the agent."""
     outcome: list[str] = []
+    device: list[str] = []
 
     def run() -> None:
         try:
@@ -91,6 +94,7 @@ def _tried(part: str, trial: Callable[[], None], facts: Callable[[], dict[str, s
             outcome.append("")
         except (OSError, ValueError, RuntimeError) as error:
             outcome.append(in_words(error))
+            device.append(str(getattr(error, "filename", None) or ""))
 
     try:
         thread = threading.Thread(target=run, daemon=True, name=f"trial of {part}")
@@ -104,6 +108,9 @@ def _tried(part: str, trial: Callable[[], None], facts: Callable[[], dict[str, s
     known: dict[str, str] = {}
     with contextlib.suppress(OSError):
         known = facts()
+        if device and device[0].startswith("/dev/"):
+            known |= device_facts(device[0])
+        known |= lines_of(own_service())
     return FailedTrial(part, why[:500], {name: value[:300] for name, value in known.items()})
 
 
@@ -230,7 +237,7 @@ def connect(server: str) -> None:
     host, port = way_to(server)
     try:
         addresses = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)
-    except socket.gaierror as error:
+    except OSError as error:  # not gaierror alone: a module of the name service may fail with any number
         raise socket.gaierror(error.errno, f"{host}: {error.strerror}") from None
     last: OSError | None = None
     for family, kind, protocol, _, address in addresses[:4]:
@@ -252,8 +259,11 @@ def way_to(server: str) -> tuple[str, int]:
     host = parts.hostname or ""
     proxy = proxy_facts(server).get("proxy")
     if proxy:
-        by = urlsplit(proxy if "//" in proxy else f"//{proxy}")
-        return by.hostname or proxy, by.port or 8080
+        try:
+            by = urlsplit(proxy if "//" in proxy else f"//{proxy}")
+            return by.hostname or proxy, by.port or 8080
+        except ValueError:
+            raise OSError(errno.EINVAL, f"{proxy} is no address of a proxy") from None
     return host, parts.port or (443 if parts.scheme == "https" else 80)
 
 
@@ -266,9 +276,17 @@ def proxy_facts(server: str) -> dict[str, str]:
         return {}
     names = [f"{parts.scheme}_proxy", f"{parts.scheme}_proxy".upper(), "all_proxy", "ALL_PROXY"]
     name = next((one for one in names if os.environ.get(one) == proxy), "")
-    shown = urlsplit(proxy if "//" in proxy else f"//{proxy}")
-    address = f"{shown.hostname}:{shown.port}" if shown.port else str(shown.hostname)
-    return {"proxy": f"{shown.scheme}://{address}" if shown.scheme else address, "proxy variable": name}
+    return {"proxy": _without_password(proxy), "proxy variable": name}
+
+
+def _without_password(proxy: str) -> str:
+    """Scheme, host and port of a proxy's address; as it is, up to a name in it, where it is no address."""
+    try:
+        shown = urlsplit(proxy if "//" in proxy else f"//{proxy}")
+        address = f"{shown.hostname}:{shown.port}" if shown.port else str(shown.hostname)
+    except ValueError:
+        return re.sub(r"//[^@]*@", "//…@", proxy)[:100]
+    return f"{shown.scheme}://{address}" if shown.scheme else address
 
 
 def temporary_folder() -> tuple[Path, dict[str, str]]:
@@ -304,6 +322,20 @@ def folder_facts(folder: Path) -> dict[str, str]:
                 "free": str(room.f_bavail * room.f_frsize), "size": str(room.f_blocks * room.f_frsize),
                 "free inodes": str(room.f_favail), "inodes": str(room.f_files),
             }  # fmt: skip
+    return facts
+
+
+def device_facts(path: str) -> dict[str, str]:
+    """What stands at the path of a device: its kind, owner, permissions, and whether something is mounted over it."""
+    facts = {"device": path, "device kind": "nothing"}
+    with contextlib.suppress(OSError):
+        about = Path(path).stat()
+        facts["device kind"] = "device" if stat.S_ISCHR(about.st_mode) else "no device"
+        facts["device mode"] = f"{about.st_mode & 0o7777:o}"
+        facts["device owner"] = owner_of(Path(path))
+    mount = mount_of(path)
+    if mount and mount.point == path:
+        facts["device mount"] = mount.source
     return facts
 
 

@@ -16,6 +16,7 @@ import FitFunnel from './FitFunnel.vue'
 import FitSheet from './FitSheet.vue'
 import TermCounts from './TermCounts.vue'
 import TimeAgo from './TimeAgo.vue'
+import WhyFailed from './WhyFailed.vue'
 import { duration } from './wording'
 
 /** One job: why it waits, or where it ran. */
@@ -25,6 +26,7 @@ const session = useSession()
 const yard = useYard()
 const job = ref<Schemas['JobSheet'] | null>(null)
 const fit = ref<Schemas['Fit'] | null>(null)
+const failure = ref<Schemas['Failure'] | null>(null)
 const { isBusy, trouble, doing } = useDoing()
 const now = useNow()
 
@@ -41,7 +43,10 @@ async function load(): Promise<void> {
   try {
     const answer = await answered(api.GET('/api/v1/jobs/{id}/', { params: { path } }))
     const sheet = answer.state === 'waiting' ? await answered(api.GET('/api/v1/jobs/{id}/fit/', { params: { path, query: { all: showsAll.value } } })) : null
+    const last = answer.state === 'failed' ? answer.attempts.at(-1)?.number : undefined
+    const failed = last ? await answered(api.GET('/api/v1/jobs/{id}/attempts/{number}/', { params: { path: { ...path, number: last } } })) : null
     if (path.id !== props.id) return
+    failure.value = failed?.failure ?? null
     if (job.value === null) emit('shown', answer.state)
     job.value = answer
     fit.value = sheet
@@ -57,7 +62,7 @@ const loadSoon = gathered(load)
 watch(
   () => props.id,
   () => {
-    job.value = fit.value = lines.value = null
+    job.value = fit.value = failure.value = lines.value = null
     showsAll.value = false
     void load()
   },
@@ -147,6 +152,7 @@ function cancel(): Promise<void> {
     <p class="soft">
       Job {{ job.id }} of <RouterLink :to="{ name: 'pipeline', params: { name: job.pipeline } }">{{ job.pipeline }}</RouterLink> · sent by {{ job.submitted_by }}, <TimeAgo :at="job.submitted_at" /><template v-if="job.slots > 1"> · takes {{ job.slots }} slots of one host</template><template v-if="job.submission?.commit"> · at <code :title="job.submission.commit">{{ job.submission.commit.slice(0, 10) }}</code> of {{ job.submission.ref }}</template>
     </p>
+    <WhyFailed v-if="failure" :failure="failure" :job="job" />
     <p v-if="job.state === 'cancelled' && job.reason" class="soft">{{ job.reason }}</p>
 
     <template v-if="isWaiting && fit">

@@ -26,7 +26,7 @@ function send(): Promise<void> {
     }
     const job = await answered(api.POST('/api/v1/jobs/', { body }))
     open.value = false
-    script.value = ''
+    name.value = terms.value = script.value = ''
     await router.push({ name: 'board', params: { id: String(job.id) } })
   })
 }

@@ -7,7 +7,7 @@ import { systemName } from './wording'
 import WordsField from './WordsField.vue'
 
 /** Which machine is coming, and how it is to be kept: everything has a default but the system and the paddock. */
-const props = defineProps<{ choices: Schemas['Choices'] }>()
+const props = defineProps<{ choices: Schemas['Choices']; name: string }>()
 const emit = defineEmits<{ made: [made: Schemas['NewBringUp']]; system: [system: Schemas['SystemChoices']] }>()
 const yard = useYard()
 
@@ -16,7 +16,7 @@ const wanted = reactive<Schemas['MakeBringUpRequest']>({
   system: 'linux',
   arch: 'x64',
   server: window.location.origin,
-  name: '',
+  name: props.name,
   labels: [],
   slots: 0,
   work_folder: '',

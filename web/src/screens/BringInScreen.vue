@@ -10,7 +10,8 @@ import PassList from '../parts/PassList.vue'
 import WhichMachine from '../parts/WhichMachine.vue'
 import { systemName } from '../parts/wording'
 
-/** Which machine is coming, and what does it need before it can? */
+/** Which machine is coming, and what does it need before it can? `name` is that of a host whose agent is installed again. */
+const { name = '' } = defineProps<{ name?: string }>()
 const router = useRouter()
 const coming = useComing()
 const choices = ref<Schemas['Choices'] | null>(null)
@@ -37,7 +38,7 @@ async function follow(made: Schemas['NewBringUp']): Promise<void> {
     </div>
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
     <div v-if="choices" class="columns">
-      <WhichMachine :choices="choices" @made="follow" @system="system = $event" />
+      <WhichMachine :choices="choices" :name="name" @made="follow" @system="system = $event" />
       <aside>
         <section v-if="system" class="needs" aria-label="What it needs">
           <h2>What a {{ systemName(system.system) }} machine needs first</h2>

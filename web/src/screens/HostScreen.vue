@@ -118,6 +118,7 @@ async function act(verb: Verb): Promise<void> {
           <Popconfirm v-if="mayOperate && isInside && host.link === 'connected'" :title="`Restart the agent of ${host.name}? It takes nothing new, ends what runs, and starts again.`" ok-text="Restart when idle" cancel-text="Cancel" @confirm="act('restart')">
             <Button :loading="busy === 'restart'" data-act="restart">Restart agent…</Button>
           </Popconfirm>
+          <RouterLink v-if="mayDecide && !isPast" :to="{ name: 'bring-in', query: { name: host.name } }"><Button data-act="repair">Repair…</Button></RouterLink>
           <RetireHost v-if="mayDecide && isInside" :host="host.name" @done="load" />
           <Button v-if="mayOperate && !isPast" :disabled="host.link !== 'connected'" :loading="busy === 'survey'" @click="act('survey')">Survey now</Button>
         </div>

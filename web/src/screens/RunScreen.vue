@@ -12,7 +12,8 @@ import RunEvidence from '../parts/RunEvidence.vue'
 import RunFiles from '../parts/RunFiles.vue'
 import RunLog from '../parts/RunLog.vue'
 import TimeAgo from '../parts/TimeAgo.vue'
-import { count, duration } from '../parts/wording'
+import WhyFailed from '../parts/WhyFailed.vue'
+import { duration } from '../parts/wording'
 
 /** Did it really run there, with what, what did it print, and how does that differ from another run? */
 const props = defineProps<{ id: string }>()
@@ -43,9 +44,9 @@ function showLine(line: number): void {
   void router.replace({ query: { ...route.query, attempt: attempt.value?.number, line } })
 }
 
-function again(where: Schemas['WhereEnum'], added: string[] = []): Promise<void> {
+function again(where: Schemas['WhereEnum']): Promise<void> {
   return act.doing(async () => {
-    const started = await answered(api.POST('/api/v1/jobs/{id}/run-again/', { params: { path: { id: id.value } }, body: { where, added } }))
+    const started = await answered(api.POST('/api/v1/jobs/{id}/run-again/', { params: { path: { id: id.value } }, body: { where } }))
     await router.push({ name: 'run', params: { id: started.id } })
   })
 }
@@ -93,14 +94,7 @@ function giveUp(): Promise<void> {
         </div>
       </div>
       <p v-if="attempt?.note" class="note-line" :class="{ trouble: bad }">{{ attempt.note }}</p>
-      <section v-if="attempt?.failure" class="failure" data-part="failure" aria-label="Why it failed">
-        <p><strong>{{ attempt.failure.sentence }}</strong> {{ attempt.failure.cure }}</p>
-        <p v-if="attempt.failure.evidence"><code>{{ attempt.failure.evidence }}</code></p>
-        <p v-if="attempt.failure.tool && isOver && !job.is_own && session.may('operator')" class="row">
-          <Button size="small" :loading="act.isBusy.value" data-act="again-with-tool" @click="again('anywhere', [`tool ${attempt.failure.tool}`])">Run again with <code>tool {{ attempt.failure.tool }}</code></Button>
-          <span class="soft">{{ attempt.failure.hosts_left ? `${count(attempt.failure.hosts_left, 'host')} would fit` : 'no host would fit now: install it first' }}</span>
-        </p>
-      </section>
+      <WhyFailed v-if="attempt?.failure" :failure="attempt.failure" :job="job" />
       <p v-if="job.attempts.length > 1" class="row attempts">
         <span class="soft">Attempts</span>
         <RouterLink v-for="one in job.attempts" :key="one.number" :to="{ query: { attempt: one.number } }" :class="{ here: one.number === attempt?.number }" :data-attempt="one.number">{{ one.number }}: {{ one.state }} on {{ one.host }}</RouterLink>
@@ -140,18 +134,6 @@ h1 .soft {
   margin-left: 6px;
   font-size: 15px;
   font-weight: 400;
-}
-
-.failure {
-  margin-bottom: 8px;
-  padding: 6px 12px;
-  background: var(--rust-pale);
-  border: 1px solid var(--rust);
-}
-
-.failure p {
-  margin: 2px 0;
-  overflow-wrap: anywhere;
 }
 
 .note-line {

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import secrets
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from django.core.exceptions import ValidationError
 
@@ -47,10 +47,14 @@ def make_sheet(
     actor: Actor, paddock: Paddock, wanted: Wanted, hours: int = 24, *, repairs: bool = False
 ) -> tuple[BringUp, str]:
     """The sheet, and the secret of its pass, which is good for one machine. A sheet that ``repairs`` is for a host of
-    this paddock, which keeps its key. Raises Invalid and NotNow for choices that could not work."""
+    this paddock, which keeps its key; its system is the host's own, whatever was chosen. Raises Invalid and NotNow for
+    choices that could not work."""
     actor.demand(Role.ADMINISTRATOR, paddock.name, "Bringing in a host")
+    named = Host.objects.select_related("paddock").filter(name__iexact=wanted.name.strip(), standing__in=LIVING)
+    taken = named.first()
+    if repairs and taken:
+        wanted = _of_its_system(wanted, taken)
     checked = check(wanted)
-    taken = Host.objects.select_related("paddock").filter(name__iexact=checked.name, standing__in=LIVING).first()
     if taken and not (repairs and taken.paddock_id == paddock.pk):
         raise NotNow(
             f"{taken.name} is a host in {taken.paddock.name} already. Repair it, choose another name, or retire it "
@@ -65,6 +69,12 @@ def make_sheet(
     write(actor, "expected", "host", str(sheet), paddock.name, system=wanted.system, kept=wanted.kept)
     feed.tell("bring-up", sheet.pk, paddock.name)
     return sheet, secret
+
+
+def _of_its_system(wanted: Wanted, host: Host) -> Wanted:
+    """As the host's agent reported it last: the command is written for that."""
+    system, arch = host.facts.get("os", ""), host.facts.get("arch", "")
+    return replace(wanted, system=system, arch=arch) if arch in ARCHES_OF.get(system, ()) else wanted
 
 
 def sheet_of(actor: Actor, paddock: Paddock, entry_pass: EntryPass, wanted: Wanted, batch: str = "") -> BringUp:
