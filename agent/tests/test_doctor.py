@@ -357,5 +357,5 @@ def test_a_proxy_that_is_no_address_is_named_without_its_password(monkeypatch, p
     known = trials.proxy_facts("http://paddock.saltmarsh.example")
     assert known["proxy variable"] == "http_proxy"
     assert "secret" not in known["proxy"]
-    with pytest.raises(OSError, match="proxy|Name|name|resolve"):
+    with pytest.raises(OSError, match=r"proxy|Name|name|resolve"):
         trials.connect("http://paddock.saltmarsh.example")
