@@ -19,6 +19,7 @@ from paddock_agent.identity import Identity
 from paddock_agent.join import join
 from paddock_agent.preflight.plan import HOMES
 from paddock_agent.services import Diagnosis
+from paddock_agent.system.paths import paths_of
 
 from .description import Description
 from .simulated import SimulatedSystem
@@ -38,6 +39,8 @@ class Machine:
         self.description = description
         self.home = home
         self.system = SimulatedSystem(description, self._start_service, self._stop_service)
+        paths = paths_of(self.system)
+        self.system.real_files[paths.join(HOMES[description.family], identity.FILE)] = home / identity.FILE
         self._kept = home / "kept.json"
         self._is_on = True
         self._agent: Agent | None = None

@@ -21,7 +21,8 @@ from paddock_agent import identity, keeping
 from paddock_agent.errors import AgentError
 from paddock_agent.preflight import Plan, is_fit, preflight, verdict
 from paddock_agent.preflight.plan import HOMES, KEPT, PREFIXES, Kept
-from paddock_agent.steps import Reporter
+from paddock_agent.replacing import no_longer_replaced, wait_for_jobs
+from paddock_agent.steps import Reporter, tell_known
 
 from .machine import Machine
 
@@ -100,16 +101,23 @@ async def _follow(machine: Machine, chosen: dict[str, str], secret: str, tell: T
     tell(f"Installed the agent {version} into {plan.prefix}")
     await told("install", "done", f"{plan.prefix}, version {version}")
 
-    if not machine.has_joined:
+    is_there = machine.has_joined
+    if not is_there:
         labels = [label for label in chosen.get("PADDOCK_LABELS", "").split(",") if label]
         known = await machine.join(server, secret, name=plan.name, labels=labels, slots=plan.slots, sheet=plan.sheet)
         tell(f"Joined {known.paddock} as {known.host}")
+    else:
+        tell("This machine has joined before; its key stays.")
+        await asyncio.to_thread(tell_known, machine.home, reporter)
     if plan.kept == "by hand":
         machine.start_agent()
         return
     await told("service", "begun")
     try:
+        if is_there:
+            await wait_for_jobs(machine.home, tell)
         found = await machine.keep(plan.account, at_login=plan.kept == "log-in")
+        no_longer_replaced(machine.home)
     except AgentError as error:
         await told("service", "failed", str(error), error.remedy)
         raise

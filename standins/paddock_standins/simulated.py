@@ -13,6 +13,7 @@ import time
 import uuid
 import zlib
 from collections.abc import Callable, Collection, Mapping, Sequence
+from pathlib import Path
 
 from paddock_agent.doctor.evidence import Evidence
 from paddock_agent.doctor.note import Note
@@ -123,6 +124,8 @@ class SimulatedSystem(System):
             fresh={**description.environment, **description.fresh},
             refuses_rights=description.refuses_rights,
         )
+        self.real_files: dict[str, Path] = {}
+        """Files of the agent that really are on this machine, by their path on the stand-in."""
         for name, running in description.services.items():
             self.set_service(name, running)
 
@@ -183,6 +186,8 @@ class SimulatedSystem(System):
         """See the port."""
         if path == "/etc/machine-id":
             return f"{self._identity.hex}\n"
+        if real := self.real_files.get(path):
+            return real.read_text() if real.exists() else None
         return self._written.get(path, self._files.get(path))
 
     def write_text(self, path: str, text: str, mode: int) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import contextlib
 from pathlib import Path
 
@@ -54,7 +55,9 @@ async def step(server, made, name, state):
     await soon(lambda: server.steps(made["sheet"])[name]["state"] == state, f"{name} to be {state}")
 
 
-@pytest.mark.parametrize(("name", "host"), [("russet-02", "pippin-1"), ("dinghy-02", "wherry-1")])
+@pytest.mark.parametrize(
+    ("name", "host"), [("russet-02", "pippin-1"), ("dinghy-02", "wherry-1"), ("plover-01", "gull-1")]
+)
 async def test_a_bare_machine_comes_in_and_proves_itself(server, tmp_path, name, host):
     made = sheet_for(server, name, name=host, labels=["mobile"], slots=2)
     async with machine(name, tmp_path) as one:
@@ -71,8 +74,31 @@ async def test_a_bare_machine_comes_in_and_proves_itself(server, tmp_path, name,
         await soon(lambda: server.host(host)["link"] == "connected", "it to come back")
     shown = server.host(host)
     assert (shown["labels"], shown["slots"]) == (["mobile"], 2)
-    assert shown["facts"]["kept_by"].split("orchard")[-1].strip(".-") == host
-    assert shown["facts"]["user"] == ("paddock" if name == "russet-02" else f"NT SERVICE\\{shown['facts']['kept_by']}")
+    assert shown["facts"]["kept_by"].removesuffix(".service").split("orchard")[-1].strip(".-") == host
+    assert shown["facts"]["user"] == ("paddock" if name != "dinghy-02" else f"NT SERVICE\\{shown['facts']['kept_by']}")
+
+
+@pytest.mark.parametrize("name", ["plover-01", "russet-02", "dinghy-02"])
+async def test_a_host_is_repaired_with_its_key_once_its_job_has_ended(server, tmp_path, name):
+    host = f"{name}-again"
+    made = sheet_for(server, name, name=host)
+    async with machine(name, tmp_path) as one:
+        await typed(one, made["command"]["run"])
+        server.api.post(f"/api/v1/hosts/{host}/admit/")
+        await step(server, made, "prove", "done")
+        joined = server.host(host)["joined_at"]
+        number = server.submit("sleep 600", [f"host {host}"])
+        await soon(lambda: server.job(number)["state"] == "running", "the job to run")
+        again = sheet_for(server, name, name=host, repairs=True)
+        said = []
+        repairing = asyncio.create_task(run_line(one, again["command"]["run"], said.append))
+        waits = f"This agent runs job {number}. Waiting until it ends"
+        await soon(lambda: any(waits in line for line in said), "it to wait")
+        assert server.job(number)["state"] == "running"
+        server.api.post(f"/api/v1/jobs/{number}/cancel/")
+        await repairing
+        await step(server, again, "prove", "done")
+    assert server.host(host)["joined_at"] == joined
 
 
 async def test_one_that_starts_at_log_in(server, tmp_path):
