@@ -80,6 +80,10 @@ class Agent:
         """Asks the agent to end its scripts, say goodbye and return from ``run``."""
         self._stopping.set()
 
+    def running_attempts(self) -> list[str]:
+        """The attempts that run here."""
+        return self._attempts.known()
+
     def _is_idle(self) -> bool:
         return not self._attempts.known()
 

@@ -34,8 +34,11 @@ def running_attempts(home: Path) -> list[str]:
     return sorted(file.stem for file in (home / "running").glob("*.json"))
 
 
-async def wait_for_jobs(home: Path, say: Callable[[str], None]) -> None:
-    """Returns once no job runs. Until then, and a moment longer, the agent takes no new jobs."""
+async def wait_for_jobs(
+    home: Path, say: Callable[[str], None], attempts: Callable[[Path], list[str]] = running_attempts
+) -> None:
+    """Returns once no job runs. Until then, and a moment longer, the agent takes no new jobs. ``attempts`` gives those
+    that run."""
     mark = home / MARK
     last_message = -math.inf
     try:
@@ -43,7 +46,7 @@ async def wait_for_jobs(home: Path, say: Callable[[str], None]) -> None:
             _touch(mark)
             # An offer that was taken before the mark was there has its note soon after.
             await asyncio.sleep(TOUCH_SECONDS)
-            running = running_attempts(home)
+            running = attempts(home)
             if not running:
                 return
             if time.monotonic() - last_message >= MESSAGE_INTERVAL:

@@ -121,6 +121,10 @@ class Machine:
             task.cancel()
         self._watches.clear()
 
+    def running_attempts(self) -> list[str]:
+        """The attempts that its agent runs."""
+        return self._agent.running_attempts() if self._agent else []
+
     async def watch_report(self) -> str:
         """``paddock-agent watch report`` on that machine."""
         return await watch.report(self.system, keeping.watch_folder(self.system, identity.load(self.home)))

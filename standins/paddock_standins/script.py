@@ -115,7 +115,7 @@ async def _follow(machine: Machine, chosen: dict[str, str], secret: str, tell: T
     await told("service", "begun")
     try:
         if is_there:
-            await wait_for_jobs(machine.home, tell)
+            await wait_for_jobs(machine.home, tell, lambda _: machine.running_attempts())
         found = await machine.keep(plan.account, at_login=plan.kept == "log-in")
         no_longer_replaced(machine.home)
     except AgentError as error:

@@ -52,7 +52,7 @@ async def typed(one, line):
 
 
 async def step(server, made, name, state):
-    await soon(lambda: server.steps(made["sheet"])[name]["state"] == state, f"{name} to be {state}")
+    await soon(lambda: server.steps(made["sheet"])[name]["state"] == state, lambda: str(server.steps(made["sheet"])))
 
 
 @pytest.mark.parametrize(

@@ -25,11 +25,11 @@ def until(is_so: Callable[[], T], what: object = "it", patience: float = PATIENC
         rest = min(LONGEST_REST, rest * 1.3)
 
 
-async def soon(is_so: Callable[[], T], what: str = "it") -> T:
+async def soon(is_so: Callable[[], T], what: str | Callable[[], object] = "it") -> T:
     """The same inside an event loop."""
     ends = time.monotonic() + PATIENCE
     while True:
         if found := is_so():
             return found
-        assert time.monotonic() < ends, f"waited {PATIENCE:g} s for {what}"
+        assert time.monotonic() < ends, f"waited {PATIENCE:g} s for {what() if callable(what) else what}"
         await asyncio.sleep(0.005)
