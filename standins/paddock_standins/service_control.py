@@ -63,7 +63,7 @@ class SimulatedServiceControl(ServiceControl):
         return self._service(name).status
 
     def set_up(self, name: str, configuration: Configuration, password: str, environment: Mapping[str, str]) -> None:
-        """See the port. As in Windows, a wrong password shows only when the service starts, and one that runs goes on."""
+        """See the port. As in Windows, a wrong password shows only at the next start; one that runs goes on."""
         if not self._is_built_in(configuration.account) and not self.has_account(configuration.account):
             raise _error(windows.INVALID_SERVICE_ACCOUNT)
         status = self.services[name].status if name in self.services else Status(windows.STOPPED)

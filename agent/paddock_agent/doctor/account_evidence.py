@@ -234,7 +234,7 @@ def trial_checks(account: str, environment: dict[str, str], work: str) -> list[C
     entry = entry_of(account)
 
     def look() -> list[Check]:
-        failed = trials.try_all(work, "", entry[1] if entry else "")
+        failed = trials.try_all(work, "", [entry[1]] if entry else [])
         return [Check(f"trial: {one.part}", False, one.why, dict(one.facts)) for one in failed]
 
     return checks_as(account, environment, look, lambda why: Check("trial of work", False, why)) if work else []

@@ -380,18 +380,17 @@ class RealSystem(System):
         """See the port."""
         if quick:
             return await in_a_daemon_thread(lambda: trials.try_work_folder(work_folder))
-        return await in_a_daemon_thread(lambda: trials.try_all(work_folder, server, self._home()))
+        return await in_a_daemon_thread(lambda: trials.try_all(work_folder, server, self._homes()))
 
-    def _home(self) -> str:
-        """What jobs get as their home. Outside of a service HOME may be somebody else's: then it is the account's."""
-        if (named := os.environ.get("HOME")) and own_service():
-            return named
+    def _homes(self) -> list[str]:
+        """The home of the agent's account as the system has it, and what a service names as HOME. Outside of a service
+        that may be somebody else's."""
         if sys.platform == "win32":
-            return os.environ.get("USERPROFILE", "")
-        try:
-            return pwd.getpwuid(os.getuid()).pw_dir
-        except KeyError:
-            return ""
+            return [os.environ.get("USERPROFILE", "")]
+        found = [os.environ.get("HOME", "")] if own_service() else []
+        with contextlib.suppress(KeyError):
+            found.append(pwd.getpwuid(os.getuid()).pw_dir)
+        return [home for home in dict.fromkeys(found) if home]
 
     async def examine(self, note: Note, folder: str) -> Evidence:
         """See the port."""

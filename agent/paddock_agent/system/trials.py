@@ -16,7 +16,7 @@ import subprocess
 import sys
 import threading
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import partial
 from pathlib import Path
@@ -52,7 +52,7 @@ class FailedTrial:
 Trial = tuple[str, Callable[[], None], Callable[[], dict[str, str]]]
 
 
-def try_all(work_folder: str, server: str, home: str) -> list[FailedTrial]:
+def try_all(work_folder: str, server: str, homes: Sequence[str]) -> list[FailedTrial]:
     """Tries each part, with a time limit of its own; returns those that failed. ``server`` is its address."""
     temporary, named = temporary_folder()
     trials: list[Trial] = [
@@ -61,8 +61,8 @@ def try_all(work_folder: str, server: str, home: str) -> list[FailedTrial]:
         ("processes", _start_processes, limit_facts),
         ("temporary folder", lambda: write_in(temporary), lambda: {**folder_facts(temporary), **named}),
     ]
-    if home:
-        trials.append(("home", lambda: _enter(Path(home)), lambda: folder_facts(Path(home))))
+    for home in map(Path, homes):
+        trials.append(("home", partial(_enter, home), partial(folder_facts, home)))
     if server:
         trials.append(("server", lambda: _reach(server), lambda: {"address": server, **proxy_facts(server)}))
     return [*try_work_folder(work_folder), *failed_of(trials)]
