@@ -44,7 +44,7 @@ django.setup()
 from django.utils import timezone
 from paddock_server.hosts.models import Host, Paddock
 from paddock_server import secret
-from paddock_server.people.actions.add_user import add_user
+from paddock_server.access.actions.add_user import add_user
 from paddock_server.people.actions.make_token import make_token
 from paddock_server.people.actor import COMMAND_LINE
 from paddock_server.people.models import Role

@@ -171,3 +171,72 @@ def test_a_circle_would_be_noticed():
     }
     found = {name: imported(name, text, is_package=name == "p", modules=modules) for name, text in sources.items()}
     assert circles(found) == [{"p.a", "p.b", "p.c"}]
+
+
+# ---- layers of the server ------------------------------------------------------------------------------------------
+
+LAYERS = (
+    ("asgi", "serve", "cli", "urls", "web", "front", "terminal"),
+    ("api",),
+    ("link",),
+    ("yard", "board", "tool_reports"),
+    ("chores", "care", "telling", "bring_up"),
+    ("health", "runs"),
+    ("work",),
+    ("time_line",),
+    ("toolchains",),
+    ("access", "pipeline_secrets", "install"),
+    ("hosts",),
+    ("people",),
+    ("logbook",),
+    ("errors", "settings", "moments", "json_lists", "patterns", "secret", "sealing", "data_folder", "pooled_sqlite"),
+    ("storage", "changes", "process", "rest"),
+)
+"""The rooms of the server, from the top. A room uses rooms of lower rows. Within the first row and the last two, which
+are the composition root and the floor, rooms use each other as well."""
+TOP, FLOOR = 0, {len(LAYERS) - 2, len(LAYERS) - 1}
+
+
+def _room(module: str) -> str:
+    return module.split(".")[1]
+
+
+def upward(imports_of: dict[str, set[str]]) -> list[tuple[str, str]]:
+    """The imports that lead up, or to another room of the same row."""
+    row = {room: number for number, rooms in enumerate(LAYERS) for room in rooms}
+
+    def is_allowed(name: str, target: str) -> bool:
+        mine, other = row[_room(name)], row[_room(target)]
+        together = {mine, other} == {TOP} or {mine, other} <= FLOOR
+        return other > mine or together or _room(name) == _room(target)
+
+    pairs = ((name, target) for name, targets in imports_of.items() for target in targets)
+    return sorted(pair for pair in pairs if all("." in one for one in pair) and not is_allowed(*pair))
+
+
+def test_the_rooms_of_the_server_use_only_rooms_below_them():
+    modules = modules_of("server/paddock_server")
+    found = {
+        name: imported(name, file.read_text(), is_package=file.name == "__init__.py", modules=modules)
+        for name, file in modules.items()
+    }
+    assert upward(found) == []
+
+
+@pytest.mark.parametrize(
+    ("name", "target", "is_allowed"),
+    [
+        ("s.work.round", "s.hosts.models", True),
+        ("s.hosts.models", "s.work.round", False),
+        ("s.health.views", "s.runs.models", False),
+        ("s.health.views", "s.health.models", True),
+        ("s.storage.writer", "s.errors", True),
+        ("s.errors", "s.storage.writer", True),
+        ("s.errors", "s.logbook.write", False),
+        ("s.asgi", "s.front.headers", True),
+        ("s.storage.writer", "s.asgi", False),
+        ("s.api.urls", "s.urls", False),
+    ],
+)
+def test_an_import_that_leads_up_would_be_noticed(name, target, is_allowed):
+    assert (upward({name: {target}}) == []) == is_allowed

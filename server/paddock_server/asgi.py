@@ -24,12 +24,12 @@ from .front.one_crossing import OneCrossing  # noqa: E402
 from .front.origin import OwnOrigin, no_such_socket  # noqa: E402
 from .front.static_files import StaticFiles  # noqa: E402
 from .health.keepers import keep_finding, keep_reading  # noqa: E402
-from .link import running  # noqa: E402
 from .link.agents import agent_link  # noqa: E402
 from .link.feed import FeedConsumer  # noqa: E402
 from .link.leases import resume_after_start  # noqa: E402
 from .link.silence import keep_listening  # noqa: E402
 from .link.watch_lane import with_short_way  # noqa: E402
+from .process import event_loop  # noqa: E402
 from .runs.keeper import keep_tidy  # noqa: E402
 from .storage import start_writer, stop_writer  # noqa: E402
 from .telling.deliveries import keep_telling  # noqa: E402
@@ -52,7 +52,7 @@ _router = ProtocolTypeRouter(
 async def _lifespan(receive: Any, send: Any) -> None:
     """Starts the dispatcher, the leases and the keepers with the server, and ends them with it."""
     await receive()
-    running.server.loop = asyncio.get_running_loop()
+    event_loop.server.loop = asyncio.get_running_loop()
     start_writer()
     open_work.begin()
     keeping = [
@@ -72,7 +72,7 @@ async def _lifespan(receive: Any, send: Any) -> None:
     await resume_after_start()
     await send({"type": "lifespan.startup.complete"})
     await receive()
-    running.server.stopping = True
+    event_loop.server.stopping = True
     for task in keeping:
         task.cancel()
     await asyncio.gather(*keeping, return_exceptions=True)

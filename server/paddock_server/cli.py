@@ -106,8 +106,8 @@ def _token(options: argparse.Namespace) -> int:
 
 
 def _user(options: argparse.Namespace) -> int:
+    from .access.actions.add_user import add_user
     from .hosts.queries import paddock_called
-    from .people.actions.add_user import add_user
     from .people.actor import COMMAND_LINE
     from .people.models import Role
 

@@ -16,7 +16,7 @@ from paddock_agent import wire
 from .data_folder import FolderInUse, FolderOpen, close_to_others, locked
 from .front.doors import Doors, bounds_for, raise_file_limit
 from .front.protocol import BoundedHttp, BoundedSocket
-from .link import running
+from .process import event_loop
 
 SHUTDOWN_PATIENCE = 5
 
@@ -24,7 +24,7 @@ SHUTDOWN_PATIENCE = 5
 class _Server(uvicorn.Server):
     def handle_exit(self, sig: int, frame: FrameType | None) -> None:
         # Before the sockets close: agents whose sockets the server closes itself are not lost.
-        running.server.stopping = True
+        event_loop.server.stopping = True
         super().handle_exit(sig, frame)
 
 

@@ -43,6 +43,7 @@ INSTALLED_APPS = [
     "paddock_server.bring_up",
     "paddock_server.logbook",
     "paddock_server.time_line",
+    "paddock_server.link",
 ]
 
 MIDDLEWARE = [
@@ -95,7 +96,7 @@ SESSION_COOKIE_NAME = "paddock_session"
 SESSION_COOKIE_SAMESITE = "Strict"
 CSRF_COOKIE_NAME = "paddock_csrf"
 CSRF_COOKIE_SAMESITE = "Strict"
-CSRF_FAILURE_VIEW = "paddock_server.api.problems.csrf_failure"
+CSRF_FAILURE_VIEW = "paddock_server.rest.problems.csrf_failure"
 
 USE_TZ = True
 TIME_ZONE = "UTC"
@@ -122,7 +123,7 @@ REST_FRAMEWORK = {
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
     "DEFAULT_THROTTLE_RATES": {"join": "600/min", "report": "3000/min", "hook": "300/min"},
     "NUM_PROXIES": 0,  # whose word on the client counts is settled before: see PROXIES
-    "EXCEPTION_HANDLER": "paddock_server.api.problems.handle",
+    "EXCEPTION_HANDLER": "paddock_server.rest.problems.handle",
 }
 SPECTACULAR_SETTINGS = {
     "TITLE": "Yellow Paddock",
@@ -143,7 +144,7 @@ SPECTACULAR_SETTINGS = {
         "LinkEnum": "paddock_server.hosts.models.LINK_CHOICES",
         "RoleEnum": "paddock_server.people.models.Role.choices",
         "StandingEnum": "paddock_server.hosts.models.STANDINGS",
-        "ReadinessEnum": "paddock_server.hosts.serializers.READINESS_CHOICES",
+        "ReadinessEnum": "paddock_server.rest.fields.READINESS_CHOICES",
         "ArchEnum": "paddock_server.bring_up.models.ARCHES",
         "KeptEnum": "paddock_server.bring_up.models.KEPT",
         "SystemEnum": "paddock_server.bring_up.models.SYSTEMS",
@@ -152,7 +153,7 @@ SPECTACULAR_SETTINGS = {
         "SeverityEnum": "paddock_server.health.models.SEVERITIES",
         "DeliveryStateEnum": "paddock_server.telling.models.DELIVERY_STATES",
         "KindEnum": "paddock_server.telling.models.KINDS",
-        "RemedyKindEnum": "paddock_server.work.board_serializers.REMEDY_KINDS",
+        "RemedyKindEnum": "paddock_server.board.serializers.REMEDY_KINDS",
         "LevelEnum": "paddock_server.work.pipeline_serializers.LEVELS",
         "StepOutcomeEnum": "paddock_server.runs.models.STEP_OUTCOMES",
         "TestOutcomeEnum": "paddock_server.runs.models.TEST_OUTCOMES",

@@ -3,18 +3,18 @@
 from django.urls import include, path, re_path
 
 from . import web
-from .api import problems
+from .board.pipeline_views import HookView
+from .bring_up import install_views as install
 from .bring_up.agent_views import AskView, KnownView, ReportView
 from .care.views import calendar_feed
 from .health.agent_views import WatchKeyView, WatchView
 from .health.metrics import MetricsView
 from .hosts.join_view import JoinView, KeyView, LeaveView
-from .install import views as install
+from .rest import problems
 from .runs.agent_views import OutputPieceView
-from .work.pipeline_views import HookView
 
-handler400 = "paddock_server.api.problems.bad_request"
-handler500 = "paddock_server.api.problems.failed"
+handler400 = "paddock_server.rest.problems.bad_request"
+handler500 = "paddock_server.rest.problems.failed"
 
 urlpatterns = [
     path("api/v1/", include("paddock_server.api.urls")),

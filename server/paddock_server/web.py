@@ -7,7 +7,7 @@ from collections.abc import Callable
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 
-from .api.problems import respond
+from .rest.problems import respond
 from .storage.trouble import Trouble, trouble_of
 
 NOT_BUILT = "The web part is not built yet. `make web` builds it; `make demo` and `make test` do so by themselves."

@@ -3,8 +3,8 @@
 import pytest
 from people import somebody
 
+from paddock_server.access.actions.request_access import MAX_OPEN
 from paddock_server.logbook.models import Entry
-from paddock_server.people.actions.request_access import MAX_OPEN
 from paddock_server.people.models import AccessRequest, Grant, Role
 
 PATH = "/api/v1/access-requests/"

@@ -6,9 +6,9 @@ from people import FACTS, somebody
 from paddock_agent import wire
 from paddock_agent.probes import Probes, ProbesRefused
 from paddock_server.health.actions.greet import greet
-from paddock_server.link import connections
 from paddock_server.logbook.models import Entry
 from paddock_server.people.models import Role
+from paddock_server.process import connections
 from paddock_server.toolchains.actions.try_tool import take_trial
 from paddock_server.toolchains.catalogue import catalogue, public_key
 from paddock_server.toolchains.models import ToolEdit

@@ -10,11 +10,11 @@ from django.contrib.auth.models import AnonymousUser, User
 from people import somebody
 
 from paddock_server import cli
+from paddock_server.access.actions.add_user import add_user
 from paddock_server.errors import Invalid, NotAllowed, NotNow
 from paddock_server.hosts.models import Paddock
 from paddock_server.link.feed import GROUP, NOT_LOGGED_IN, FeedConsumer
 from paddock_server.logbook.models import Entry
-from paddock_server.people.actions.add_user import add_user
 from paddock_server.people.actor import SERVER, Actor, agent_of, person
 from paddock_server.people.models import Role
 

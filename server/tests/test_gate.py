@@ -11,9 +11,9 @@ from people import FACTS
 
 from paddock_agent import wire
 from paddock_core.link_state import Seen
+from paddock_server.health.actions.note_caller import note_caller
 from paddock_server.health.actions.note_link import note_link
 from paddock_server.hosts.actions.admit import admit
-from paddock_server.hosts.actions.note_caller import note_caller
 from paddock_server.hosts.actions.retire import leave
 from paddock_server.hosts.models import UNDO_DAYS, Host
 from paddock_server.hosts.queries import host_with_key

@@ -11,11 +11,11 @@ from django.utils import timezone
 from people import somebody
 
 from paddock_core.guessing import wait_after
+from paddock_server.access.actions.add_user import add_user
 from paddock_server.errors import Invalid
 from paddock_server.health.fleet_seen import SeenFleet
 from paddock_server.logbook.models import Entry
 from paddock_server.people import log_in_guard
-from paddock_server.people.actions.add_user import add_user
 from paddock_server.people.actor import SERVER
 from paddock_server.people.models import KnownPlace, Role, WrongLogIns
 

@@ -20,8 +20,8 @@ from paddock_server.health.actions.load_history import load_history
 from paddock_server.health.actions.note_link import note_link
 from paddock_server.health.models import FreshReadings, Health, HourOfReadings, LinkChange
 from paddock_server.health.queries import readings
-from paddock_server.link.pace import Pace
 from paddock_server.people.actor import COMMAND_LINE, Actor
+from paddock_server.process.rate_limit import Pace
 from paddock_server.toolchains.actions.take_in_survey import take_in_survey
 
 GB = 1024.0**3

@@ -309,7 +309,7 @@ def test_why_this_host_is_kept_with_the_attempt(operator, new_host):
 
 def test_an_offer_carries_slots_variables_and_the_version_that_was_asked_for(operator, new_host, monkeypatch):
     told = []
-    monkeypatch.setattr("paddock_server.link.connections.send", lambda host, message: told.append(message))
+    monkeypatch.setattr("paddock_server.process.connections.send", lambda host, message: told.append(message))
     new_host("knot-01", tools=[("jdk", "21.0.5"), ("git", "2.39.5")], slots=2)
     host = Host.objects.get()
     host.installations.create(tool="jdk", version="17.0.9", path="/opt/jdk-17/bin/java", home="/opt/jdk-17",

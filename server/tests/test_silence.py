@@ -8,8 +8,9 @@ import contextlib
 import pytest
 from waiting import soon
 
-from paddock_server.link import connections, silence
-from paddock_server.link.connections import Connection
+from paddock_server.link import silence
+from paddock_server.process import connections
+from paddock_server.process.connections import Connection
 
 
 @pytest.mark.django_db(transaction=True)

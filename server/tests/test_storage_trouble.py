@@ -10,8 +10,8 @@ from django.db import OperationalError
 from django.test import RequestFactory
 
 from paddock_server import web
-from paddock_server.api.problems import handle
 from paddock_server.errors import Invalid
+from paddock_server.rest.problems import handle
 from paddock_server.storage import trouble as storage_trouble
 from paddock_server.storage.trouble import BUSY, FULL, READ_ONLY, look, trouble_of
 

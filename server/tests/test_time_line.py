@@ -12,10 +12,10 @@ from paddock_server.health.actions.greet import greet
 from paddock_server.logbook.models import Entry
 from paddock_server.time_line.actions.check import check_time_line
 from paddock_server.time_line.actions.mark import mark
-from paddock_server.time_line.actions.note_restore import note_restore
 from paddock_server.time_line.beside import read_beside
 from paddock_server.time_line.identity import current_time_line, given_out, new_identity
 from paddock_server.time_line.models import TimeLine
+from paddock_server.work.actions.note_restore import note_restore
 from paddock_server.work.actions.take_report import attempt_called, take_report
 from paddock_server.work.models import Attempt
 

@@ -14,8 +14,9 @@ from watch_reports import RUNNING, STOPPED, UNIT, report
 
 from paddock_agent import wire
 from paddock_core.link_state import Seen
+from paddock_server.changes import Signal
 from paddock_server.errors import NotNow
-from paddock_server.health import vitals, watches
+from paddock_server.health import watches
 from paddock_server.health.actions import keep_findings as keep_findings_module
 from paddock_server.health.actions.have_started import have_started
 from paddock_server.health.actions.keep_findings import keep_findings
@@ -30,6 +31,7 @@ from paddock_server.hosts.models import Host, Paddock
 from paddock_server.logbook.models import Entry
 from paddock_server.people.actor import SERVER
 from paddock_server.people.models import Role
+from paddock_server.process import vitals
 from paddock_server.work.round import run_round
 
 KEPT = msgspec.structs.replace(FACTS, kept_by=UNIT, boot="b1", agent_version="0.1.0")
@@ -307,7 +309,9 @@ def test_a_reading_that_moves_is_followed_until_its_median_has(host):
 
 def test_the_opening_and_the_end_of_a_finding_are_both_announced(host, look, monkeypatch):
     announced = []
-    monkeypatch.setattr(keep_findings_module, "queue", lambda finding, event: announced.append((finding.code, event)))
+    hear = Signal()
+    hear.subscribe(lambda change: announced.append((change.finding.code, change.event)))
+    monkeypatch.setattr(keep_findings_module, "finding_changed", hear)
     key = make_watch_key(host)
     note_link(host, Seen.GOODBYE)
     post(key, report(host, STOPPED))

@@ -13,9 +13,9 @@ from paddock_agent import wire
 from paddock_server.health import watches
 from paddock_server.health.actions.take_watch_report import take_watch_report
 from paddock_server.hosts.actions.make_watch_key import make_watch_key
-from paddock_server.link import connections
-from paddock_server.link.connections import Connection
 from paddock_server.link.watch_lane import PATH, with_short_way
+from paddock_server.process import connections
+from paddock_server.process.connections import Connection
 
 
 class Asked:

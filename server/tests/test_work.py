@@ -11,6 +11,7 @@ from streaming import whole
 
 from paddock_agent import wire
 from paddock_core.link_state import Seen
+from paddock_server.board.fit_view import FitSerializer
 from paddock_server.health.actions.greet import greet
 from paddock_server.health.actions.note_link import note_link
 from paddock_server.health.models import LinkChange
@@ -23,7 +24,6 @@ from paddock_server.toolchains.models import Installation
 from paddock_server.work import round
 from paddock_server.work.actions.expire_offer import expire_offer
 from paddock_server.work.actions.take_report import take_report
-from paddock_server.work.fit_view import FitSerializer
 from paddock_server.work.fleet import REFUSAL_SECONDS
 from paddock_server.work.models import Attempt, Job
 from paddock_server.work.round import run_round

@@ -3,22 +3,22 @@
 from django.urls import path, re_path
 from drf_spectacular.views import SpectacularAPIView, SpectacularRedocView
 
+from ..access import views as access
+from ..board import board_view, fit_view
+from ..board import job_views as work
+from ..board import pipeline_views as pipelines
+from ..board import run_views as runs
 from ..bring_up import views as bring_up
 from ..care import views as care
 from ..chores import views as chores
 from ..health import views as health
-from ..hosts import views as hosts
-from ..logbook.views import LogbookView
-from ..people import access_views as access
 from ..people.views import SessionView
 from ..pipeline_secrets import views as secrets
-from ..runs import views as runs
 from ..telling import views as telling
+from ..tool_reports import views as toolchains
 from ..toolchains import catalogue_views as catalogue
-from ..toolchains import views as toolchains
-from ..work import board_view, fit_view
-from ..work import pipeline_views as pipelines
-from ..work import views as work
+from ..yard import views as hosts
+from .logbook_view import LogbookView
 
 HOST = "hosts/<str:name>/"
 FINDING = "findings/<int:pk>/"

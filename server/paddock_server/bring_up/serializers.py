@@ -6,7 +6,7 @@ from rest_framework import serializers
 
 from paddock_core.bring_up import Phase, State, Step
 
-from ..api.fields import AddressField
+from ..rest.fields import AddressField
 from .models import ARCHES, KEPT, STEPS, SYSTEMS, BringUp
 
 PHASES = [(phase.value, phase.value) for phase in Phase]

@@ -9,11 +9,11 @@ from rest_framework.views import APIView
 
 from paddock_agent.wire import LONGEST_WORK_FOLDER
 
-from ..api.reading import validated
 from ..errors import NotNow
 from ..hosts.queries import paddock_called
 from ..install.index import agent_version
 from ..people.actor import person
+from ..rest.reading import validated
 from . import ssh
 from .actions.give_up import give_up
 from .actions.go_in import forget_key, go_in, look

@@ -13,10 +13,10 @@ from django.utils import timezone
 
 from paddock_core.recurrence import HORIZON
 
+from ..changes import announce
 from ..errors import ActionError
 from ..hosts.actions.hold import drain, hold, resume
 from ..hosts.models import Host
-from ..link import feed
 from ..people.actor import SERVER
 from ..storage import action, savepoint
 from .actions.note_ahead import note_ahead
@@ -85,4 +85,4 @@ def _care_for(care: Care, starts: datetime, ends: datetime) -> None:
         time.held = [*time.held, *new]
         time.save(update_fields=["held"])
     if new or is_new:
-        feed.tell("care", care.pk)
+        announce("care", care.pk)

@@ -10,12 +10,12 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from ..api.problems import respond
-from ..api.reading import validated, whole_number
 from ..errors import NotAllowed, NotThere
 from ..hosts.models import LIVING, Host
 from ..people.actor import Actor, person
 from ..people.models import Role
+from ..rest.problems import respond
+from ..rest.reading import validated, whole_number
 from .actions.make_feed import end_feed, make_feed, reader_of
 from .actions.plan_care import drop_care, plan_all, plan_care
 from .calendar_file import read_calendar, written

@@ -13,7 +13,7 @@ from ..hosts.queries import visible_hosts
 from ..json_lists import listed
 from ..people.actor import Actor, person
 from ..people.models import Role
-from ..work.actions.submit import read_asked
+from ..toolchains.terms_input import read_asked
 from ..work.fleet import kept_fleet
 from .actions.start_chore import approve, keep_chore, start_chore, stop_run
 from .models import HOST_STATES, RUN_STATES, Chore, ChoreHost, ChoreRun

@@ -8,7 +8,7 @@ from typing import Any
 from django.conf import settings
 from django.http.request import split_domain_port, validate_host
 
-from ..api.problems import WRONG_NAME
+from ..rest.problems import WRONG_NAME
 from .refusal import refusal
 
 POLICY = (

@@ -10,7 +10,7 @@ from typing import Any
 from django.conf import settings
 from django.db import connection
 
-from ..api.problems import CONTENT_TYPE, problem
+from ..rest.problems import CONTENT_TYPE, problem
 from ..storage.trouble import look
 
 PATH = "/healthz"

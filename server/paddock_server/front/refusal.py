@@ -5,7 +5,7 @@ from __future__ import annotations
 import http
 import json
 
-from ..api.problems import CONTENT_TYPE, problem
+from ..rest.problems import CONTENT_TYPE, problem
 
 RETRY_AFTER = 5
 """Seconds."""

@@ -35,8 +35,9 @@ from paddock_core.trend import Trend
 
 from ..hosts.models import LIVING, EntryPass, Host
 from ..people.log_in_guard import ongoing_guessing
+from ..process import vitals
 from ..work.models import Attempt
-from . import vitals, watches
+from . import watches
 from .looking import stirred
 from .models import Health, LinkChange
 from .models import WatchedService as WatchedRow

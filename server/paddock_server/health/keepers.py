@@ -11,13 +11,14 @@ import time
 from channels.db import database_sync_to_async
 from django.conf import settings
 
+from ..process import vitals
+from ..process.meters import FINDINGS_LOOK
 from ..storage import run_in_writer
-from . import vitals, watches
+from . import watches
 from .actions.keep_findings import keep_findings
 from .actions.keep_readings import hosts_due, keep_readings, thin
 from .fleet_seen import SeenFleet
 from .looking import stirred
-from .meters import FINDINGS_LOOK
 
 log = logging.getLogger("paddock.health")
 

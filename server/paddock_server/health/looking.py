@@ -6,7 +6,8 @@ import asyncio
 
 from django.db import transaction
 
-from ..link import running
+from ..changes import Change
+from ..process import event_loop
 
 
 class _Stirred:
@@ -29,7 +30,7 @@ def stir(host_name: str) -> None:
 
     def do() -> None:
         stirred.hosts.add(host_name)
-        running.post(stirred.wake)
+        event_loop.post(stirred.wake)
 
     transaction.on_commit(do)
 
@@ -39,21 +40,22 @@ def stir_all() -> None:
 
     def do() -> None:
         stirred.everything = True
-        running.post(stirred.wake)
+        event_loop.post(stirred.wake)
 
     transaction.on_commit(do)
 
 
-def stir_named(noun: str, name: str) -> None:
-    """What the browsers are told has changed, the findings look at too."""
-    if noun == "host":
-        stir(name)
-    elif noun == "paddock":
-        stir_all()
-    else:
-        transaction.on_commit(lambda: running.post(stirred.wake))
+def hear(change: Change) -> None:
+    """The findings look at what they depend on."""
+    if change.noun not in ("host", "paddock", "pass", "log-in"):
+        return
+    if change.noun == "host":
+        stirred.hosts.add(change.name)
+    elif change.noun == "paddock":
+        stirred.everything = True
+    event_loop.post(stirred.wake)
 
 
-def note_job_ended() -> None:
+def note_job_ended(_: object) -> None:
     """An attempt has ended: the proportions of failures are others now."""
     stirred.jobs_ended = True

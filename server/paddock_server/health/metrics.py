@@ -19,13 +19,13 @@ from rest_framework.views import APIView
 from paddock_core.lifecycle import JobState
 
 from ..hosts.models import Host
-from ..link import connections
 from ..people.actor import person
 from ..people.authentication import BearerAuthentication
 from ..people.models import Role
+from ..process import connections
+from ..process.meters import REGISTRY
 from ..work.fleet import slots_working
 from ..work.models import Job
-from .meters import REGISTRY
 from .models import Finding
 
 

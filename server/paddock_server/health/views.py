@@ -13,7 +13,6 @@ from rest_framework.views import APIView
 from paddock_core.findings import BY_CODE
 from paddock_core.vitals import FIELDS
 
-from ..api.reading import validated
 from ..errors import Invalid, NotNow
 from ..hosts.actions.hold import hold
 from ..hosts.actions.restart import restart
@@ -21,6 +20,7 @@ from ..hosts.models import EntryPass
 from ..hosts.queries import host_called, record_called, visible_hosts
 from ..people.actor import person
 from ..people.models import Role
+from ..rest.reading import validated
 from .actions.ask_examination import ask_examination
 from .actions.have_started import have_started
 from .actions.put_aside import acknowledge, bring_back, snooze

@@ -9,14 +9,13 @@ from rest_framework.views import APIView
 
 from paddock_agent import wire
 from paddock_agent.errors import BadMessage
-from paddock_core.bring_up import Step
 from paddock_core.link_state import Link
 
-from ..bring_up.actions.note_step import note_failure
 from ..errors import ActionError, Invalid, KeyUnknown
 from .actions.guard import guarded
 from .actions.join import join
 from .actions.retire import leave
+from .events import JoinRefused, join_refused
 from .models import Host
 from .queries import bearer_of, host_with_key
 
@@ -67,7 +66,7 @@ class JoinView(ForAgents):
             with guarded(address):
                 host, key = join(asked, address)
         except ActionError as error:
-            note_failure(asked.sheet, asked.facts.hostname, Step.JOIN, address, error.detail)
+            join_refused.send(JoinRefused(asked.sheet, asked.facts.hostname, address, error.detail))
             raise
         answer = wire.JoinAnswer(
             key=key,

@@ -20,32 +20,32 @@ from paddock_agent import wire
 from paddock_agent.errors import BadMessage
 from paddock_core.link_state import Seen
 
-from ..api.problems import problem
-from ..health import vitals
+from ..health.actions.dispute import dispute
 from ..health.actions.greet import greet
+from ..health.actions.note_caller import note_caller
 from ..health.actions.note_link import note_link
 from ..health.actions.note_services import note_services, note_tried
 from ..health.actions.note_strange import note_strange
 from ..health.actions.note_trials import note_trials
-from ..hosts.actions.dispute import dispute
-from ..hosts.actions.note_caller import note_caller
 from ..hosts.models import Host
 from ..hosts.queries import host_with_key
+from ..process import connections, event_loop, vitals
+from ..process.connections import Connection
+from ..process.rate_limit import Pace
+from ..rest.problems import problem
 from ..runs.actions.take_folders import take_folders
 from ..runs.actions.take_outputs import take_outputs
 from ..runs.actions.take_step import take_step
 from ..runs.log_lane import LogLane
 from ..storage import run_in_writer
 from ..storage.trouble import trouble_of
-from ..time_line.actions.note_restore import note_restore
 from ..toolchains.actions.take_in_survey import take_in_survey
 from ..toolchains.actions.try_tool import take_trial
 from ..work import dispatcher
+from ..work.actions.note_restore import note_restore
 from ..work.actions.take_report import take_report
 from ..work.fleet import row_with_key
-from . import connections, leases, running, twins
-from .connections import Connection
-from .pace import Pace
+from . import leases, twins
 
 log = logging.getLogger("paddock.link")
 
@@ -114,7 +114,7 @@ async def agent_link(scope: Scope, receive: Receive, send: Send) -> None:
     except (TimeoutError, _Closed):
         pass
     finally:
-        if entered and connections.leave(connection) and not running.server.stopping:
+        if entered and connections.leave(connection) and not event_loop.server.stopping:
             await run_in_writer(_note_end, host.pk, _seen_at_the_end(connection))
             grace, lease = (0, 0) if connection.said_goodbye else (connection.grace, connection.lease)
             leases.expire_later(host.pk, grace, lease)

@@ -5,7 +5,6 @@ from __future__ import annotations
 import asyncio
 import hashlib
 import logging
-from collections.abc import Callable
 from typing import Any
 
 from channels.db import database_sync_to_async
@@ -13,17 +12,13 @@ from channels.generic.websocket import AsyncJsonWebsocketConsumer
 from channels.layers import get_channel_layer
 from django.contrib.auth.models import User
 from django.contrib.sessions.models import Session
-from django.db import transaction
 from django.utils import timezone
 
-from ..health import looking
-from ..hosts.models import Host
+from ..changes import Change
 from ..people.actor import Actor, person
 from ..people.models import Role
-from ..storage import on_rollback
-from ..work import changed_hosts
+from ..process import event_loop
 from ..work.visible import visible_jobs
-from . import running
 
 log = logging.getLogger("paddock.feed")
 
@@ -40,55 +35,21 @@ LOOKED_AT_EVERY = 30.0
 """Seconds after which it is looked up again whether the person is still logged in, and what they may see."""
 
 
-def tell(noun: str, name: object, paddock: str = "") -> None:
-    """Tells every browser, once the transaction is through, that a thing has changed."""
-    if noun == "host":
-        _note_change(lambda: changed_hosts.note(str(name)))
-    if noun == "paddock":
-        _note_change(changed_hosts.note_paddocks)
-    _tell(noun, str(name), paddock)
-
-
-def tell_of_slots(host: Host, *, refuses: bool = False) -> None:
-    """The same of a host of which no more has changed than how many of its slots work; or which ``refuses``."""
-    note = changed_hosts.note if refuses else changed_hosts.note_slots
-    _note_change(lambda: note(host.name))
-    _tell("host", host.name, host.paddock.name)
-
-
-def _note_change(note: Callable[[], None]) -> None:
-    """At once, and again if it is taken back."""
-    note()
-    changed_hosts.follow()
-
-    def taken_back() -> None:
-        note()
-        changed_hosts.follow()
-
-    on_rollback(taken_back)
-
-
-def _tell(noun: str, name: str, paddock: str) -> None:
-    if noun in ("host", "paddock", "pass"):
-        looking.stir_named(noun, name)
-    note = {"type": "feed.note", "noun": noun, "name": name, "paddock": paddock}
-    transaction.on_commit(lambda: running.post(_send, note))
-
-
-def tell_now(noun: str, name: object) -> None:
-    """The same of something that is in no database. Called in the server's loop."""
-    _send({"type": "feed.note", "noun": noun, "name": str(name), "paddock": ""})
+def pass_on(change: Change) -> None:
+    """Hands a change to every browser. Safe from every thread."""
+    note = {"type": "feed.note", "noun": change.noun, "name": change.name, "paddock": change.paddock}
+    event_loop.post(_send, note)
 
 
 def end_session(key: str) -> None:
-    """Ends every feed that was opened with this session, once the transaction is through."""
-    transaction.on_commit(lambda: running.post(_send, {"type": "feed.over"}, _session_group(key)))
+    """Ends every feed that was opened with this session."""
+    event_loop.post(_send, {"type": "feed.over"}, _session_group(key))
 
 
 def _send(note: dict[str, str], group: str = GROUP) -> None:
     layer = get_channel_layer()
     assert layer is not None
-    running.start(layer.group_send(group, note))
+    event_loop.start(layer.group_send(group, note))
 
 
 def _session_group(key: str) -> str:

@@ -12,8 +12,9 @@ from paddock_core.link_state import Link, Seen
 
 from ..health.actions.note_link import note_link
 from ..hosts.models import LIVING, Host
+from ..process import connections, event_loop
 from ..storage import run_in_writer
-from . import connections, leases, running
+from . import leases
 
 log = logging.getLogger("paddock.link")
 
@@ -31,7 +32,7 @@ async def keep_listening() -> None:
             await _heal(healed_at)
         for connection in connections.silent(time.monotonic()):
             try:
-                if connections.leave(connection) and not running.server.stopping:
+                if connections.leave(connection) and not event_loop.server.stopping:
                     await run_in_writer(_note, connection.host_id, Seen.SILENCE)
                     leases.expire_later(connection.host_id, 0, max(0.0, connection.lease - connection.grace))
             except Exception:

@@ -13,8 +13,8 @@ from dataclasses import dataclass, field
 from paddock_agent import wire
 from paddock_core.suspicion import is_an_earlier_boot
 
-from . import connections
-from .connections import Connection
+from ..process import connections
+from ..process.connections import Connection
 
 MOST_KNOWN = 5000
 BOOTS_KEPT = 10

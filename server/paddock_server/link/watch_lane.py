@@ -14,7 +14,7 @@ from paddock_agent.errors import BadMessage
 
 from .. import secret
 from ..health import watches
-from . import connections
+from ..process import connections
 
 PATH = "/agent/v1/watch"
 ANSWER = wire.encode(wire.WatchAnswer())

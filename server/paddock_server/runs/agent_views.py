@@ -5,10 +5,10 @@ from __future__ import annotations
 from django.http import HttpResponse, JsonResponse
 from rest_framework.request import Request
 
-from ..api.reading import whole_number
 from ..errors import Invalid, KeyUnknown
 from ..hosts.join_view import ForAgents
 from ..hosts.queries import bearer_of, host_with_key
+from ..rest.reading import whole_number
 from .actions.take_outputs import PIECE, take_piece
 
 

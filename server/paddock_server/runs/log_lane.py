@@ -16,8 +16,9 @@ from channels.db import database_sync_to_async
 
 from paddock_agent import wire
 
+from ..changes import Change, changed
 from ..hosts.models import Host
-from ..link import feed, running
+from ..process import event_loop
 from ..work.actions.take_report import attempt_called
 from . import log_store
 
@@ -106,9 +107,9 @@ def _tell(job: int) -> None:
     """Tells browsers soon, and once for all that comes until then."""
     if job not in _due:
         _due.add(job)
-        running.post_later(TELL_EVERY, _told, job)
+        event_loop.post_later(TELL_EVERY, _told, job)
 
 
 def _told(job: int) -> None:
     _due.discard(job)
-    feed.tell_now("log", job)
+    changed.send(Change("log", str(job)))

@@ -12,7 +12,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from ..errors import NotNow
-from ..link import running
+from ..process import event_loop
 from ..sealing import unseal
 from ..storage import run_in_writer
 from .models import Delivery
@@ -39,7 +39,7 @@ _deliveries = _Deliveries()
 
 def wake_after_commit() -> None:
     """There is something new to send, once the transaction is through."""
-    transaction.on_commit(lambda: running.post(_deliveries.wake))
+    transaction.on_commit(lambda: event_loop.post(_deliveries.wake))
 
 
 async def keep_telling() -> None:

@@ -7,9 +7,9 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from ..api.reading import validated
 from ..people.actor import person
 from ..people.models import Role
+from ..rest.reading import validated
 from .actions.keep_telling import change_telling, make_telling, remove_telling, send_again, try_out
 from .models import Delivery, Telling
 from .serializers import (

@@ -11,10 +11,10 @@ from rest_framework.views import APIView
 from paddock_agent.catalogue import built_in
 from paddock_core.link_state import Link
 
-from ..api.reading import validated
 from ..errors import NotThere
 from ..hosts.queries import host_called, visible_hosts
 from ..people.actor import Actor, person
+from ..rest.reading import validated
 from .actions.edit_tool import edit_numbered, release, write_definition
 from .actions.try_tool import try_tool
 from .catalogue import catalogue, public_key

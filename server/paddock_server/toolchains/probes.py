@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from paddock_agent import wire
 
-from ..link import connections
+from ..process import connections
 from .catalogue import catalogue, signature_of_set
 
 

@@ -4,10 +4,10 @@ from rest_framework import serializers
 
 from paddock_core.kits import Stands
 
-from ..api.fields import NumberField
 from ..hosts.models import LABEL, NAME
 from ..people.actor import Actor
 from ..people.models import Role
+from ..rest.fields import NumberField
 from .models import WHATS, Kit
 
 STANDS = [(one.value, one.value) for one in Stands]

@@ -13,17 +13,18 @@ from paddock_core import lifecycle
 from paddock_core.fleet import Installation
 from paddock_core.lifecycle import ENDED, AttemptState, JobState
 
+from ..changes import announce
 from ..errors import NotNow
-from ..health import looking
 from ..hosts.actions.hold import hold_if_drained
 from ..hosts.models import Host
-from ..link import connections, feed
 from ..logbook.write import write
 from ..people.actor import SERVER
 from ..pipeline_secrets.giving import values_for
+from ..process import connections
 from ..storage.rows import insert, update
 from ..time_line.identity import new_identity
 from . import dispatcher, offers, open_work
+from .events import attempt_ended
 from .fleet import is_draining
 from .models import Attempt, Job
 
@@ -87,7 +88,7 @@ def _save(job: Job, was: JobState, after: lifecycle.Job) -> None:
         job.ended_at = now
         changed.append("ended_at")
     update(job, changed)
-    feed.tell("job", job.pk)
+    announce("job", job.pk)
 
 
 def _attempt(job: Job, number: int) -> Attempt:
@@ -113,7 +114,7 @@ def _create_attempt(job: Job, instruction: lifecycle.CreateAttempt, details: Det
     )
     insert(attempt)
     open_work.tried(attempt)
-    feed.tell_of_slots(place.host)
+    announce("host", place.host.name, place.host.paddock.name, only_slots=True)
 
 
 def _set_attempt(job: Job, instruction: lifecycle.SetAttempt, details: Details) -> None:
@@ -131,10 +132,11 @@ def _set_attempt(job: Job, instruction: lifecycle.SetAttempt, details: Details) 
     if attempt.state in _OVER:
         attempt.ended_at = now
         changed.append("ended_at")
-        looking.note_job_ended()
+        attempt_ended.send(attempt)
     update(attempt, changed)
     open_work.tried(attempt)
-    feed.tell_of_slots(attempt.host, refuses=attempt.state in _OVER and attempt.started_at is None)
+    host, refuses = attempt.host, attempt.state in _OVER and attempt.started_at is None
+    announce("host", host.name, host.paddock.name, only_slots=not refuses)
 
 
 def _send_offer(job: Job, instruction: lifecycle.SendOffer, _: Details) -> None:
@@ -173,7 +175,7 @@ def _keep_note(job: Job, instruction: lifecycle.KeepNote, _: Details) -> None:
         open_work.changing(job)
         attempt.note = f"{attempt.note} {instruction.note}".strip()[:2000]
         attempt.save(update_fields=["note"])
-        feed.tell("job", job.pk)
+        announce("job", job.pk)
 
 
 def _hold_if_drained(job: Job, instruction: lifecycle.HoldIfDrained, _: Details) -> None:

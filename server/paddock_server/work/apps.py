@@ -7,11 +7,14 @@ class WorkConfig(AppConfig):
 
     def ready(self) -> None:
         """What waits for an event hears what to do then: it knows of none of it."""
-        from . import changed_hosts, dispatcher, offers
+        from ..changes import noted
+        from . import changed_hosts, dispatcher, fleet, offers
         from .actions.expire_offer import expire_offer
-        from .fleet import bring_up_to_date
         from .round import run_round
 
         dispatcher.decides_by(run_round)
         offers.expire_by(expire_offer)
-        changed_hosts.follow_by(bring_up_to_date)
+        changed_hosts.follow_by(fleet.bring_up_to_date)
+        noted.subscribe(changed_hosts.hear)
+        noted.subscribe(fleet.hear)
+        noted.subscribe(dispatcher.hear)

@@ -1,5 +1,4 @@
-"""What has changed since the fleet in memory was last brought up to date. The live feed notes it: every action tells it
-of what it changes."""
+"""Which hosts have changed since the fleet in memory was last brought up to date."""
 
 from __future__ import annotations
 
@@ -7,7 +6,8 @@ import threading
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-from ..storage import before_commit
+from ..changes import Change
+from ..storage import before_commit, on_rollback
 
 
 @dataclass
@@ -53,9 +53,23 @@ def follow_by(bring_up_to_date: Callable[[], None]) -> None:
     _follow = bring_up_to_date
 
 
-def follow() -> None:
-    """For an action: what it noted is taken over with its batch, before that is committed."""
-    before_commit(_follow)
+def hear(change: Change) -> None:
+    """Notes a change of a host or a paddock, to be taken over with its batch before that is committed; and again if it
+    is rolled back."""
+    if change.noun not in ("host", "paddock"):
+        return
+
+    def note_it() -> None:
+        if change.noun == "paddock":
+            note_paddocks()
+        elif change.only_slots:
+            note_slots(change.name)
+        else:
+            note(change.name)
+        before_commit(_follow)
+
+    note_it()
+    on_rollback(note_it)
 
 
 def paddocks_edition() -> int:

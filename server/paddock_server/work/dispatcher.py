@@ -9,8 +9,9 @@ from collections.abc import Callable
 
 from django.db import transaction
 
-from ..health.meters import DISPATCH_ROUND
-from ..link import running
+from ..changes import Change
+from ..process import event_loop
+from ..process.meters import DISPATCH_ROUND
 from ..storage import before_commit, run_in_writer
 
 log = logging.getLogger("paddock.dispatcher")
@@ -56,12 +57,18 @@ def wake_after_commit() -> None:
     """Asks for a round: at the end of the batch, so that what it decides is committed with what it is for; or, where
     the last one took long, once the transaction is through. Many wishes make one round."""
     if _dispatcher.took > LONGEST_WITHIN or not before_commit(_round):
-        transaction.on_commit(lambda: running.post(_dispatcher.wake))
+        transaction.on_commit(lambda: event_loop.post(_dispatcher.wake))
+
+
+def hear(change: Change) -> None:
+    """A job that waits may fit after a change of these."""
+    if change.noun in ("host", "paddock", "kit", "catalogue") and not change.only_slots:
+        wake_after_commit()
 
 
 def wake_later(seconds: float) -> None:
     """Asks for a round some time after the transaction is through."""
-    transaction.on_commit(lambda: running.post(_dispatcher.wake_in, seconds))
+    transaction.on_commit(lambda: event_loop.post(_dispatcher.wake_in, seconds))
 
 
 def _round() -> None:

@@ -21,17 +21,16 @@ from paddock_core.fit import Requirement
 from paddock_core.fleet_index import FleetIndex
 from paddock_core.lifecycle import LIVE, AttemptState
 from paddock_core.link_state import Link
-from paddock_core.terms import Asked, Term, parse_asked
 
-from ..health import vitals
-from ..health.models import WatchedService
+from ..changes import Change
 from ..hosts.models import LIVING, Host
-from ..link import running
-from ..storage import action, is_writer
+from ..process import event_loop, vitals
+from ..storage import action, is_writer, on_rollback
 from ..storage.roles import only_reads
 from ..toolchains import words as known_words
 from ..toolchains.catalogue import catalogue
 from ..toolchains.models import Installation
+from ..toolchains.terms_input import terms_of
 from . import changed_hosts, open_work
 from .models import Attempt
 
@@ -112,7 +111,7 @@ def fleet(paddocks: Collection[str] | None = None) -> list[core.Host]:
 
 def _bring_up_to_date() -> None:
     changed = changed_hosts.take()
-    is_told = running.server.loop is not None
+    is_told = event_loop.server.loop is not None
     paddocks = changed_hosts.paddocks_edition()
     if not is_told or paddocks != _kept.paddocks or time.monotonic() - _kept.read_all_at > LOOK_AT_ALL:
         _take_over(None)
@@ -135,8 +134,9 @@ def _take_over(names: Collection[str] | None) -> None:
     _read_installations(hosts)
     working, refusing = slots_working(keys), hosts_refusing()
     services: dict[int, dict[str, str]] = defaultdict(dict)
-    watched = WatchedService.objects.all() if keys is None else WatchedService.objects.filter(host__in=keys)
-    for pk, name, how in watched.values_list("host", "name", "running"):
+    watched = Host.objects.exclude(watched=None)
+    watched = watched if keys is None else watched.filter(pk__in=keys)
+    for pk, name, how in watched.values_list("pk", "watched__name", "watched__running"):
         services[pk][name] = how
     there = {host.name for host in hosts}
     for name in (_kept.rows.keys() if names is None else set(names) & _kept.rows.keys()) - there:
@@ -293,21 +293,6 @@ def _read_installations(hosts: list[Host]) -> None:
 # ---- terms ---------------------------------------------------------------------------------------------------------
 
 
-def terms_of(texts: tuple[str, ...]) -> tuple[Term, ...]:
-    """Reads the terms of a job; many jobs ask for the same."""
-    return asked_of(texts).terms
-
-
-def asked_of(texts: tuple[str, ...]) -> Asked:
-    """Reads the lines of a job, terms and preferences."""
-    return _asked_by(known_words.edition(), texts)
-
-
-@lru_cache(maxsize=4096)
-def _asked_by(edition: tuple[int, int], texts: tuple[str, ...]) -> Asked:
-    return parse_asked(texts, known_words.words())
-
-
 def requirement_of(
     texts: tuple[str, ...], slots: int, reach: frozenset[str] | None, let_in: frozenset[str] | None, is_own: bool
 ) -> Requirement:
@@ -325,6 +310,13 @@ def _requirement_by(
     is_own: bool,
 ) -> Requirement:
     return Requirement(terms_of(texts), slots, reach, let_in, is_own)
+
+
+def hear(change: Change) -> None:
+    """A new catalogue may order the versions of a tool otherwise."""
+    if change.noun == "catalogue":
+        forget_fleet()
+        on_rollback(forget_fleet)
 
 
 def forget_fleet() -> None:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from django.db import transaction
 
-from ..link import running
+from ..process import event_loop
 from ..storage import run_in_writer
 
 OFFER_SECONDS = 60.0
@@ -21,7 +21,7 @@ _offers = _Offers()
 
 def watch(attempt_id: int) -> None:
     """Takes the offer back, some time after the transaction is through, unless it was answered by then."""
-    transaction.on_commit(lambda: running.post_later(OFFER_SECONDS, _expire, attempt_id))
+    transaction.on_commit(lambda: event_loop.post_later(OFFER_SECONDS, _expire, attempt_id))
 
 
 def expire_by(expire_offer: Callable[[int, float], None]) -> None:
@@ -30,4 +30,4 @@ def expire_by(expire_offer: Callable[[int, float], None]) -> None:
 
 
 def _expire(attempt_id: int) -> None:
-    running.start(run_in_writer(_offers.expire, attempt_id, OFFER_SECONDS))
+    event_loop.start(run_in_writer(_offers.expire, attempt_id, OFFER_SECONDS))

@@ -18,12 +18,13 @@ from paddock_core.lifecycle import JobState
 from paddock_core.reasons import Reason, ReasonKind
 from paddock_core.terms import DiskTerm, parts
 
-from ..link import feed
+from ..changes import announce
 from ..storage import savepoint
+from ..toolchains.terms_input import asked_of
 from . import dispatcher, open_work
 from .actions.place import place
 from .fence import Fences, fences
-from .fleet import REFUSAL_SECONDS, asked_of, kept_fleet, requirement_of, row_of
+from .fleet import REFUSAL_SECONDS, kept_fleet, requirement_of, row_of
 from .lately import lately
 from .models import Job
 
@@ -103,7 +104,7 @@ def _give_reasons(jobs: Iterable[Job], reasons: Mapping[int, Reason], kept: Mapp
     with savepoint():
         Job.objects.bulk_update(changed, REASON_FIELDS, batch_size=200)
     for job in changed:
-        feed.tell("job", job.pk)
+        announce("job", job.pk)
 
 
 def requirement_for(job: Job, fences: Fences) -> Requirement:

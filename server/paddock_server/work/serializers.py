@@ -8,7 +8,7 @@ from rest_framework import serializers
 from paddock_core.pipeline_file import FileMistakes, read_steps
 from paddock_core.pipeline_file.reading import MAX_STARS
 
-from ..api.fields import NumberField
+from ..rest.fields import NumberField
 from .actions.submit import implied_by
 from .models import ATTEMPT_STATES, JOB_STATES, Attempt, Job, Submission
 

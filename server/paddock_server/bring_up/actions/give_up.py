@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from django.utils import timezone
 
+from ...changes import announce
 from ...errors import NotNow
 from ...hosts.actions.revoke_pass import revoke_pass
-from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
@@ -26,4 +26,4 @@ def give_up(actor: Actor, sheet: BringUp) -> None:
     if sheet.entry_pass and sheet.entry_pass.revoked_at is None and not others.exists():
         revoke_pass(actor, sheet.entry_pass)
     write(actor, "no longer expected", "host", str(sheet), sheet.paddock.name)
-    feed.tell("bring-up", sheet.pk, sheet.paddock.name)
+    announce("bring-up", sheet.pk, sheet.paddock.name)

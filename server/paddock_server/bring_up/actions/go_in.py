@@ -11,10 +11,10 @@ from ...hosts.actions.make_pass import make_pass
 from ...hosts.actions.revoke_pass import end_spare_pass
 from ...hosts.models import EntryPass
 from ...install.scripts import script_for
-from ...link import running
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...process import event_loop
 from ...storage import action, run_in_writer
 from .. import ssh
 from ..choices import choices_of
@@ -64,7 +64,7 @@ def go_in(actor: Actor, sheet: BringUp, address: str, port: int, user: str, fing
     target = ssh.Target(address, port, user.strip(), ssh.written(key), password)
     _begin_trip(actor, sheet, target)
     by_hand = sheet.kept == "by hand"
-    running.post(lambda: running.start(_bring_up(sheet.pk, target, script, secret, by_hand, made.pk)))
+    event_loop.post(lambda: event_loop.start(_bring_up(sheet.pk, target, script, secret, by_hand, made.pk)))
 
 
 @action

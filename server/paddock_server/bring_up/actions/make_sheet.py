@@ -11,11 +11,11 @@ from django.core.exceptions import ValidationError
 
 from paddock_agent.wire import folder_trouble
 
+from ...changes import announce
 from ...errors import Invalid, NotNow
 from ...hosts.actions.make_pass import make_pass
 from ...hosts.models import LIVING, NAME, EntryPass, Host, Paddock
 from ...hosts.wording import clean_labels
-from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
@@ -67,7 +67,7 @@ def make_sheet(
     sheet = sheet_of(actor, paddock, made_pass, checked)
     sheet.save()
     write(actor, "expected", "host", str(sheet), paddock.name, system=wanted.system, kept=wanted.kept)
-    feed.tell("bring-up", sheet.pk, paddock.name)
+    announce("bring-up", sheet.pk, paddock.name)
     return sheet, secret
 
 

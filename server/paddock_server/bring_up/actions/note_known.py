@@ -6,10 +6,10 @@ from django.utils import timezone
 
 from paddock_core.bring_up import Step
 
+from ...changes import announce
 from ...errors import NotNow
 from ...hosts.actions.revoke_pass import end_spare_pass
 from ...hosts.models import Host
-from ...link import feed
 from ...logbook.write import write
 from ...people.actor import agent_of
 from ...storage import action
@@ -36,4 +36,4 @@ def note_known(sheet: BringUp, host: Host) -> None:
         defaults={"began_at": now, "ended_at": now, "failed": False, "found": said, "remedy": [], "checks": []},
     )
     write(agent_of(host.name), "installs again", "host", host.name, host.paddock.name, sheet=sheet.pk)
-    feed.tell("bring-up", sheet.pk, host.paddock.name)
+    announce("bring-up", sheet.pk, host.paddock.name)

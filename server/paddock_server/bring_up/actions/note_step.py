@@ -10,8 +10,9 @@ from django.utils import timezone
 
 from paddock_core.bring_up import TOLD, Step
 
+from ...changes import announce
 from ...errors import Invalid, NotThere
-from ...link import feed
+from ...hosts.events import JoinRefused
 from ...storage import action
 from ..models import BringUp, ToldStep
 from .prove import prove_if_ready
@@ -69,9 +70,14 @@ def note_step(
     sheet.address = address
     sheet.hostname = hostname[:200] or sheet.hostname
     sheet.save(update_fields=["address", "hostname"])
-    feed.tell("bring-up", sheet.pk, sheet.paddock.name)
+    announce("bring-up", sheet.pk, sheet.paddock.name)
     if step == Step.SERVICE.value and mark == "done" and sheet.repairs and sheet.host:
         prove_if_ready(sheet.host)
+
+
+def note_refused_join(refused: JoinRefused) -> None:
+    """Notes on the machine's sheet, if there is one, why it was not let in."""
+    note_failure(refused.sheet, refused.hostname, Step.JOIN, refused.address, refused.why)
 
 
 def note_failure(code: str, hostname: str, step: Step, address: str, why: str) -> None:

@@ -7,10 +7,10 @@ from collections.abc import Sequence
 
 from paddock_core.planned import Expected, read_planned
 
+from ...changes import announce
 from ...errors import ActionError, Invalid
 from ...hosts.actions.make_pass import make_pass
 from ...hosts.models import LIVING, Host, Paddock
-from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
@@ -43,7 +43,7 @@ def plan(actor: Actor, paddock: Paddock, text: str, server: str, hours: int) -> 
     sheets = BringUp.objects.bulk_create(sheet_of(actor, paddock, entry_pass, one, batch) for one in wanted if one)
     names = [sheet.name for sheet in sheets]
     write(actor, "expected", "hosts", f"{len(names)} hosts", paddock.name, names=names)
-    feed.tell("bring-up", batch, paddock.name)
+    announce("bring-up", batch, paddock.name)
     return sheets, secret
 
 

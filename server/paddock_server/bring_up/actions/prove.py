@@ -8,9 +8,9 @@ from paddock_core.bring_up import Step
 from paddock_core.lifecycle import JobState
 from paddock_core.link_state import Link
 
+from ...changes import announce
 from ...errors import NotNow
 from ...hosts.models import Host
-from ...link import feed
 from ...people.actor import SERVER, Actor
 from ...people.models import Role
 from ...storage import action
@@ -52,7 +52,7 @@ def prove(actor: Actor, sheet: BringUp) -> None:
         is_own=True,
     )
     sheet.save(update_fields=["proof"])
-    feed.tell("bring-up", sheet.pk, sheet.paddock.name)
+    announce("bring-up", sheet.pk, sheet.paddock.name)
 
 
 def prove_if_ready(host: Host) -> None:

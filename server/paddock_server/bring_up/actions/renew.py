@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+from ...changes import announce
 from ...errors import NotNow
 from ...hosts.actions.make_pass import make_pass
 from ...hosts.actions.replace_pass import replace_pass
-from ...link import feed
 from ...people.actor import Actor
 from ...people.models import Role
 from ...storage import action
@@ -26,5 +26,5 @@ def renew(actor: Actor, sheet: BringUp) -> str:
         made, secret = make_pass(actor, sheet.paddock, f"for {sheet}", 24, 1, tuple(sheet.labels), sheet.slots)
     sheet.entry_pass, sheet.given_up_at = made, None
     sheet.save(update_fields=["entry_pass", "given_up_at"])
-    feed.tell("bring-up", sheet.pk, sheet.paddock.name)
+    announce("bring-up", sheet.pk, sheet.paddock.name)
     return secret

@@ -12,9 +12,9 @@ from django.utils import timezone
 from paddock_core.errors import RuleError
 from paddock_core.recurrence import checked_rule
 
+from ...changes import announce
 from ...errors import Invalid
 from ...hosts.models import LIVING, Host, Paddock
-from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
@@ -59,7 +59,7 @@ def plan_care(
     verb = "planned care for" if is_new else "changed the care of"
     write(actor, verb, "host" if host else "paddock", place, paddock.name, what=what, starts=starts_at.isoformat(),
           ends=ends_at.isoformat(), rule=care.rule)  # fmt: skip
-    feed.tell("care", care.pk)
+    announce("care", care.pk)
     return care
 
 
@@ -89,7 +89,7 @@ def drop_care(actor: Actor, care: Care) -> None:
     name = care.host.name if care.host else care.paddock.name
     write(actor, "dropped the care of", "host" if care.host else "paddock", name, care.paddock.name, what=care.what)
     care.delete()
-    feed.tell("care", name)
+    announce("care", name)
 
 
 def _times_of(rule: str, starts_at: datetime, zone: ZoneInfo) -> dict[str, object]:

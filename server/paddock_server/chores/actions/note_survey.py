@@ -14,6 +14,8 @@ from ..models import ChoreHost
 @action
 def note_survey(host: Host, marks: Sequence[str]) -> None:
     """``marks`` are those of the requests that it answers; others than a chore's are passed over."""
+    if not marks:
+        return
     for row in ChoreHost.objects.filter(host=host, ended_at=None, surveyed_at=None).exclude(asked_at=None):
         if row.mark in marks:
             ChoreHost.objects.filter(pk=row.pk).update(surveyed_at=timezone.now())

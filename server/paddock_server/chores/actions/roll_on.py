@@ -12,19 +12,20 @@ from paddock_core.lifecycle import ENDED, JobState
 from paddock_core.link_state import Link
 from paddock_core.verdicts import verdict
 
+from ...changes import announce
 from ...errors import ActionError
 from ...hosts.actions.ask_survey import ask_survey
 from ...hosts.actions.hold import drain, is_working, resume
 from ...hosts.models import Host
-from ...link import feed
 from ...logbook.write import write
 from ...people.actor import SERVER
 from ...storage import action, savepoint
 from ...toolchains.models import SurveyChange
+from ...toolchains.terms_input import terms_of
 from ...work import open_work
 from ...work.actions.cancel import cancel
 from ...work.actions.place import place
-from ...work.fleet import kept_fleet, terms_of
+from ...work.fleet import kept_fleet
 from ...work.models import Job
 from ..models import ChoreHost, ChoreRun
 
@@ -62,7 +63,7 @@ def roll_on(run: ChoreRun) -> None:
             run=run.pk,
             **{key.replace(" ", "_"): n for key, n in counts.items()},
         )
-        feed.tell("chore", run.pk)
+        announce("chore", run.pk)
 
 
 def _begin(run: ChoreRun, row: ChoreHost, state: HostState, because: str) -> None:
@@ -82,7 +83,7 @@ def _begin(run: ChoreRun, row: ChoreHost, state: HostState, because: str) -> Non
         # Its job goes straight to the host, past holds and slots: that is what a drained host is drained for.
         place(row.job.pk, row.host, (), f"The chore {run.chore.name} is run here.")
     row.save()
-    feed.tell("chore", run.pk)
+    announce("chore", run.pk)
 
 
 def _job(run: ChoreRun, host: Host) -> Job:
@@ -130,7 +131,7 @@ def _ran(run: ChoreRun, row: ChoreHost) -> None:
         return
     row.state, row.ran_at = HostState.SURVEYING.value, timezone.now()
     row.save()
-    feed.tell("chore", run.pk)
+    announce("chore", run.pk)
     _ask_survey(row)
 
 
@@ -183,4 +184,4 @@ def _end(run: ChoreRun, row: ChoreHost, state: HostState, said: str) -> None:
         SERVER, f"found it {state.value} on", "host", row.host.name, row.host.paddock.name, chore=run.chore.name,
         run=run.pk, **({"said": said[:300]} if said else {}),
     )  # fmt: skip
-    feed.tell("chore", run.pk)
+    announce("chore", run.pk)

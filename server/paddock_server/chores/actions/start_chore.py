@@ -7,14 +7,14 @@ from typing import Any
 
 from django.utils import timezone
 
+from ...changes import announce
 from ...errors import Invalid, NotNow
 from ...hosts.models import Host, Paddock
-from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
 from ...storage import action
-from ...work.actions.submit import read_terms
+from ...toolchains.terms_input import read_terms
 from ..models import WORK, Chore, ChoreHost, ChoreRun
 
 MOST_HOSTS = 5000
@@ -35,7 +35,7 @@ def keep_chore(actor: Actor, given: Mapping[str, Any], wanted: Sequence[str], *,
     kept.paddocks = _known_paddocks(given.get("paddocks", kept.paddocks))
     kept.save()
     write(actor, "changed" if chore else "kept", "chore", kept.name, wanted=terms)
-    feed.tell("chore", kept.pk)
+    announce("chore", kept.pk)
     return kept
 
 
@@ -77,7 +77,7 @@ def start_chore(actor: Actor, chore: Chore, hosts: Sequence[Host], chosen_by: st
     ChoreHost.objects.bulk_create(ChoreHost(run=run, place=i, host=host) for i, host in enumerate(hosts))
     more = {"needs_approval": wants_approval} if wants_approval else {}
     write(actor, "started", "chore", chore.name, run=run.pk, hosts=[host.name for host in hosts][:50], **more)
-    feed.tell("chore", run.pk)
+    announce("chore", run.pk)
     return run
 
 
@@ -104,7 +104,7 @@ def approve(actor: Actor, run: ChoreRun, *, yes: bool) -> None:
         rows = ChoreHost.objects.filter(run=run)
         rows.update(state="left out", said=f"{actor.name} turned it down.", ended_at=timezone.now())
     write(actor, "approved" if yes else "turned down", "chore", run.chore.name, run=run.pk)
-    feed.tell("chore", run.pk)
+    announce("chore", run.pk)
 
 
 @action
@@ -119,4 +119,4 @@ def stop_run(actor: Actor, run: ChoreRun) -> None:
     run.stopped_by = actor.name
     run.save(update_fields=["stopped_by"])
     write(actor, "stopped", "chore", run.chore.name, run=run.pk)
-    feed.tell("chore", run.pk)
+    announce("chore", run.pk)

@@ -10,8 +10,8 @@ from paddock_core.lifecycle import LIVE, AttemptState
 from paddock_core.link_state import Seen, heartbeat_for
 
 from ...hosts.models import Host
-from ...link import connections
 from ...moments import moment
+from ...process import connections
 from ...storage import action
 from ...time_line.identity import current_time_line
 from ...toolchains.catalogue import catalogue, public_key

@@ -11,11 +11,11 @@ from django.utils import timezone
 from paddock_core.findings import Evidence, Possibility, Remedy, Severity, after
 from paddock_core.findings import Finding as Found
 
-from ...link import feed
+from ...changes import announce
 from ...logbook.write import write
 from ...people.actor import SERVER
 from ...storage import action
-from ...telling.actions.queue import queue
+from ..events import FindingChanged, finding_changed
 from ..models import Finding
 
 
@@ -30,7 +30,7 @@ def keep_findings(found: Sequence[Found]) -> None:
         _fill(record, one)
         record.save()
         write(SERVER, "found", "finding", f"{one.title}: {_where(record)}", one.paddock, sentence=one.sentence[:500])
-        queue(record, "opened")
+        finding_changed.send(FindingChanged(record, "opened"))
         _tell(record)
     for one in change.changed:
         record = records[one.key]
@@ -44,7 +44,7 @@ def keep_findings(found: Sequence[Found]) -> None:
         record.closed_at = now
         record.save(update_fields=["closed_at"])
         write(SERVER, "saw the end of", "finding", f"{record.title}: {_where(record)}", record.paddock)
-        queue(record, "closed")
+        finding_changed.send(FindingChanged(record, "closed"))
         _tell(record)
 
 
@@ -82,4 +82,4 @@ def _where(record: Finding) -> str:
 
 
 def _tell(record: Finding) -> None:
-    feed.tell("finding", record.pk, record.paddock)
+    announce("finding", record.pk, record.paddock)

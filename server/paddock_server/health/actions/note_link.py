@@ -6,8 +6,8 @@ from django.utils import timezone
 
 from paddock_core.link_state import Link, Seen, link_after
 
+from ...changes import announce
 from ...hosts.models import Host
-from ...link import feed
 from ...logbook.write import write
 from ...people.actor import SERVER
 from ...storage import action
@@ -26,5 +26,5 @@ def note_link(host: Host, seen: Seen, detail: str = "") -> None:
     host.save(update_fields=["link", "link_cause", "link_since"])
     LinkChange.objects.create(host=host, at=host.link_since, state=change.state.value, cause=cause)
     write(SERVER, f"noted as {change.state}", "host", host.name, host.paddock.name, cause=cause)
-    feed.tell("host", host.name, host.paddock.name)
+    announce("host", host.name, host.paddock.name)
     dispatcher.wake_after_commit()

@@ -6,8 +6,8 @@ from django.utils import timezone
 
 from paddock_agent import wire
 
+from ...changes import announce
 from ...hosts.models import Host
-from ...link import feed
 from ...logbook.write import write
 from ...people.actor import agent_of
 from ...storage import action
@@ -35,7 +35,7 @@ def note_services(host: Host, told: wire.WatchedServices) -> None:
             ServiceChange.objects.create(host=host, name=row.name, at=now, state=running, said=state.said[:500])
         row.said = state.said[:500]
         row.save()
-    feed.tell("host", host.name, host.paddock.name)
+    announce("host", host.name, host.paddock.name)
     dispatcher.wake_after_commit()
 
 
@@ -51,4 +51,4 @@ def note_tried(host: Host, told: wire.ServiceTried) -> None:
     if WatchedService.objects.filter(host=host, name=told.name).update(tried=tried):
         verb = "could not " + told.verb[:20] if told.why else {"start": "started", "stop": "stopped"}.get(told.verb, "")
         write(agent_of(host.name), verb, "service", f"{told.name[:100]} on {host.name}", host.paddock.name)
-        feed.tell("host", host.name, host.paddock.name)
+        announce("host", host.name, host.paddock.name)

@@ -9,8 +9,8 @@ from django.utils import timezone
 
 from paddock_agent import wire
 
+from ...changes import announce
 from ...hosts.models import Host
-from ...link import feed
 from ...logbook.write import write
 from ...people.actor import SERVER
 from ...storage import action
@@ -34,6 +34,6 @@ def note_trials(host: Host, failed: Sequence[wire.FailedPart]) -> None:
     if was_able != (not cannot):
         verb = "found able to work" if was_able is False else "found unable to work"
         write(SERVER, verb, "host", host.name, host.paddock.name, failed=host.unable)
-    feed.tell("host", host.name, host.paddock.name)
+    announce("host", host.name, host.paddock.name)
     looking.stir(host.name)
     dispatcher.wake_after_commit()

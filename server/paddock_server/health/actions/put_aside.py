@@ -6,8 +6,8 @@ from datetime import datetime, timedelta
 
 from django.utils import timezone
 
+from ...changes import announce
 from ...errors import Invalid, NotNow
-from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
@@ -55,4 +55,4 @@ def _save(actor: Actor, finding: Finding, verb: str, **details: object) -> None:
     where = finding.hosts[0] if len(finding.hosts) == 1 else finding.about
     kept = {name: value for name, value in details.items() if value}
     write(actor, verb, "finding", f"{finding.title}: {where}", finding.paddock, **kept)
-    feed.tell("finding", finding.pk, finding.paddock)
+    announce("finding", finding.pk, finding.paddock)

@@ -16,9 +16,9 @@ from paddock_agent import wire
 from paddock_agent.wire import as_plain
 from paddock_core.link_state import Link
 
+from ...changes import announce
 from ...errors import Invalid
 from ...hosts.models import Host
-from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...storage import action
@@ -94,7 +94,7 @@ def _take(host: Host, told: wire.WatchReport, needed: bool) -> wire.WatchAnswer:
     if word != before:
         health.state_since = now
         ServiceChange.objects.create(host=host, at=now, state=told.state.running, said=_said(told))
-        feed.tell("host", host.name, host.paddock.name)
+        announce("host", host.name, host.paddock.name)
     wanted = told.evidence is None and (watches.is_asked(host.pk) or host.link != Link.CONNECTED)
     if told.evidence is not None:
         _keep_evidence(host, health, told.evidence)
@@ -113,7 +113,7 @@ def _keep_evidence(host: Host, health: Health, evidence: wire.Evidence) -> None:
     if watches.is_asked(host.pk):
         watches.answered(host.pk)
         write(Actor(f"the watch of {host.name}", None), "examined", "host", host.name, host.paddock.name)
-        feed.tell("host", host.name, host.paddock.name)
+        announce("host", host.name, host.paddock.name)
 
 
 def _state_word(report: dict) -> str:

@@ -7,10 +7,10 @@ from paddock_core.link_state import Link
 
 from ...errors import NotNow, NotThere
 from ...hosts.models import Host
-from ...link import connections
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...process import connections
 from ...storage import action
 
 

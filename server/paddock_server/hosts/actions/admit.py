@@ -6,14 +6,14 @@ from django.utils import timezone
 
 from paddock_agent import wire
 
-from ...bring_up.actions.prove import prove_if_ready
+from ...changes import announce
 from ...errors import NotNow
-from ...link import connections, feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...process import connections
 from ...storage import action
-from ...work import dispatcher
+from ..events import admitted
 from ..models import Host
 from ..wording import clean_labels
 
@@ -33,10 +33,9 @@ def admit(actor: Actor, host: Host, reason: str = "", as_asked: bool = False) ->
     host.save(update_fields=["standing", "decided_at", "decided_by", "labels", "slots", "asked_labels", "asked_slots"])
     details = {**given, **({"reason": reason} if reason else {})}
     write(actor, "admitted", "host", host.name, host.paddock.name, **details)
-    feed.tell("host", host.name, host.paddock.name)
+    announce("host", host.name, host.paddock.name)
     connections.send(host.pk, wire.Admitted())
-    prove_if_ready(host)
-    dispatcher.wake_after_commit()
+    admitted.send(host)
 
 
 def _give_asked(host: Host) -> dict[str, object]:

@@ -6,13 +6,13 @@ from collections.abc import Sequence
 
 from paddock_agent import wire
 
+from ...changes import announce
 from ...errors import Invalid
-from ...link import connections, feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...process import connections
 from ...storage import action
-from ...work import dispatcher
 from ..models import Host
 from ..wording import clean_labels
 
@@ -56,8 +56,7 @@ def change(
         connections.send(host.pk, wire.Slots(slots=slots))
     if services is not None:
         connections.send(host.pk, wire.WatchServices(services=host.watched_services))
-    feed.tell("host", host.name, host.paddock.name)
-    dispatcher.wake_after_commit()
+    announce("host", host.name, host.paddock.name)
 
 
 def _refuse_too_many(host: Host, slots: int) -> None:

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from paddock_agent import wire
 
-from ...link import connections, feed
+from ...changes import announce
 from ...logbook.write import write
 from ...patterns import clean_patterns
 from ...people.actor import Actor
 from ...people.models import Role
+from ...process import connections
 from ...storage import action
-from ...work import dispatcher
 from ..models import LIVING, Host, Paddock
 
 FIELDS = (
@@ -35,9 +35,7 @@ def change_paddock(actor: Actor, paddock: Paddock, **wanted: object) -> None:
         return
     paddock.save(update_fields=list(changed))
     write(actor, "changed", "paddock", paddock.name, paddock.name, **changed)
-    feed.tell("paddock", paddock.name, paddock.name)
-    if "pipelines" in changed:
-        dispatcher.wake_after_commit()
+    announce("paddock", paddock.name, paddock.name)
     for host in Host.objects.filter(paddock=paddock, standing__in=LIVING).select_related("paddock"):
         if "services" in changed:
             connections.send(host.pk, wire.WatchServices(services=host.watched_services))

@@ -10,8 +10,8 @@ from django.utils import timezone
 
 from paddock_core import guessing
 
+from ...changes import announce
 from ...errors import PassUnknown, TooManyTries
-from ...link import feed
 from ...logbook.write import write
 from ...people.actor import SERVER, Actor
 from ...people.models import Role
@@ -64,7 +64,7 @@ def note_wrong_pass(address: str) -> None:
     if over >= 0 and (over & (over - 1)) == 0:
         write(SERVER, "saw wrong passes from", "address", address, tries=known.tries)
     if over >= 0:
-        feed.tell("guessing", address)
+        announce("guessing", address)
 
 
 def recent_guessing() -> list[Guessing]:
@@ -79,4 +79,4 @@ def dismiss_guessing(actor: Actor, address: str) -> None:
     actor.demand(Role.ADMINISTRATOR, None, "Dismissing wrong passes")
     if Guessing.objects.filter(address=address).delete()[0]:
         write(actor, "dismissed wrong passes from", "address", address)
-        feed.tell("guessing", address)
+        announce("guessing", address)

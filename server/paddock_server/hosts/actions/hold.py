@@ -8,15 +8,13 @@ from django.utils import timezone
 
 from paddock_core.lifecycle import LIVE
 
+from ...changes import announce
 from ...errors import Invalid, NotNow
-from ...health.models import HoldChange
-from ...link import feed
 from ...logbook.write import write
 from ...people.actor import SERVER, Actor
 from ...people.models import Role
 from ...storage import action
-from ...work import dispatcher
-from ...work.models import Attempt
+from ..events import hold_changed
 from ..models import Host, Paddock
 
 WHAT = "Holding, draining and resuming hosts"
@@ -43,7 +41,6 @@ def resume(actor: Actor, host: Host) -> None:
     if not host.holding:
         raise NotNow(f"{host.name} is not held.")
     _set(actor, host, Host.Holding.NO, "resumed", "")
-    dispatcher.wake_after_commit()
 
 
 @action
@@ -76,7 +73,7 @@ def hold_if_drained(host: Host) -> None:
 
 def is_working(host: Host) -> bool:
     """Whether an attempt is offered to the host or runs there."""
-    return Attempt.objects.filter(host=host, state__in=[state.value for state in LIVE]).exists()
+    return bool(host.attempts.filter(state__in=[state.value for state in LIVE]).exists())
 
 
 def _set(
@@ -91,7 +88,7 @@ def _set(
         host.held_by, host.held_at = (actor.name, timezone.now()) if holding else ("", None)
     host.holding, host.hold_reason, host.hold_until = holding, reason, until
     host.save(update_fields=["holding", "hold_reason", "held_by", "held_at", "hold_until"])
-    HoldChange.objects.create(host=host, at=timezone.now(), holding=holding)
+    hold_changed.send(host)
     said = {"reason": reason, "until": until.isoformat() if until else ""}
     write(actor, verb, "host", host.name, host.paddock.name, **{key: value for key, value in said.items() if value})
-    feed.tell("host", host.name, host.paddock.name)
+    announce("host", host.name, host.paddock.name)

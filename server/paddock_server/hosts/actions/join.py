@@ -7,22 +7,21 @@ from collections.abc import Sequence
 
 import msgspec
 from django.core.exceptions import ValidationError
-from django.db.models import F, Q
+from django.db.models import F
 from django.utils import timezone
 
 from paddock_agent import wire
 from paddock_core.suspicion import is_outside
 
 from ... import secret
-from ...bring_up.models import BringUp
+from ...changes import announce
 from ...errors import Invalid, NotNow, PassRefused, PassUnknown
-from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...storage import action
+from ..events import Joined, joined
 from ..models import LIVING, NAME, EntryPass, Host, suggested_slots
 from ..wording import clean_labels
-from .revoke_pass import end_spare_pass
 
 
 @action
@@ -44,7 +43,7 @@ def join(request: wire.JoinRequest, address: str) -> tuple[Host, str]:
         address=address,
         machine=request.facts.machine,
     )
-    _tick_off(host, request.sheet)
+    joined.send(Joined(host, request.sheet))
     _note_asked(host, asked, request.slots)
     if entry_pass.paddock.admits_at_once and not is_outside(address, entry_pass.paddock.networks):
         host.standing = Host.Standing.ADMITTED
@@ -53,8 +52,8 @@ def join(request: wire.JoinRequest, address: str) -> tuple[Host, str]:
     EntryPass.objects.filter(pk=entry_pass.pk).update(used=F("used") + 1)
     pass_holder = Actor(f"the pass {entry_pass.name}", None)
     write(pass_holder, "joined", "host", name, host.paddock.name, address=address, standing=host.standing)
-    feed.tell("host", name, host.paddock.name)
-    feed.tell("pass", entry_pass.pk, host.paddock.name)
+    announce("host", name, host.paddock.name)
+    announce("pass", entry_pass.pk, host.paddock.name)
     return host, key
 
 
@@ -66,22 +65,6 @@ def _note_asked(host: Host, labels: Sequence[str], slots: int) -> None:
     host.asked_labels = [label for label in labels if label not in host.labels]
     host.asked_slots = slots if slots > host.slots else 0
     host.save(update_fields=["slots", "asked_labels", "asked_slots"])
-
-
-def _tick_off(host: Host, code: str) -> None:
-    """The sheet that this machine follows, if it has one, gets its host. A code alone opens nothing: the sheet must be
-    of the paddock that the pass leads into."""
-    expected = Q(code=code) | (Q(batch=code) & Q(name__iexact=host.name))
-    sheets = BringUp.objects.filter(expected, paddock=host.paddock, host=None, given_up_at=None) if code else None
-    if sheets and (sheet := sheets.first()):
-        sheet.host = host
-        sheet.save(update_fields=["host"])
-        spare = sheet.entry_pass
-        if spare and not sheet.batch and spare.pk != host.joined_with_id:
-            end_spare_pass(spare)  # the machine came with another pass
-        host.labels, host.slots = clean_labels([*host.labels, *sheet.labels]), sheet.slots or host.slots
-        host.save(update_fields=["labels", "slots"])
-        feed.tell("bring-up", sheet.pk, host.paddock.name)
 
 
 def pass_of(given: str) -> EntryPass:

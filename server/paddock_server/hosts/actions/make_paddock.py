@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from ...changes import announce
 from ...errors import NotNow
-from ...link import feed
 from ...logbook.write import write
 from ...patterns import clean_patterns
 from ...people.actor import Actor
@@ -26,5 +26,5 @@ def make_paddock(actor: Actor, name: str, **wanted: object) -> Paddock:
             setattr(paddock, field, clean_patterns(wanted[field]) if field == "pipelines" else wanted[field])
     paddock.save()
     write(actor, "made", "paddock", name, name)
-    feed.tell("paddock", name, name)
+    announce("paddock", name, name)
     return paddock

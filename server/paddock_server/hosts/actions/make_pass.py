@@ -7,7 +7,7 @@ from datetime import timedelta
 from django.utils import timezone
 
 from ... import secret
-from ...link import feed
+from ...changes import announce
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
@@ -39,5 +39,5 @@ def make_pass(
         made_by=actor.name,
     )
     write(actor, "made", "pass", name, paddock.name, uses=uses, hours=hours, labels=list(labels))
-    feed.tell("pass", made.pk, paddock.name)
+    announce("pass", made.pk, paddock.name)
     return made, shown_once

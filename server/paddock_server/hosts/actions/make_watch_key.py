@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from ... import secret
-from ...health import watches
 from ...logbook.write import write
 from ...people.actor import agent_of
 from ...storage import action
+from ..events import watch_key_changed
 from ..models import Host
 
 
@@ -16,6 +16,6 @@ def make_watch_key(host: Host) -> str:
     key = secret.make("watch")
     host.watch_digest = secret.digest(key)
     host.save(update_fields=["watch_digest"])
-    watches.forget(host.pk)
+    watch_key_changed.send(host)
     write(agent_of(host.name), "set up the watch of", "host", host.name, host.paddock.name)
     return key

@@ -6,10 +6,10 @@ from paddock_agent import wire
 from paddock_core.link_state import Link
 
 from ...errors import NotNow
-from ...link import connections
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...process import connections
 from ...storage import action
 from ..models import Host
 

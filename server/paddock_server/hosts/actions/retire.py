@@ -5,17 +5,14 @@ from __future__ import annotations
 
 from django.utils import timezone
 
-from paddock_core.link_state import Seen
-
+from ...changes import announce
 from ...errors import Invalid, NotNow
-from ...health import watches
-from ...health.actions.note_link import note_link
-from ...link import connections, feed
 from ...logbook.write import write
 from ...people.actor import Actor, agent_of
 from ...people.models import Role
+from ...process import connections
 from ...storage import action
-from ...work import dispatcher
+from ..events import keys_ended
 from ..models import LIVING, UNDO_DAYS, Host
 from .hold import is_working
 
@@ -58,17 +55,15 @@ def undo_retirement(actor: Actor, host: Host) -> None:
     host.decided_at, host.decided_by, host.retired_because = timezone.now(), actor.name, ""
     host.save(update_fields=["standing", "decided_at", "decided_by", "retired_because"])
     write(actor, "undid the retirement of", "host", host.name, host.paddock.name)
-    feed.tell("host", host.name, host.paddock.name)
-    dispatcher.wake_after_commit()
+    announce("host", host.name, host.paddock.name)
 
 
 def _take_out(actor: Actor, host: Host, verb: str, reason: str) -> None:
     host.standing = Host.Standing.RETIRED
-    watches.forget(host.pk)
     host.decided_at, host.decided_by, host.retired_because = timezone.now(), actor.name, reason
     fields = ["standing", "key_digest", "watch_digest", "decided_at", "decided_by", "retired_because"]
     host.save(update_fields=fields)
-    note_link(host, Seen.KEY_REVOKED)
+    keys_ended.send(host)
     write(actor, verb, "host", host.name, host.paddock.name, **({"reason": reason} if reason else {}))
-    feed.tell("host", host.name, host.paddock.name)
+    announce("host", host.name, host.paddock.name)
     connections.dismiss(host.pk, f"{host.name} was retired{': ' + reason if reason else ''}.")

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from django.utils import timezone
 
+from ...changes import announce
 from ...errors import NotNow
-from ...link import feed
 from ...logbook.write import write
 from ...people.actor import SERVER, Actor
 from ...people.models import Role
@@ -22,7 +22,7 @@ def revoke_pass(actor: Actor, entry_pass: EntryPass) -> None:
     entry_pass.revoked_at = timezone.now()
     entry_pass.save(update_fields=["revoked_at"])
     write(actor, "revoked", "pass", entry_pass.name, entry_pass.paddock.name)
-    feed.tell("pass", entry_pass.pk, entry_pass.paddock.name)
+    announce("pass", entry_pass.pk, entry_pass.paddock.name)
 
 
 def end_spare_pass(entry_pass: EntryPass) -> None:

@@ -4,16 +4,14 @@ from __future__ import annotations
 
 from django.utils import timezone
 
-from paddock_core.link_state import Seen
-
+from ...changes import announce
 from ...errors import NotNow
-from ...health import watches
-from ...health.actions.note_link import note_link
-from ...link import connections, feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...process import connections
 from ...storage import action
+from ..events import keys_ended
 from ..models import Host
 
 
@@ -25,10 +23,9 @@ def turn_away(actor: Actor, host: Host, reason: str = "") -> None:
         raise NotNow(f"{host.name} does not stand at the gate: it was {host.standing}. A host inside is held instead.")
     host.standing = Host.Standing.TURNED_AWAY
     host.key_digest = host.watch_digest = None
-    watches.forget(host.pk)
     host.decided_at, host.decided_by = timezone.now(), actor.name
     host.save(update_fields=["standing", "key_digest", "watch_digest", "decided_at", "decided_by"])
-    note_link(host, Seen.KEY_REVOKED)
+    keys_ended.send(host)
     write(actor, "turned away", "host", host.name, host.paddock.name, reason=reason)
-    feed.tell("host", host.name, host.paddock.name)
+    announce("host", host.name, host.paddock.name)
     connections.dismiss(host.pk, f"The server turned {host.name} away{': ' + reason if reason else ''}.")

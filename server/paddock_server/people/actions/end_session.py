@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from django.contrib.auth import logout
+from django.db import transaction
 from django.http import HttpRequest
 
-from ...link import feed
 from ...logbook.write import write
 from ...storage import action
 from ..actor import Actor
+from ..events import session_ended
 
 
 @action
@@ -20,4 +21,4 @@ def end_session(actor: Actor, request: HttpRequest) -> None:
     if is_somebody:
         write(actor, "logged out", "person", actor.name)
     if key:
-        feed.end_session(key)
+        transaction.on_commit(lambda: session_ended.send(key))

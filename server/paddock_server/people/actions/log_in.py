@@ -9,8 +9,8 @@ from django.contrib.auth.models import User
 from django.http import HttpRequest
 from django.utils import timezone
 
+from ...changes import announce
 from ...errors import NotLoggedIn
-from ...health import looking
 from ...logbook.write import write
 from ...storage import action
 from ..actor import SERVER, person
@@ -38,7 +38,7 @@ def _note_wrong(name: str, address: str, now: datetime) -> None:
     tries = count_wrong(name, address, now)
     if tries & (tries - 1) == 0:
         write(SERVER, "refused to log in", "person", name, address=address, tries=tries)
-        looking.stir_named("log-in", name)
+        announce("log-in", name)
 
 
 @action

@@ -6,13 +6,14 @@ from collections.abc import Sequence
 
 from paddock_agent import wire
 
+from ...changes import announce
 from ...errors import NotNow
 from ...hosts.models import Host
-from ...link import connections, feed
 from ...logbook.write import write
 from ...moments import moment
 from ...people.actor import Actor, agent_of
 from ...people.models import Role
+from ...process import connections
 from ...storage import action
 from ..models import FOLDER_KINDS, WorkFolder
 
@@ -52,7 +53,7 @@ def take_folders(host: Host, told: wire.WorkFolders) -> None:
             folders=removed,
             **more,
         )
-    feed.tell("folders", host.name, host.paddock.name)
+    announce("folders", host.name, host.paddock.name)
 
 
 @action

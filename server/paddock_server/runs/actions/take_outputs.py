@@ -7,10 +7,10 @@ from pathlib import Path
 
 from paddock_agent import wire
 
-from ...api.files import sha256_of
+from ...changes import announce
 from ...errors import Invalid, NotNow, NotThere
 from ...hosts.models import Host
-from ...link import feed
+from ...rest.files import sha256_of
 from ...storage import action
 from ...work.actions.take_report import attempt_called
 from ..models import LeftOut, Output
@@ -40,7 +40,7 @@ def take_outputs(host: Host, told: wire.Outputs) -> None:
         for number, one in enumerate(told.files)
     )
     LeftOut.objects.bulk_create(LeftOut(attempt=attempt, said=one) for one in told.left_out)
-    feed.tell("job", attempt.job_id)
+    announce("job", attempt.job_id)
 
 
 def take_piece(host: Host, name: str, number: int, offset: int, data: bytes) -> tuple[int, bool]:
@@ -81,10 +81,10 @@ def take_piece(host: Host, name: str, number: int, offset: int, data: bytes) -> 
 def _take_whole(output: Output) -> None:
     Output.objects.filter(pk=output.pk).update(whole=True)
     read_results(output)
-    feed.tell("job", output.attempt.job_id)
+    announce("job", output.attempt.job_id)
 
 
 @action
 def _refuse(output: Output, why: str) -> None:
     Output.objects.filter(pk=output.pk).update(refused=why)
-    feed.tell("job", output.attempt.job_id)
+    announce("job", output.attempt.job_id)

@@ -6,8 +6,8 @@ import re
 
 from paddock_agent import wire
 
+from ...changes import announce
 from ...hosts.models import Host
-from ...link import feed
 from ...moments import moment
 from ...storage import action
 from ...work import open_work
@@ -40,4 +40,4 @@ def take_step(host: Host, told: wire.StepBegan | wire.StepEnded) -> None:
                 attempt.commit = step.commit
                 attempt.save(update_fields=["commit"])
     step.save()
-    feed.tell("job", attempt.job_id)
+    announce("job", attempt.job_id)

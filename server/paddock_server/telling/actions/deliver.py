@@ -9,7 +9,7 @@ from django.utils import timezone
 from paddock_core.findings.lifetime import is_quiet
 from paddock_core.quiet_hours import next_try
 
-from ...link import feed
+from ...changes import announce
 from ...logbook.write import write
 from ...people.actor import SERVER
 from ...storage import action
@@ -60,7 +60,7 @@ def note_sent(pk: int) -> None:
     delivery = Delivery.objects.select_related("telling").get(pk=pk)
     delivery.state, delivery.sent_at, delivery.trouble = "sent", timezone.now(), ""
     delivery.save(update_fields=["state", "sent_at", "trouble"])
-    feed.tell("telling", delivery.telling_id)
+    announce("telling", delivery.telling_id)
 
 
 @action
@@ -74,4 +74,4 @@ def note_failure(pk: int, why: str) -> None:
     else:
         delivery.due_at = timezone.now() + timedelta(seconds=next_try(delivery.tries))
     delivery.save(update_fields=["trouble", "state", "due_at"])
-    feed.tell("telling", delivery.telling_id)
+    announce("telling", delivery.telling_id)

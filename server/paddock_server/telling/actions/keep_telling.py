@@ -7,8 +7,8 @@ import json
 from django.utils import timezone
 
 from ... import secret
+from ...changes import announce
 from ...errors import NotNow
-from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
@@ -31,7 +31,7 @@ def make_telling(actor: Actor, name: str, kind: str, **wanted: object) -> tuple[
     telling.sealed = seal(telling.sealed_for, signing) if signing else b""
     telling.save()
     write(actor, "made", "rule", name, kind=kind, target=telling.target)
-    feed.tell("telling", telling.pk)
+    announce("telling", telling.pk)
     return telling, signing
 
 
@@ -49,7 +49,7 @@ def change_telling(actor: Actor, telling: Telling, **wanted: object) -> None:
     if changed:
         telling.save(update_fields=list(changed))
         write(actor, "changed", "rule", telling.name, **changed)
-        feed.tell("telling", telling.pk)
+        announce("telling", telling.pk)
 
 
 @action
@@ -58,7 +58,7 @@ def remove_telling(actor: Actor, telling: Telling) -> None:
     _demand(actor)
     write(actor, "removed", "rule", telling.name, kind=telling.kind, target=telling.target)
     telling.delete()
-    feed.tell("telling", "")
+    announce("telling", "")
 
 
 @action

@@ -6,9 +6,9 @@ from collections.abc import Sequence
 
 from django.utils import timezone
 
+from ...changes import announce
 from ...errors import NotThere
 from ...hosts.models import Host
-from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
@@ -30,5 +30,5 @@ def accept_changes(actor: Actor, host: Host, numbers: Sequence[int], note: str) 
     if fresh:
         things = sorted({f"{one.kind} {one.name} {one.what}" for one in fresh})[:50]
         write(actor, "accepted changes of", "host", host.name, host.paddock.name, changes=things, note=note)
-        feed.tell("host", host.name, host.paddock.name)
+        announce("host", host.name, host.paddock.name)
     return found

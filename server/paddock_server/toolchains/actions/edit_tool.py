@@ -12,15 +12,13 @@ from paddock_core.errors import VersionError
 from paddock_core.link_state import Link
 from paddock_core.versions import parse_range
 
+from ...changes import announce
 from ...errors import Invalid, NotNow, NotThere
 from ...hosts.models import Host
-from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
 from ...storage import action
-from ...work import dispatcher
-from ...work.fleet import forget_fleet
 from .. import words
 from ..catalogue import catalogue, forget
 from ..models import ToolEdit
@@ -102,12 +100,10 @@ def release(actor: Actor, edit: ToolEdit) -> ToolEdit:
     write(actor, "released a definition of", "tool", edit.tool, version=edit.number, release=edit.release)
     connected = Host.objects.filter(link=Link.CONNECTED.value).values_list("pk", flat=True)
     send_probes(connected)
-    feed.tell("catalogue", edit.tool)
-    dispatcher.wake_after_commit()
+    announce("catalogue", edit.tool)
     return edit
 
 
 def _read_anew() -> None:
     forget()
     words.forget()
-    forget_fleet()

@@ -7,17 +7,16 @@ from dataclasses import dataclass
 
 from django.db import transaction
 
+from ...changes import announce
 from ...errors import Invalid
 from ...hosts.models import Paddock
-from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
 from ...storage import action
-from ...work import dispatcher
-from ...work.actions.submit import read_terms
 from .. import words
 from ..models import Kit
+from ..terms_input import read_terms
 
 MOST_KITS = 500
 
@@ -77,8 +76,7 @@ def _heard_of(kit: Kit) -> None:
     """Terms that name it are read anew, at once and once others can see it too; jobs that wait may fit now."""
     words.forget()
     transaction.on_commit(words.forget)
-    feed.tell("kit", kit.name)
-    dispatcher.wake_after_commit()
+    announce("kit", kit.name)
 
 
 def _demand(actor: Actor, paddocks: Sequence[str], labels: Sequence[str]) -> None:

@@ -11,14 +11,12 @@ from django.utils import timezone
 from paddock_agent import wire
 from paddock_core.surveys import TOOL, Change, changes
 
-from ...bring_up.actions.prove import prove_if_ready
-from ...chores.actions.note_survey import note_survey
+from ...changes import announce
 from ...hosts.models import Host
-from ...link import feed
 from ...logbook.write import write
 from ...people.actor import agent_of
 from ...storage import action
-from ...work import dispatcher
+from ..events import Surveyed, surveyed
 from ..models import Installation, SurveyChange
 from ..snapshots import snapshot, snapshot_of
 
@@ -50,12 +48,8 @@ def take_in_survey(host: Host, report: wire.SurveyReport) -> None:
             *("facts", "surveyed_at", "survey_took", "probes", "probes_refused"),
         ]
     )
-    feed.tell("host", host.name, host.paddock.name)
-    if report.marks:
-        note_survey(host, report.marks)
-    prove_if_ready(host)
-    if changed:
-        dispatcher.wake_after_commit()
+    announce("host", host.name, host.paddock.name)
+    surveyed.send(Surveyed(host, report.marks))
 
 
 def _digest(report: wire.SurveyReport) -> str:

@@ -10,12 +10,13 @@ from django.utils import timezone
 from paddock_agent import wire
 from paddock_core.link_state import Link
 
+from ...changes import announce
 from ...errors import Invalid, NotNow
 from ...hosts.models import Host
-from ...link import connections, feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...process import connections
 from ...storage import action
 from ..catalogue import signature_of_trial
 from ..models import ToolEdit, Trial
@@ -52,4 +53,4 @@ def take_trial(host: Host, told: wire.Tried) -> None:
     trial.found = msgspec.to_builtins(told.installations)[:100]
     trial.broken = msgspec.to_builtins(told.broken)[:100]
     trial.save()
-    feed.tell("trial", trial.edit.tool)
+    announce("trial", trial.edit.tool)

@@ -5,8 +5,8 @@ from __future__ import annotations
 from paddock_core.errors import TransitionError
 from paddock_core.lifecycle import CancelAsked
 
+from ...changes import announce
 from ...errors import NotAllowed, NotNow
-from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
@@ -26,4 +26,4 @@ def cancel(actor: Actor, job: Job) -> None:
     except TransitionError as error:
         raise NotNow(f"It cannot be cancelled: {error}.") from None
     write(actor, "cancelled", "job", str(job.pk))
-    feed.tell("job", job.pk)
+    announce("job", job.pk)

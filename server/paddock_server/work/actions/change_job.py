@@ -6,19 +6,20 @@ from collections.abc import Sequence
 
 from paddock_core.lifecycle import JobState
 
+from ...changes import announce
 from ...errors import Invalid, NotAllowed, NotNow
 from ...hosts.actions.change_paddock import change_paddock
 from ...hosts.queries import paddock_called
-from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
 from ...storage import action
+from ...toolchains.terms_input import read_asked
 from .. import dispatcher, open_work
 from ..fence import fences
 from ..models import Job
 from ..round import REASON_FIELDS, set_reason
-from .submit import implied_by, read_asked, why_it_waits
+from .submit import implied_by, why_it_waits
 
 
 @action
@@ -62,7 +63,7 @@ def let_in(actor: Actor, job: Job, paddock_name: str, *, for_good: bool) -> None
         raise NotNow(f"{job.pipeline} is let into {paddock.name} already.")
     if for_good:
         change_paddock(actor, paddock, pipelines=[*paddock.pipelines, job.pipeline])
-        feed.tell("job", job.pk)
+        announce("job", job.pk)
         return
     if job.state != JobState.WAITING.value:
         raise NotNow(f"The job waits no more: it is {job.state}.")
@@ -88,7 +89,7 @@ def _demand(actor: Actor, job: Job, what: str) -> None:
 
 
 def _look_again(job: Job) -> None:
-    feed.tell("job", job.pk)
+    announce("job", job.pk)
     dispatcher.wake_after_commit()
 
 

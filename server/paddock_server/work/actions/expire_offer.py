@@ -5,7 +5,7 @@ from __future__ import annotations
 from paddock_agent import wire
 from paddock_core.lifecycle import AttemptState
 
-from ...link import connections
+from ...process import connections
 from ...storage import action
 from ..models import Attempt
 from .take_report import lose_lease

@@ -5,9 +5,9 @@ from __future__ import annotations
 from paddock_core.lifecycle import LIVE
 
 from ...errors import NotNow
-from ...link import connections
 from ...people.actor import Actor
 from ...people.models import Role
+from ...process import connections
 from ...storage import action
 from ..models import Attempt
 from .take_report import lose_lease

@@ -13,9 +13,9 @@ from django.db import IntegrityError
 from django.utils import timezone
 
 from ... import secret
+from ...changes import announce
 from ...data_folder import data_folder, kept_secret
 from ...errors import ActionError, Invalid, NotAllowed
-from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
@@ -39,7 +39,7 @@ def keep_source(actor: Actor, url: str, ref: str, path: str = "paddock.yaml") ->
         raise Invalid(f"There are {MOST_SOURCES} sources; remove one first.")
     source = Source.objects.create(url=check_url(url), ref=check_ref(ref), path=check_path(path), made_by=actor.name)
     write(actor, "made", "source", url, ref=ref, path=path)
-    feed.tell("source", source.pk)
+    announce("source", source.pk)
     return source, hook_secret(source)
 
 
@@ -58,7 +58,7 @@ def remove_source(actor: Actor, source: Source) -> None:
     """What it sent stays."""
     actor.demand(Role.ADMINISTRATOR, None, "Removing a source")
     write(actor, "removed", "source", source.url, ref=source.ref)
-    feed.tell("source", source.pk)
+    announce("source", source.pk)
     source.delete()
 
 
@@ -122,7 +122,7 @@ def _note_delivery(source: Source, name: str) -> None:
 @action
 def _note_reading(source: Source) -> None:
     source.save(update_fields=["read_at", "read_commit", "pipeline", "trouble"])
-    feed.tell("source", source.pk)
+    announce("source", source.pk)
 
 
 def _signature(key: str, stamp: str, body: bytes) -> str:

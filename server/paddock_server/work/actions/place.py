@@ -9,10 +9,10 @@ from django.utils import timezone
 from paddock_core.fleet import Installation
 from paddock_core.lifecycle import JobState, Placed
 
-from ...health.meters import JOB_WAIT
 from ...hosts.models import Host
 from ...logbook.write import write
 from ...people.actor import SERVER
+from ...process.meters import JOB_WAIT
 from ...storage import action
 from .. import open_work
 from ..advance import Details, Place, advance

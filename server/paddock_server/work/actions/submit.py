@@ -8,22 +8,21 @@ from dataclasses import asdict, dataclass, field
 
 from django.utils import timezone
 
-from paddock_core.errors import ContradictionError, ShellError, TermError
+from paddock_core.errors import ShellError
 from paddock_core.lifecycle import ENDED, JobState
 from paddock_core.pipeline_file import Checkout, WantedStep
 from paddock_core.reasons import Reason, ReasonKind, why_waiting
 from paddock_core.shells import implied_terms, refuse_unknown_shell, scripts_of
-from paddock_core.terms import MOST, Asked, KitTerm, Term, parse_asked, parts, read_line
 
+from ...changes import announce
 from ...errors import Invalid, NotAllowed
-from ...link import feed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
 from ...pipeline_secrets.giving import demand_for_pipeline
 from ...storage import action
 from ...storage.rows import insert
-from ...toolchains.words import words as known_words
+from ...toolchains.terms_input import read_asked
 from .. import dispatcher, open_work
 from ..fence import fences
 from ..fleet import kept_fleet
@@ -54,39 +53,6 @@ class WantedJob:
     secrets: Sequence[str] = ()
     tests: Sequence[str] = ()
     warm: bool = False
-
-
-def read_asked(texts: Sequence[str], implied: Sequence[str] = ()) -> Asked:
-    """Reads terms for a person, and those that the job's shells imply. Raises Invalid with every wrong one, its place,
-    column and nearest word."""
-    if len(texts) > MOST:
-        raise Invalid(f"A job has at most {MOST} terms; these are {len(texts)}.")
-    words = known_words()
-    errors = []
-    for number, text in enumerate(texts):
-        try:
-            read_line(text, words)
-        except TermError as error:
-            errors.append(
-                {
-                    "pointer": f"/terms/{number}",
-                    "detail": error.sentence(),
-                    "column": error.column,
-                    "expected": list(error.expected),
-                    "nearest": error.nearest,
-                }
-            )
-    if errors:
-        said = "; ".join(f"term {int(str(e['pointer']).rsplit('/')[-1]) + 1}, {e['detail']}" for e in errors[:5])
-        raise Invalid(said, errors=errors)
-    try:
-        return parse_asked([*texts, *implied], words)
-    except ContradictionError as error:
-        if error.second >= len(texts):
-            said = f"{error} The shell is what asks for `{implied[error.second - len(texts)]}`."
-            raise Invalid(said, errors=[{"pointer": "/shell", "detail": said}]) from None
-        pointed = [{"pointer": f"/terms/{i}", "detail": str(error)} for i in (error.first, error.second)]
-        raise Invalid(f"Terms {error.first + 1} and {error.second + 1}: {error}", errors=pointed) from None
 
 
 @action
@@ -150,7 +116,7 @@ def submit(
     insert(job)
     open_work.taken_in(job)
     write(actor, "submitted", "job", str(job.pk), name=job.name, pipeline=job.pipeline, terms=job.terms)
-    feed.tell("job", job.pk)
+    announce("job", job.pk)
     dispatcher.wake_after_commit()
     return copy(job)
 
@@ -212,18 +178,6 @@ def why_it_waits(job: Job) -> Reason:
     requirement = requirement_for(job, fences())
     with kept_fleet() as index:
         return why_waiting(requirement, index)
-
-
-def read_terms(texts: Sequence[str]) -> tuple[Term, ...]:
-    """The terms of something that is met or not, as a kit is: raises Invalid for preferences, and for other kits, which
-    could go round in a circle."""
-    asked = read_asked(texts)
-    if asked.prefers:
-        raise Invalid(f"`prefer {asked.prefers[0]}` is for jobs: here every term has to hold.")
-    for term in asked.terms:
-        if any(isinstance(one, KitTerm) for one in parts(term)):
-            raise Invalid(f"`{term}`: a kit has terms of its own, and no other kit.")
-    return asked.terms
 
 
 def _demand_to_come_after(actor: Actor, jobs: Sequence[int]) -> None:

@@ -10,9 +10,9 @@ from paddock_agent import wire
 from paddock_core.lifecycle import LIVE, Ended, Event, LeaseLost, Outcome, Refused, Started
 
 from ...hosts.models import Host
-from ...link import connections
 from ...logbook.write import write
 from ...people.actor import SERVER, agent_of
+from ...process import connections
 from ...storage import action
 from .. import open_work
 from ..advance import Details, advance

@@ -1,0 +1,81 @@
+from __future__ import annotations
+
+from django.db.models import Q, QuerySet
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from ..errors import NotThere
+from ..hosts.queries import paddock_called
+from ..people.actor import Actor, person
+from ..people.models import AccessRequest, Role
+from ..rest.reading import validated
+from .actions.request_access import decide_access, request_access
+
+
+class AccessRequestSerializer(serializers.ModelSerializer):
+    """A person asks for a role in a paddock. ``may_decide``: who reads this may grant or decline it."""
+
+    person = serializers.CharField(source="user.username")
+    role = serializers.ChoiceField(choices=Role.choices)
+    paddock = serializers.CharField(source="paddock.name")
+    may_decide = serializers.SerializerMethodField()
+
+    class Meta:
+        model = AccessRequest
+        fields = ["id", "person", "role", "paddock", "reason", "asked_at", "may_decide"]
+        read_only_fields = fields
+
+    def get_may_decide(self, request: AccessRequest) -> bool:
+        actor: Actor = self.context["actor"]
+        return actor.may(Role.ADMINISTRATOR, request.paddock.name)
+
+
+class AskAccessSerializer(serializers.Serializer):
+    role = serializers.ChoiceField(choices=[Role.OPERATOR, Role.ADMINISTRATOR])
+    paddock = serializers.CharField(max_length=63)
+    reason = serializers.CharField(max_length=300)
+
+
+def visible_requests(actor: Actor) -> QuerySet[AccessRequest]:
+    """The open requests that the actor decides, and the actor's own."""
+    paddocks = actor.where(Role.ADMINISTRATOR)
+    found = AccessRequest.objects.select_related("user", "paddock").filter(decided_at=None)
+    return found if paddocks is None else found.filter(Q(paddock__name__in=paddocks) | Q(user__username=actor.name))
+
+
+class AccessRequestsView(APIView):
+    """Open requests for access; ask for a role."""
+
+    @extend_schema(responses=AccessRequestSerializer(many=True))
+    def get(self, request: Request) -> Response:
+        """Those that you decide, and your own."""
+        actor = person(request.user)
+        shown = AccessRequestSerializer(visible_requests(actor)[:200], many=True, context={"actor": actor})
+        return Response(shown.data)
+
+    @extend_schema(request=AskAccessSerializer, responses={201: AccessRequestSerializer})
+    def post(self, request: Request) -> Response:
+        """Ask for a role in a paddock that you may see."""
+        actor = person(request.user)
+        asked = validated(AskAccessSerializer, request)
+        paddock = paddock_called(actor, asked["paddock"])
+        made = request_access(actor, request.user, Role(asked["role"]), paddock, asked["reason"])
+        return Response(AccessRequestSerializer(made, context={"actor": actor}).data, status=201)
+
+
+class DecideAccessView(APIView):
+    """Grant or decline a request."""
+
+    grant = False
+
+    @extend_schema(request=None, responses={204: None})
+    def post(self, request: Request, pk: int) -> Response:
+        actor = person(request.user)
+        found = visible_requests(actor).filter(pk=pk).first()
+        if found is None:
+            raise NotThere(f"There is no open request {pk}, or none that you may see.")
+        decide_access(actor, found, grant=self.grant)
+        return Response(status=204)
