@@ -105,6 +105,22 @@ def test_several_lines_that_fit_are_possibilities_and_no_claim():
     assert "What fits" in text
 
 
+@pytest.mark.parametrize(
+    ("message", "line"),
+    [
+        ("[Errno 97] Address family not supported by protocol", 2),
+        ("[Errno 24] Too many open files: '/x'", 3),
+        ("[Errno 5] Input/output error", None),
+    ],
+)
+def test_of_several_lines_the_one_that_the_agents_last_words_name_is_the_cause(message, line):
+    keys = ("RestrictAddressFamilies", "LimitNOFILE", "PrivateTmp")
+    lines = tuple(Override("/etc/systemd/system/x.d/a.conf", number, key, "x") for number, key in enumerate(keys, 2))
+    found = diagnose(replace(UP, overrides=lines, words=(message,)))
+    assert (found.cause, len(found.possible)) == ("override", 0 if line else 3)
+    assert [one for one in found.commands if "sed" in one] == ([f"sed -i {line}d {lines[0].file}"] if line else [])
+
+
 def test_commands_are_for_who_has_sudo():
     found = diagnose(replace(DOWN, has_sudo=True, checks=(failed("account"),)))
     assert all(command.startswith("sudo ") for command in found.commands)

@@ -5,11 +5,7 @@ from __future__ import annotations
 import argparse
 import json
 import socket
-import subprocess
-import sys
 import tempfile
-from collections.abc import Callable
-from functools import partial
 from pathlib import Path
 
 import chromium
@@ -60,9 +56,7 @@ class Photographer:
         self.browser.execute_script("localStorage.setItem('paddock-theme', arguments[0])", "dark" if on else "light")
 
 
-def take_all(
-    camera: Photographer, api: Api, login: dict[str, str], demo_terminal: Callable[[str, str], object]
-) -> None:
+def take_all(camera: Photographer, api: Api, login: dict[str, str]) -> None:
     """One picture of each main view."""
     camera.browser.get(camera.url + "/healthz")
     camera.dark(False)
@@ -75,13 +69,6 @@ def take_all(
     sheets = {one["title"]: one["id"] for one in api.get("/api/v1/bring-ups/?all=true")}
     camera.go(f"/bring-in/{sheets['ketch-02']}", "[data-phase=failed]")
     camera.shoot("bring-up-failed")
-    camera.go(f"/bring-in/{sheets['russet-02']}", ".command button")
-    camera.click(".command button")
-    camera.until_there("[data-command]")
-    command = camera.browser.find_element(By.CSS_SELECTOR, "[data-command] code").text
-    demo_terminal("russet-02", command)
-    camera.until_there("[data-step=survey][data-state=done]")
-    camera.shoot("bring-up-in-progress")
     camera.go(f"/hosts/{REAL_HOST}", "[data-tool=git]")
     camera.shoot("host")
     camera.go("/hosts/dunlin-01", "[data-finding] .copy-text")
@@ -122,12 +109,6 @@ def take_all(
     camera.shoot("logbook")
 
 
-def in_terminal(demo: Demo, name: str, line: str) -> None:
-    """What a person pastes into the terminal of a stand-in machine."""
-    command = [Path(sys.executable).parent / "paddock-terminal", name, "--data", demo.data]
-    subprocess.run(command, input=f"{line}\n", text=True, check=True)
-
-
 def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--to", type=Path, default=FOLDER)
@@ -145,7 +126,7 @@ def main() -> int:
             browser = chromium.start(Path(scratch) / "profile")
             try:
                 camera = Photographer(browser, demo.url, options.to)
-                take_all(camera, Api(demo.url, login["token"]), login, partial(in_terminal, demo))
+                take_all(camera, Api(demo.url, login["token"]), login)
             finally:
                 browser.quit()
         finally:

@@ -65,6 +65,24 @@ def drain(page, server):
     until(lambda: server.host("avocet-01")["holding"] == "held", "it to be held")
 
 
+def fail(page, server):
+    """The board says why a run failed, without another click."""
+    number = server.submit("frobnicate --now", ["host avocet-01"])
+    until(lambda: server.job(number)["state"] == "failed", lambda: server.job(number)["state"])
+    page.browser.get(f"{page.url}/board/{number}")
+    page.says("frobnicate", "[data-part=failure]")
+
+
+def repair(page):
+    """The host's own sheet leads to its repair, which is not a new host."""
+    page.browser.get(f"{page.url}/hosts/avocet-01")
+    page.one("[data-act=repair]").click()
+    page.says("avocet-01 is a host in shoreline already", "[data-part=existing]")
+    page.one("[data-part=existing] button").click()
+    page.one("[data-command] code")
+    page.browser.get(f"{page.url}/hosts/avocet-01")
+
+
 def retire(page, server):
     """Retired with a reason, found again, and taken back."""
     page.button("Retire…").click()
@@ -155,6 +173,8 @@ def test_a_first_day_from_an_empty_server_to_a_retired_host(page, server, tmp_pa
         agent.start()
         page.one(f"{plate}[data-link=connected]").click()
         label(page, server)
+        fail(page, server)
+        repair(page)
         drain(page, server)
         retire(page, server)
     finally:

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from . import commands as make
 from .diagnosis import Diagnosis, Possibility
 from .evidence import Evidence, Override
-from .unit_settings import KEYS_OF_RESULT, KEYS_OF_STATUS, NEEDS, SANDBOX
+from .unit_settings import KEYS_OF_MESSAGE, KEYS_OF_RESULT, KEYS_OF_STATUS, NEEDS, SANDBOX
 
 
 def unit_rules(evidence: Evidence) -> Diagnosis | None:
@@ -93,6 +93,8 @@ def sandbox_rules(evidence: Evidence) -> Diagnosis | None:
     lines = [one for one in evidence.overrides if one.key in SANDBOX and one.value != ""]
     if not lines:
         return None
+    if named := _named_by_a_message(evidence, lines):
+        return named
     if len(lines) == 1:
         return _remove_lines(
             evidence,
@@ -112,6 +114,21 @@ def sandbox_rules(evidence: Evidence) -> Diagnosis | None:
         tuple(Possibility(f"{_shown(one)}.", " && ".join((*_without(evidence, [one]), then))) for one in ordered),
         "Take the lines out one by one, in this order, until the agent connects.",
     )
+
+
+def _named_by_a_message(evidence: Evidence, lines: Sequence[Override]) -> Diagnosis | None:
+    """The lines that bring about what the agent wrote last."""
+    written = "\n".join((*evidence.words[-4:], *evidence.log[-6:]))
+    for message, keys in KEYS_OF_MESSAGE.items():
+        found = [one for one in lines if one.key in keys]
+        if message in written and found:
+            return _remove_lines(
+                evidence,
+                "override",
+                f"The agent's last words say “{message}”. All that it needs works outside of its unit, and that has",
+                found,
+            )
+    return None
 
 
 @dataclass(frozen=True)

@@ -94,3 +94,14 @@ SANDBOX = (
     "PrivateDevices",
 )
 """Settings that take something away from the service that it has outside of its unit."""
+KEYS_OF_MESSAGE = {
+    "Address family not supported": ("RestrictAddressFamilies",),
+    "Network is unreachable": ("PrivateNetwork", "NetworkNamespacePath"),
+    "Read-only file system": ("ReadOnlyPaths", "BindReadOnlyPaths", "ProtectSystem", "ProtectHome"),
+    "Too many open files": ("LimitNOFILE",),
+    "File too large": ("LimitFSIZE",),
+    "Cannot allocate memory": ("MemoryMax", "LimitAS", "LimitDATA"),
+    "can't start new thread": ("TasksMax", "LimitNPROC"),
+    "Resource temporarily unavailable": ("TasksMax", "LimitNPROC"),
+}
+"""By the system's own message in what the agent wrote: the settings that bring it about."""
