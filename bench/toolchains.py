@@ -54,12 +54,12 @@ def measure_server(size: int) -> None:
     from django.db import transaction
 
     from paddock_server import secret
-    from paddock_server.hosts.models import Host, Paddock
     from paddock_server.access.actions.add_user import add_user
+    from paddock_server.hosts.models import Host, Paddock
     from paddock_server.people.actor import COMMAND_LINE, SERVER
     from paddock_server.people.models import Role
-    from paddock_server.toolchains.actions.take_in_survey import take_in_survey
     from paddock_server.tool_reports.queries import columns
+    from paddock_server.toolchains.actions.take_in_survey import take_in_survey
 
     call_command("migrate", verbosity=0)
     paddocks = [Paddock.objects.create(name=name) for name in ("shoreline", "workshop", "orchard", "annex")]
