@@ -1,5 +1,7 @@
 from __future__ import annotations
 
+from typing import Any
+
 from django.db.models import Q, QuerySet
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
@@ -15,7 +17,7 @@ from ..rest.reading import validated
 from .actions.request_access import decide_access, request_access
 
 
-class AccessRequestSerializer(serializers.ModelSerializer):
+class AccessRequestSerializer(serializers.ModelSerializer[AccessRequest]):
     """A person asks for a role in a paddock. ``may_decide``: who reads this may grant or decline it."""
 
     person = serializers.CharField(source="user.username")
@@ -33,7 +35,7 @@ class AccessRequestSerializer(serializers.ModelSerializer):
         return actor.may(Role.ADMINISTRATOR, request.paddock.name)
 
 
-class AskAccessSerializer(serializers.Serializer):
+class AskAccessSerializer(serializers.Serializer[Any]):
     role = serializers.ChoiceField(choices=[Role.OPERATOR, Role.ADMINISTRATOR])
     paddock = serializers.CharField(max_length=63)
     reason = serializers.CharField(max_length=300)

@@ -6,7 +6,7 @@ from ..people.actor import person
 from ..people.models import Role
 
 
-class EntrySerializer(serializers.ModelSerializer):
+class EntrySerializer(serializers.ModelSerializer[Entry]):
     details = serializers.DictField(read_only=True)
 
     class Meta:
@@ -16,7 +16,7 @@ class EntrySerializer(serializers.ModelSerializer):
 
 
 @extend_schema(parameters=[OpenApiParameter("thing", str, description="Only lines on the thing of this name.")])
-class LogbookView(generics.ListAPIView):
+class LogbookView(generics.ListAPIView[Entry]):
     """Who did what to which thing, and when; newest first."""
 
     serializer_class = EntrySerializer

@@ -45,7 +45,7 @@ def shown_job(actor: Actor, pk: int, status: int = 200) -> Response:
     return Response(_shown().to_representation(job), status=status)
 
 
-class JobsView(generics.ListAPIView):
+class JobsView(generics.ListAPIView[Job]):
     """The jobs, newest first; submit one."""
 
     serializer_class = JobSerializer

@@ -1,5 +1,7 @@
 from __future__ import annotations
 
+from typing import Any
+
 from rest_framework import serializers
 
 from paddock_core.remedies import RemedyKind
@@ -11,14 +13,14 @@ from ..work.serializers import Lines
 REMEDY_KINDS = [(kind.value, kind.value) for kind in RemedyKind]
 
 
-class LetInSerializer(serializers.Serializer):
+class LetInSerializer(serializers.Serializer[Any]):
     """Into which paddock; ``for_good`` lets in the pipeline, and not this job alone."""
 
     paddock = serializers.CharField(max_length=63)
     for_good = serializers.BooleanField(default=False)
 
 
-class HelpSerializer(serializers.Serializer):
+class HelpSerializer(serializers.Serializer[Any]):
     """One step that would help. ``place`` is the host, or the paddock, that it is done to, "" for the job itself."""
 
     kind = serializers.ChoiceField(choices=REMEDY_KINDS)
@@ -34,7 +36,7 @@ class HelpSerializer(serializers.Serializer):
     )
 
 
-class ApplySerializer(serializers.Serializer):
+class ApplySerializer(serializers.Serializer[Any]):
     """A remedy to carry out. ``jobs`` are those that it is for."""
 
     kind = serializers.ChoiceField(choices=REMEDY_KINDS)
@@ -48,7 +50,7 @@ class ApplySerializer(serializers.Serializer):
 # ---- fit -----------------------------------------------------------------------------------------------------------
 
 
-class FitRequestSerializer(serializers.Serializer):
+class FitRequestSerializer(serializers.Serializer[Any]):
     terms = Lines()
     paddock = serializers.CharField(max_length=63, required=False, allow_blank=True)
     pipeline = serializers.CharField(max_length=100, required=False, allow_blank=True)
@@ -56,14 +58,14 @@ class FitRequestSerializer(serializers.Serializer):
     all = serializers.BooleanField(default=False, help_text="Every host, and not only those that matter.")
 
 
-class VerdictSerializer(serializers.Serializer):
+class VerdictSerializer(serializers.Serializer[Any]):
     term = serializers.CharField()
     holds = serializers.BooleanField()
     known = serializers.BooleanField()
     found = serializers.CharField(help_text="What is there instead, or what met the term; empty for nothing.")
 
 
-class HostFitSerializer(serializers.Serializer):
+class HostFitSerializer(serializers.Serializer[Any]):
     host = serializers.CharField()
     paddock = serializers.CharField()
     os = serializers.CharField()
@@ -82,18 +84,18 @@ class HostFitSerializer(serializers.Serializer):
     prefers = serializers.ListField(child=serializers.CharField(), help_text="The preferences that it meets.")
 
 
-class TermCountSerializer(serializers.Serializer):
+class TermCountSerializer(serializers.Serializer[Any]):
     term = serializers.CharField()
     hosts = serializers.IntegerField(help_text="On how many admitted hosts the term holds.")
 
 
-class FunnelStepSerializer(serializers.Serializer):
+class FunnelStepSerializer(serializers.Serializer[Any]):
     name = serializers.CharField()
     left = serializers.IntegerField()
     term = serializers.IntegerField(allow_null=True)
 
 
-class FitSerializer(serializers.Serializer):
+class FitSerializer(serializers.Serializer[Any]):
     """Hosts against terms. ``hosts`` are those that fit, then the near fits with the cheapest remedy first; ``folded``
     is how many more there are."""
 
@@ -111,14 +113,14 @@ class FitSerializer(serializers.Serializer):
     hosts = HostFitSerializer(many=True)
 
 
-class WordSerializer(serializers.Serializer):
+class WordSerializer(serializers.Serializer[Any]):
     """A word that a term may have, with on how many hosts it holds."""
 
     word = serializers.CharField()
     hosts = serializers.IntegerField()
 
 
-class WordsSerializer(serializers.Serializer):
+class WordsSerializer(serializers.Serializer[Any]):
     """The words of the fleet, for completion: by what stands in front of them."""
 
     subjects = serializers.ListField(child=serializers.CharField())
@@ -129,7 +131,7 @@ class WordsSerializer(serializers.Serializer):
 # ---- the board -----------------------------------------------------------------------------------------------------
 
 
-class WaitingSerializer(serializers.Serializer):
+class WaitingSerializer(serializers.Serializer[Any]):
     id = serializers.IntegerField()
     name = serializers.CharField()
     pipeline = serializers.CharField()
@@ -137,12 +139,12 @@ class WaitingSerializer(serializers.Serializer):
     submitted_at = serializers.DateTimeField()
 
 
-class PipelineCountSerializer(serializers.Serializer):
+class PipelineCountSerializer(serializers.Serializer[Any]):
     name = serializers.CharField()
     jobs = serializers.IntegerField()
 
 
-class WaitingGroupSerializer(serializers.Serializer):
+class WaitingGroupSerializer(serializers.Serializer[Any]):
     """Waiting jobs that ask for the same and wait for the same. ``jobs`` are the first fifty of ``count``."""
 
     kind = serializers.CharField()
@@ -156,7 +158,7 @@ class WaitingGroupSerializer(serializers.Serializer):
     jobs = WaitingSerializer(many=True)
 
 
-class HelpStepSerializer(serializers.Serializer):
+class HelpStepSerializer(serializers.Serializer[Any]):
     """Remedies to carry out together, and the jobs that could run then and could not before."""
 
     remedies = HelpSerializer(many=True)
@@ -165,7 +167,7 @@ class HelpStepSerializer(serializers.Serializer):
     jobs = serializers.ListField(child=serializers.IntegerField())
 
 
-class BoardSerializer(serializers.Serializer):
+class BoardSerializer(serializers.Serializer[Any]):
     """What waits, by reason, and the smallest set of remedies that would let most of it run."""
 
     waiting = serializers.IntegerField()

@@ -1,5 +1,7 @@
 from __future__ import annotations
 
+from typing import Any
+
 from django.utils import timezone
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
@@ -14,7 +16,7 @@ STATES = [(state.value, state.value) for state in State]
 MARKS = [("ok", "ok"), ("mind", "mind"), ("missing", "missing")]
 
 
-class CheckSerializer(serializers.Serializer):
+class CheckSerializer(serializers.Serializer[Any]):
     """One check of the preflight, as the machine told it."""
 
     name = serializers.CharField()
@@ -24,7 +26,7 @@ class CheckSerializer(serializers.Serializer):
     remedy = serializers.ListField(child=serializers.CharField(), default=list)
 
 
-class StepRowSerializer(serializers.Serializer):
+class StepRowSerializer(serializers.Serializer[Any]):
     """One step of a bring-up. Times in seconds since the epoch; ``remedy`` are commands for the machine."""
 
     step = serializers.ChoiceField(choices=STEPS)
@@ -36,7 +38,7 @@ class StepRowSerializer(serializers.Serializer):
     remedy = serializers.ListField(child=serializers.CharField())
 
 
-class BringUpLineSerializer(serializers.ModelSerializer):
+class BringUpLineSerializer(serializers.ModelSerializer[BringUp]):
     """A machine that is coming in, in one line."""
 
     paddock = serializers.CharField(source="paddock.name")
@@ -63,7 +65,7 @@ class BringUpLineSerializer(serializers.ModelSerializer):
         read_only_fields = fields
 
 
-class BringUpSerializer(serializers.ModelSerializer):
+class BringUpSerializer(serializers.ModelSerializer[BringUp]):
     """A bring-up sheet: what was chosen, and how far the machine is."""
 
     paddock = serializers.CharField(source="paddock.name")
@@ -100,7 +102,7 @@ class BringUpSerializer(serializers.ModelSerializer):
         return CheckSerializer(known, many=True).data
 
 
-class CommandSerializer(serializers.Serializer):
+class CommandSerializer(serializers.Serializer[Any]):
     """What to paste, and where. ``look`` runs the checks alone."""
 
     shell = serializers.CharField()
@@ -109,14 +111,14 @@ class CommandSerializer(serializers.Serializer):
     sha256 = serializers.CharField()
 
 
-class NewBringUpSerializer(serializers.Serializer):
+class NewBringUpSerializer(serializers.Serializer[Any]):
     """A sheet with its command: the only time that the pass in it is shown."""
 
     sheet = BringUpSerializer()
     command = CommandSerializer()
 
 
-class MakeBringUpSerializer(serializers.Serializer):
+class MakeBringUpSerializer(serializers.Serializer[Any]):
     paddock = serializers.CharField(max_length=63)
     system = serializers.ChoiceField(choices=SYSTEMS)
     arch = serializers.ChoiceField(choices=ARCHES)
@@ -131,7 +133,7 @@ class MakeBringUpSerializer(serializers.Serializer):
     repairs = serializers.BooleanField(default=False, help_text="For a host of this name, which keeps its key.")
 
 
-class PlanSerializer(serializers.Serializer):
+class PlanSerializer(serializers.Serializer[Any]):
     """Machines that are expected together. ``text`` is CSV with a heading line, or JSON: a list of objects."""
 
     paddock = serializers.CharField(max_length=63)
@@ -147,12 +149,12 @@ class SystemCommandSerializer(CommandSerializer):
     hosts = serializers.ListField(child=serializers.CharField())
 
 
-class NewPlanSerializer(serializers.Serializer):
+class NewPlanSerializer(serializers.Serializer[Any]):
     sheets = BringUpLineSerializer(many=True)
     commands = SystemCommandSerializer(many=True)
 
 
-class SystemChoicesSerializer(serializers.Serializer):
+class SystemChoicesSerializer(serializers.Serializer[Any]):
     """What can be chosen for a system, and what its machines need before anything is run."""
 
     system = serializers.ChoiceField(choices=SYSTEMS)
@@ -164,7 +166,7 @@ class SystemChoicesSerializer(serializers.Serializer):
     prerequisites = serializers.ListField(child=serializers.CharField())
 
 
-class ChoicesSerializer(serializers.Serializer):
+class ChoicesSerializer(serializers.Serializer[Any]):
     """``agent_version`` is "" where the packages for hosts have not been gathered, and nothing can be handed out;
     ``public_key`` is what a machine has to know to let this server in over SSH."""
 
@@ -174,14 +176,14 @@ class ChoicesSerializer(serializers.Serializer):
     systems = SystemChoicesSerializer(many=True)
 
 
-class LookSerializer(serializers.Serializer):
+class LookSerializer(serializers.Serializer[Any]):
     """Where the machine answers to SSH."""
 
     address = AddressField(max_length=200)
     port = serializers.IntegerField(min_value=1, max_value=65535, default=22)
 
 
-class FoundKeySerializer(serializers.Serializer):
+class FoundKeySerializer(serializers.Serializer[Any]):
     """The machine's key. ``standing`` is new, trusted, or changed since it was trusted."""
 
     fingerprint = serializers.CharField()

@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 from datetime import timedelta
+from typing import Any
 
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
@@ -23,7 +24,7 @@ from .models import HOWS, Care, CareFeed
 from .times import times_between, zone_called
 
 
-class CareSerializer(serializers.ModelSerializer):
+class CareSerializer(serializers.ModelSerializer[Care]):
     """A plan. ``place`` is a paddock or a host; ``rule`` says when it comes again, as FREQ=WEEKLY;BYDAY=SU (RFC
     5545)."""
 
@@ -45,7 +46,7 @@ class CareSerializer(serializers.ModelSerializer):
         return care.host.name if care.host else ""
 
 
-class CareTimeSerializer(serializers.Serializer):
+class CareTimeSerializer(serializers.Serializer[Any]):
     """A time at which hosts are held: of a plan, or by hand until a time."""
 
     care = serializers.IntegerField(allow_null=True)
@@ -56,7 +57,7 @@ class CareTimeSerializer(serializers.Serializer):
     ends_at = serializers.DateTimeField()
 
 
-class CalendarFileSerializer(serializers.Serializer):
+class CalendarFileSerializer(serializers.Serializer[Any]):
     """An iCalendar file. An event whose location is a host or a paddock is for that one, the others for ``place``."""
 
     text = serializers.CharField(max_length=1_000_000, trim_whitespace=False)
@@ -65,12 +66,12 @@ class CalendarFileSerializer(serializers.Serializer):
     how = serializers.ChoiceField(choices=HOWS, default="drain")
 
 
-class CalendarReadSerializer(serializers.Serializer):
+class CalendarReadSerializer(serializers.Serializer[Any]):
     new = serializers.IntegerField()
     changed = serializers.IntegerField()
 
 
-class FeedSerializer(serializers.Serializer):
+class FeedSerializer(serializers.Serializer[Any]):
     """Where the person's own calendar reads planned care; the address itself is told only when it is made."""
 
     made_at = serializers.DateTimeField(allow_null=True)

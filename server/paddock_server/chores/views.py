@@ -1,5 +1,7 @@
 from __future__ import annotations
 
+from typing import Any
+
 from django.db.models import Prefetch, Q, QuerySet
 from drf_spectacular.utils import extend_schema, extend_schema_field
 from rest_framework import generics, serializers
@@ -19,7 +21,7 @@ from .actions.start_chore import approve, keep_chore, start_chore, stop_run
 from .models import HOST_STATES, RUN_STATES, Chore, ChoreHost, ChoreRun
 
 
-class ChoreSerializer(serializers.ModelSerializer):
+class ChoreSerializer(serializers.ModelSerializer[Chore]):
     """A chore. ``wanted`` are the terms that are to hold on each host afterwards; ``at_once`` hosts at a time; after
     ``stop_after`` failures it goes no further, 0 for never."""
 
@@ -45,14 +47,14 @@ class ChoreSerializer(serializers.ModelSerializer):
         read_only_fields = ["id", "made_by", "made_at"]
 
 
-class ChosenSerializer(serializers.Serializer):
+class ChosenSerializer(serializers.Serializer[Any]):
     """Which hosts: by their names, or all that meet terms (a kit is a term: ``kit NAME``)."""
 
     hosts = serializers.ListField(child=serializers.CharField(max_length=63), max_length=5000, default=list)
     terms = serializers.ListField(child=serializers.CharField(max_length=1000), max_length=20, default=list)
 
 
-class ToolChangeSerializer(serializers.Serializer):
+class ToolChangeSerializer(serializers.Serializer[Any]):
     """What the survey after the script found otherwise."""
 
     what = serializers.CharField()
@@ -62,7 +64,7 @@ class ToolChangeSerializer(serializers.Serializer):
     place = serializers.CharField(allow_blank=True)
 
 
-class ChoreHostSerializer(serializers.ModelSerializer):
+class ChoreHostSerializer(serializers.ModelSerializer[ChoreHost]):
     host = serializers.CharField(source="host.name")
     paddock = serializers.CharField(source="host.paddock.name")
     state = serializers.ChoiceField(choices=HOST_STATES)
@@ -84,7 +86,7 @@ class ChoreHostSerializer(serializers.ModelSerializer):
         return [f"{one.job.name} (job {one.job_id})" for one in live]
 
 
-class ChoreRunSerializer(serializers.ModelSerializer):
+class ChoreRunSerializer(serializers.ModelSerializer[ChoreRun]):
     """A run in a line: how many hosts are in which state."""
 
     chore = serializers.CharField(source="chore.name")
@@ -246,7 +248,7 @@ class StartChoreView(APIView):
         return Response(ChoreRunSheetSerializer(start_chore(actor, _chore(actor, pk), hosts, how)).data, status=201)
 
 
-class ChoreRunsView(generics.ListAPIView):
+class ChoreRunsView(generics.ListAPIView[ChoreRun]):
     """The runs of chores, newest first."""
 
     serializer_class = ChoreRunSerializer
@@ -264,7 +266,7 @@ class ChoreRunView(APIView):
         return Response(ChoreRunSheetSerializer(_run(person(request.user), pk)).data)
 
 
-class ApprovalSerializer(serializers.Serializer):
+class ApprovalSerializer(serializers.Serializer[Any]):
     yes = serializers.BooleanField()
 
 

@@ -1,5 +1,7 @@
 from __future__ import annotations
 
+from typing import Any
+
 from rest_framework import serializers
 
 from paddock_core.vitals import NAMES
@@ -10,14 +12,14 @@ READING_CHOICES = [(name, name) for name in NAMES]
 ACTION_CHOICES = [(name, name) for name in ("start afresh", "start service", "have it started", "hold")]
 
 
-class EvidenceSerializer(serializers.Serializer):
+class EvidenceSerializer(serializers.Serializer[Any]):
     """One thing that was read or that happened; ``at`` is in seconds since the epoch, 0 where that says nothing."""
 
     text = serializers.CharField()
     at = serializers.FloatField()
 
 
-class RemedySerializer(serializers.Serializer):
+class RemedySerializer(serializers.Serializer[Any]):
     """What to do, with commands for the host's own system; ``action`` is what the server can do itself, "" for
     nothing."""
 
@@ -26,14 +28,14 @@ class RemedySerializer(serializers.Serializer):
     action = serializers.ChoiceField(choices=ACTION_CHOICES, allow_blank=True)
 
 
-class PossibilitySerializer(serializers.Serializer):
+class PossibilitySerializer(serializers.Serializer[Any]):
     """One of several causes that fit the evidence, with a command that tells it from the others."""
 
     sentence = serializers.CharField()
     command = serializers.CharField()
 
 
-class FindingSerializer(serializers.ModelSerializer):
+class FindingSerializer(serializers.ModelSerializer[Finding]):
     """One diagnosed trouble. ``aside``: somebody has acknowledged it, or snoozed it till later."""
 
     severity = serializers.ChoiceField(choices=SEVERITIES)
@@ -70,7 +72,7 @@ class FindingSerializer(serializers.ModelSerializer):
         read_only_fields = fields
 
 
-class ExaminationSerializer(serializers.Serializer):
+class ExaminationSerializer(serializers.Serializer[Any]):
     """What a host's watch found when it examined the host: the doctor's report with the raw evidence. ``is_asked``:
     another one is on its way."""
 
@@ -79,11 +81,11 @@ class ExaminationSerializer(serializers.Serializer):
     is_asked = serializers.BooleanField()
 
 
-class FindingsSerializer(serializers.Serializer):
+class FindingsSerializer(serializers.Serializer[Any]):
     findings = FindingSerializer(many=True)
 
 
-class NoteSerializer(serializers.Serializer):
+class NoteSerializer(serializers.Serializer[Any]):
     note = serializers.CharField(max_length=1000, default="", allow_blank=True)
 
 
@@ -91,12 +93,12 @@ class SnoozeSerializer(NoteSerializer):
     until = serializers.DateTimeField()
 
 
-class TryServiceSerializer(serializers.Serializer):
+class TryServiceSerializer(serializers.Serializer[Any]):
     name = serializers.CharField(max_length=200)
     verb = serializers.ChoiceField(choices=[("start", "start"), ("stop", "stop")])
 
 
-class TriedSerializer(serializers.Serializer):
+class TriedSerializer(serializers.Serializer[Any]):
     """What came of starting or stopping a service last; ``why`` is "" where it was done."""
 
     verb = serializers.CharField(default="")
@@ -105,7 +107,7 @@ class TriedSerializer(serializers.Serializer):
     at = serializers.DateTimeField(default=None)
 
 
-class WatchedServiceSerializer(serializers.ModelSerializer):
+class WatchedServiceSerializer(serializers.ModelSerializer[WatchedService]):
     tried = TriedSerializer()
 
     class Meta:
@@ -114,7 +116,7 @@ class WatchedServiceSerializer(serializers.ModelSerializer):
         read_only_fields = fields
 
 
-class WatchReportSerializer(serializers.Serializer):
+class WatchReportSerializer(serializers.Serializer[Any]):
     """What a host's watch told last of its agent's service."""
 
     at = serializers.DateTimeField()
@@ -129,7 +131,7 @@ class WatchReportSerializer(serializers.Serializer):
     is_silent = serializers.BooleanField()
 
 
-class AvailabilitySerializer(serializers.Serializer):
+class AvailabilitySerializer(serializers.Serializer[Any]):
     """Of one window. ``share`` is the time connected of the time that it should have been, planned holds left out; null
     where it should have been at no time. Seconds otherwise."""
 
@@ -141,13 +143,13 @@ class AvailabilitySerializer(serializers.Serializer):
     to_repair = serializers.FloatField(allow_null=True)
 
 
-class WindowsSerializer(serializers.Serializer):
+class WindowsSerializer(serializers.Serializer[Any]):
     day = AvailabilitySerializer()
     week = AvailabilitySerializer()
     month = AvailabilitySerializer()
 
 
-class WatchedHostSerializer(serializers.Serializer):
+class WatchedHostSerializer(serializers.Serializer[Any]):
     name = serializers.CharField()
     paddock = serializers.CharField()
     link = serializers.CharField()
@@ -157,13 +159,13 @@ class WatchedHostSerializer(serializers.Serializer):
     services = WatchedServiceSerializer(many=True)
 
 
-class WatchedPaddockSerializer(serializers.Serializer):
+class WatchedPaddockSerializer(serializers.Serializer[Any]):
     name = serializers.CharField()
     hosts = serializers.IntegerField()
     availability = WindowsSerializer()
 
 
-class ForecastSerializer(serializers.Serializer):
+class ForecastSerializer(serializers.Serializer[Any]):
     """A disk that fills up: ``read`` are pairs of when and bytes free; ``forecast`` has when, expected, lowest and
     highest. ``full_in`` and its bounds are seconds from now."""
 
@@ -177,7 +179,7 @@ class ForecastSerializer(serializers.Serializer):
     forecast = serializers.ListField(child=serializers.ListField(child=serializers.FloatField()))
 
 
-class RunningOutSerializer(serializers.Serializer):
+class RunningOutSerializer(serializers.Serializer[Any]):
     """A pass or certificate that ends within the next weeks."""
 
     what = serializers.CharField()
@@ -186,14 +188,14 @@ class RunningOutSerializer(serializers.Serializer):
     ends_at = serializers.DateTimeField()
 
 
-class WatchSerializer(serializers.Serializer):
+class WatchSerializer(serializers.Serializer[Any]):
     paddocks = WatchedPaddockSerializer(many=True)
     hosts = WatchedHostSerializer(many=True)
     forecasts = ForecastSerializer(many=True)
     running_out = RunningOutSerializer(many=True)
 
 
-class SpanSerializer(serializers.Serializer):
+class SpanSerializer(serializers.Serializer[Any]):
     """From ``start`` to ``end``, in seconds since the epoch."""
 
     start = serializers.FloatField()
@@ -210,20 +212,20 @@ class FindingSpanSerializer(SpanSerializer):
     is_open = serializers.BooleanField()
 
 
-class LaneSerializer(serializers.Serializer):
+class LaneSerializer(serializers.Serializer[Any]):
     """One service over time; the agent's own has no name."""
 
     name = serializers.CharField(allow_blank=True)
     spans = SpanSerializer(many=True)
 
 
-class MomentSerializer(serializers.Serializer):
+class MomentSerializer(serializers.Serializer[Any]):
     at = serializers.FloatField()
     what = serializers.CharField()
     said = serializers.CharField()
 
 
-class WeekSerializer(serializers.Serializer):
+class WeekSerializer(serializers.Serializer[Any]):
     start = serializers.FloatField()
     end = serializers.FloatField()
     link = SpanSerializer(many=True)
@@ -234,7 +236,7 @@ class WeekSerializer(serializers.Serializer):
     findings = FindingSpanSerializer(many=True)
 
 
-class ReadingsSerializer(serializers.Serializer):
+class ReadingsSerializer(serializers.Serializer[Any]):
     """One reading over time: rows of when (seconds since the epoch), least, mean and most."""
 
     name = serializers.ChoiceField(choices=READING_CHOICES)

@@ -1,3 +1,5 @@
+from typing import Any
+
 from django.utils.decorators import method_decorator
 from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
 from drf_spectacular.utils import extend_schema
@@ -13,17 +15,17 @@ from .actor import person
 from .models import Role
 
 
-class LoginSerializer(serializers.Serializer):
+class LoginSerializer(serializers.Serializer[Any]):
     username = serializers.CharField(max_length=150)
     password = serializers.CharField(max_length=500, trim_whitespace=False)
 
 
-class PaddockRoleSerializer(serializers.Serializer):
+class PaddockRoleSerializer(serializers.Serializer[Any]):
     paddock = serializers.CharField()
     role = serializers.ChoiceField(choices=Role.choices)
 
 
-class SessionSerializer(serializers.Serializer):
+class SessionSerializer(serializers.Serializer[Any]):
     name = serializers.CharField(allow_null=True)
     role = serializers.ChoiceField(choices=Role.choices, allow_null=True)
     paddock_roles = PaddockRoleSerializer(many=True)

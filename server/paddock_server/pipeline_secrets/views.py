@@ -1,5 +1,7 @@
 from __future__ import annotations
 
+from typing import Any
+
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
@@ -11,7 +13,7 @@ from .actions.keep_secret import keep_secret, remove_secret, visible_secrets
 from .models import PipelineSecret
 
 
-class SecretSerializer(serializers.ModelSerializer):
+class SecretSerializer(serializers.ModelSerializer[PipelineSecret]):
     """A secret without its value, which nobody sees again. ``given_to`` is the attempt that had it last."""
 
     pipelines = serializers.ListField(child=serializers.CharField())
@@ -26,7 +28,7 @@ class SecretSerializer(serializers.ModelSerializer):
         read_only_fields = fields
 
 
-class KeepSecretSerializer(serializers.Serializer):
+class KeepSecretSerializer(serializers.Serializer[Any]):
     """Without ``value`` that of a secret that is there stays."""
 
     name = serializers.CharField(max_length=100)

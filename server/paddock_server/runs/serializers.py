@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 from datetime import datetime
+from typing import Any
 
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
@@ -19,7 +20,7 @@ GROUPS = [(one, one) for one in IN_ORDER]
 WHERES = [(one.value, one.value) for one in Where]
 
 
-class CheckoutSerializer(serializers.Serializer):
+class CheckoutSerializer(serializers.Serializer[Any]):
     """What a checkout step fetches. An empty ``url`` is that of the Git source that the job came from."""
 
     url = serializers.CharField(max_length=2000, allow_blank=True, default="")
@@ -31,7 +32,7 @@ class CheckoutSerializer(serializers.Serializer):
     secret = serializers.CharField(max_length=100, allow_blank=True, default="")
 
 
-class StepRunSerializer(serializers.Serializer):
+class StepRunSerializer(serializers.Serializer[Any]):
     """A step, and how it went: ``outcome`` is empty where it was not come to. Times are by the host's clock."""
 
     number = serializers.IntegerField()
@@ -52,7 +53,7 @@ class StepRunSerializer(serializers.Serializer):
     line = serializers.IntegerField(allow_null=True, help_text="The line of the log on which it begins.")
 
 
-class LeftProcessSerializer(serializers.Serializer):
+class LeftProcessSerializer(serializers.Serializer[Any]):
     """A process that outlived the attempt."""
 
     pid = serializers.IntegerField()
@@ -60,7 +61,7 @@ class LeftProcessSerializer(serializers.Serializer):
     ended = serializers.BooleanField(default=False, help_text="Whether the agent put an end to it.")
 
 
-class OutputSerializer(serializers.ModelSerializer):
+class OutputSerializer(serializers.ModelSerializer[Output]):
     """A file that is kept; ``whole`` once all of it is here."""
 
     class Meta:
@@ -69,7 +70,7 @@ class OutputSerializer(serializers.ModelSerializer):
         read_only_fields = fields
 
 
-class TestCaseSerializer(serializers.ModelSerializer):
+class TestCaseSerializer(serializers.ModelSerializer[TestCase]):
     """One test; ``newly`` where it fails now and did not in the run before."""
 
     outcome = serializers.ChoiceField(choices=TEST_OUTCOMES)
@@ -80,7 +81,7 @@ class TestCaseSerializer(serializers.ModelSerializer):
         read_only_fields = fields
 
 
-class TestSummarySerializer(serializers.Serializer):
+class TestSummarySerializer(serializers.Serializer[Any]):
     """The tests of an attempt: counts, and those that did not pass, the new ones first."""
 
     passed = serializers.IntegerField()
@@ -90,7 +91,7 @@ class TestSummarySerializer(serializers.Serializer):
     cases = TestCaseSerializer(many=True)
 
 
-class TimesSerializer(serializers.Serializer):
+class TimesSerializer(serializers.Serializer[Any]):
     """Seconds that it waited, was set up, and ran; null for what is not over."""
 
     waited = serializers.FloatField()
@@ -98,7 +99,7 @@ class TimesSerializer(serializers.Serializer):
     ran = serializers.FloatField(allow_null=True)
 
 
-class OtherRunSerializer(serializers.Serializer):
+class OtherRunSerializer(serializers.Serializer[Any]):
     """A run to compare with: of the same job of its pipeline, with the other result."""
 
     name = serializers.CharField()
@@ -107,7 +108,7 @@ class OtherRunSerializer(serializers.Serializer):
     at = serializers.DateTimeField(source="offered_at")
 
 
-class FailureSerializer(serializers.Serializer):
+class FailureSerializer(serializers.Serializer[Any]):
     """What the end of a failed step means, and what most likely helps."""
 
     step = serializers.IntegerField()
@@ -197,14 +198,14 @@ class AttemptSheetSerializer(AttemptSerializer):
         return times(attempt)
 
 
-class LogSpanSerializer(serializers.Serializer):
+class LogSpanSerializer(serializers.Serializer[Any]):
     """Text in one style. ``styles`` are names: bold, faint, italic, underlined, a colour, on- and a colour."""
 
     text = serializers.CharField()
     styles = serializers.ListField(child=serializers.CharField())
 
 
-class LogLineSerializer(serializers.Serializer):
+class LogLineSerializer(serializers.Serializer[Any]):
     """One line; ``at`` is when its start was read, by the host's clock."""
 
     number = serializers.IntegerField()
@@ -213,14 +214,14 @@ class LogLineSerializer(serializers.Serializer):
     spans = LogSpanSerializer(many=True)
 
 
-class LogSectionSerializer(serializers.Serializer):
+class LogSectionSerializer(serializers.Serializer[Any]):
     """Where the part of one step begins."""
 
     step = serializers.IntegerField()
     line = serializers.IntegerField()
 
 
-class LogLinesSerializer(serializers.Serializer):
+class LogLinesSerializer(serializers.Serializer[Any]):
     """A part of a log. ``total`` counts all its lines, ``size`` all its bytes."""
 
     total = serializers.IntegerField()
@@ -230,19 +231,19 @@ class LogLinesSerializer(serializers.Serializer):
     lines = LogLineSerializer(many=True)
 
 
-class FoundLinesSerializer(serializers.Serializer):
+class FoundLinesSerializer(serializers.Serializer[Any]):
     """The numbers of matching lines; ``more`` where there are more than are listed."""
 
     lines = serializers.ListField(child=serializers.IntegerField())
     more = serializers.BooleanField()
 
 
-class RunAgainSerializer(serializers.Serializer):
+class RunAgainSerializer(serializers.Serializer[Any]):
     where = serializers.ChoiceField(choices=WHERES, default=Where.ANYWHERE.value)
     added = Lines(default=list, help_text="Terms that the new job asks for beyond those of the old one.")
 
 
-class RunDifferenceSerializer(serializers.Serializer):
+class RunDifferenceSerializer(serializers.Serializer[Any]):
     """One thing that was otherwise; null where a run had none."""
 
     group = serializers.ChoiceField(choices=GROUPS)
@@ -252,7 +253,7 @@ class RunDifferenceSerializer(serializers.Serializer):
     used = serializers.BooleanField(help_text="Whether the job asked for it.")
 
 
-class RunNameSerializer(serializers.Serializer):
+class RunNameSerializer(serializers.Serializer[Any]):
     """One of two runs that are compared."""
 
     job = serializers.IntegerField(source="job_id")
@@ -264,7 +265,7 @@ class RunNameSerializer(serializers.Serializer):
     offered_at = serializers.DateTimeField()
 
 
-class ComparisonSerializer(serializers.Serializer):
+class ComparisonSerializer(serializers.Serializer[Any]):
     """What differed between two runs."""
 
     first = RunNameSerializer()
@@ -272,7 +273,7 @@ class ComparisonSerializer(serializers.Serializer):
     differences = RunDifferenceSerializer(many=True)
 
 
-class HostWorkSerializer(serializers.Serializer):
+class HostWorkSerializer(serializers.Serializer[Any]):
     """A job at work on a host. ``usual`` is how long the last ones that passed took in the mean, in seconds."""
 
     job = serializers.IntegerField()
@@ -282,7 +283,7 @@ class HostWorkSerializer(serializers.Serializer):
     usual = serializers.FloatField(allow_null=True)
 
 
-class WorkFolderSerializer(serializers.ModelSerializer):
+class WorkFolderSerializer(serializers.ModelSerializer[WorkFolder]):
     """A work folder. Sizes in bytes; ``attempt`` is the last one that worked in it."""
 
     kind = serializers.ChoiceField(choices=FOLDER_KINDS)
@@ -293,7 +294,7 @@ class WorkFolderSerializer(serializers.ModelSerializer):
         read_only_fields = fields
 
 
-class ClearFoldersSerializer(serializers.Serializer):
+class ClearFoldersSerializer(serializers.Serializer[Any]):
     """Which folders to remove; none for all that are not in use."""
 
     paths = serializers.ListField(child=serializers.CharField(max_length=1000), max_length=500, default=list)

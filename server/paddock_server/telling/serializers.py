@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 import re
+from typing import Any
 from urllib.parse import urlsplit
 from zoneinfo import available_timezones
 
@@ -17,7 +18,7 @@ from .models import DELIVERY_STATES, EVENTS, KINDS, Delivery, Telling
 MINUTES = {"min_value": 0, "max_value": 24 * 60 - 1, "required": False, "allow_null": True}
 
 
-class TellingSerializer(serializers.ModelSerializer):
+class TellingSerializer(serializers.ModelSerializer[Telling]):
     """A rule: which findings are told, to whom, how, and when not. The secret of a webhook is not among it."""
 
     kind = serializers.ChoiceField(choices=KINDS)
@@ -118,13 +119,13 @@ class NewTellingSerializer(TellingSerializer):
         fields = [*TellingSerializer.Meta.fields, "secret"]
 
 
-class ToldSerializer(serializers.Serializer):
+class ToldSerializer(serializers.Serializer[Any]):
     finding = serializers.IntegerField(source="finding_id")
     title = serializers.CharField(source="finding.title")
     event = serializers.ChoiceField(choices=EVENTS)
 
 
-class DeliverySerializer(serializers.ModelSerializer):
+class DeliverySerializer(serializers.ModelSerializer[Delivery]):
     """One message, with what became of it."""
 
     telling = serializers.CharField(source="telling.name")
@@ -152,7 +153,7 @@ class DeliverySerializer(serializers.ModelSerializer):
         read_only_fields = fields
 
 
-class TellingPlaceSerializer(serializers.Serializer):
+class TellingPlaceSerializer(serializers.Serializer[Any]):
     """The rules, the last messages, and whether mail can go out from here at all."""
 
     rules = TellingSerializer(many=True)

@@ -1,5 +1,7 @@
 from __future__ import annotations
 
+from typing import Any
+
 from rest_framework import serializers
 
 from paddock_core.kits import Stands
@@ -14,7 +16,7 @@ STANDS = [(one.value, one.value) for one in Stands]
 LONGEST_NOTE = 500
 
 
-class InstallationOnHostSerializer(serializers.Serializer):
+class InstallationOnHostSerializer(serializers.Serializer[Any]):
     """One installation, with the host that it is on."""
 
     host = serializers.CharField()
@@ -28,7 +30,7 @@ class InstallationOnHostSerializer(serializers.Serializer):
     seen_since = serializers.DateTimeField()
 
 
-class HostColumnsSerializer(serializers.Serializer):
+class HostColumnsSerializer(serializers.Serializer[Any]):
     """The hosts, as lists of one length."""
 
     name = serializers.ListField(child=serializers.CharField())
@@ -40,7 +42,7 @@ class HostColumnsSerializer(serializers.Serializer):
     labels = serializers.ListField(child=serializers.ListField(child=serializers.CharField()))
 
 
-class ToolColumnsSerializer(serializers.Serializer):
+class ToolColumnsSerializer(serializers.Serializer[Any]):
     """One tool. ``versions`` are distinct, oldest first, each with the day on which its support ``ends``. ``hosts``,
     ``version`` and ``plain`` are of one length: the place of the host, the place of the version (-1 for broken), and 1
     for what a plain command gets. ``asked`` are jobs of 30 days; ``changed`` hosts where it changed in 7 days and
@@ -59,7 +61,7 @@ class ToolColumnsSerializer(serializers.Serializer):
     plain = serializers.ListField(child=serializers.IntegerField())
 
 
-class KitColumnsSerializer(serializers.Serializer):
+class KitColumnsSerializer(serializers.Serializer[Any]):
     """A kit: the places of the hosts that it is put on, and how each stands."""
 
     name = serializers.CharField()
@@ -67,7 +69,7 @@ class KitColumnsSerializer(serializers.Serializer):
     stands = serializers.ListField(child=serializers.ChoiceField(choices=STANDS))
 
 
-class ColumnsSerializer(serializers.Serializer):
+class ColumnsSerializer(serializers.Serializer[Any]):
     """The fleet and its tools, as columns."""
 
     hosts = HostColumnsSerializer()
@@ -75,20 +77,20 @@ class ColumnsSerializer(serializers.Serializer):
     kits = KitColumnsSerializer(many=True)
 
 
-class WithinSerializer(serializers.Serializer):
+class WithinSerializer(serializers.Serializer[Any]):
     """The range as it was read, and for each version asked about whether it lies inside."""
 
     range = serializers.CharField()
     inside = serializers.ListField(child=serializers.BooleanField())
 
 
-class WithinQuestionSerializer(serializers.Serializer):
+class WithinQuestionSerializer(serializers.Serializer[Any]):
     tool = serializers.CharField(max_length=60)
     range = serializers.CharField(max_length=200)
     versions = serializers.ListField(child=serializers.CharField(max_length=200), max_length=2000)
 
 
-class AskingSerializer(serializers.Serializer):
+class AskingSerializer(serializers.Serializer[Any]):
     pipeline = serializers.CharField()
     job = serializers.CharField()
     times = serializers.IntegerField()
@@ -101,7 +103,7 @@ class AskingForRangeSerializer(AskingSerializer):
     versions = serializers.ListField(child=serializers.CharField())
 
 
-class VersionSerializer(serializers.Serializer):
+class VersionSerializer(serializers.Serializer[Any]):
     """One version: where it is, and the jobs that would fit nowhere if it went from all hosts."""
 
     version = serializers.CharField()
@@ -110,7 +112,7 @@ class VersionSerializer(serializers.Serializer):
     stops = AskingSerializer(many=True)
 
 
-class BrokenOnHostSerializer(serializers.Serializer):
+class BrokenOnHostSerializer(serializers.Serializer[Any]):
     host = serializers.CharField()
     paddock = serializers.CharField()
     tool = serializers.CharField()
@@ -120,7 +122,7 @@ class BrokenOnHostSerializer(serializers.Serializer):
     exit_code = serializers.IntegerField(default=None, allow_null=True)
 
 
-class SaidSerializer(serializers.Serializer):
+class SaidSerializer(serializers.Serializer[Any]):
     """What is known of a thing: of a tool its version, home and whether it is the plain one, or why it is broken; of
     other things their value."""
 
@@ -131,7 +133,7 @@ class SaidSerializer(serializers.Serializer):
     value = serializers.CharField(required=False)
 
 
-class ChangeSerializer(serializers.Serializer):
+class ChangeSerializer(serializers.Serializer[Any]):
     """One thing that a survey found otherwise than the one before, between ``not_before`` and ``at``."""
 
     id = serializers.IntegerField()
@@ -150,7 +152,7 @@ class ChangeSerializer(serializers.Serializer):
     note = serializers.CharField()
 
 
-class ResultsSerializer(serializers.Serializer):
+class ResultsSerializer(serializers.Serializer[Any]):
     passed = serializers.IntegerField()
     failed = serializers.IntegerField()
 
@@ -162,7 +164,7 @@ class ChangeOfHostSerializer(ChangeSerializer):
     results_after = ResultsSerializer()
 
 
-class ToolPageSerializer(serializers.Serializer):
+class ToolPageSerializer(serializers.Serializer[Any]):
     """Everything about one tool."""
 
     name = serializers.CharField()
@@ -178,7 +180,7 @@ class ToolPageSerializer(serializers.Serializer):
     changes = ChangeSerializer(many=True)
 
 
-class DifferingSerializer(serializers.Serializer):
+class DifferingSerializer(serializers.Serializer[Any]):
     """One thing that is not the same on all compared hosts; ``said`` has one value a host, null for not there."""
 
     kind = serializers.CharField()
@@ -186,7 +188,7 @@ class DifferingSerializer(serializers.Serializer):
     said = serializers.ListField(child=SaidSerializer(allow_null=True))
 
 
-class CompareSerializer(serializers.Serializer):
+class CompareSerializer(serializers.Serializer[Any]):
     """Two to four hosts side by side: only what differs. ``alike`` is how many things are the same."""
 
     hosts = serializers.ListField(child=serializers.CharField())
@@ -194,13 +196,13 @@ class CompareSerializer(serializers.Serializer):
     alike = serializers.IntegerField()
 
 
-class StandingTermSerializer(serializers.Serializer):
+class StandingTermSerializer(serializers.Serializer[Any]):
     term = serializers.CharField()
     found = serializers.CharField()
     ahead = serializers.BooleanField()
 
 
-class StandingSerializer(serializers.Serializer):
+class StandingSerializer(serializers.Serializer[Any]):
     """How a host stands to a kit, with the terms that do not hold."""
 
     kit = serializers.CharField()
@@ -209,7 +211,7 @@ class StandingSerializer(serializers.Serializer):
     lacking = StandingTermSerializer(many=True)
 
 
-class ThenSerializer(serializers.Serializer):
+class ThenSerializer(serializers.Serializer[Any]):
     """One installation, or other thing, as it was at a moment."""
 
     kind = serializers.CharField()
@@ -218,7 +220,7 @@ class ThenSerializer(serializers.Serializer):
     said = SaidSerializer()
 
 
-class HistorySerializer(serializers.Serializer):
+class HistorySerializer(serializers.Serializer[Any]):
     """What changed on a host; with ``at``, what was on it then (null where no survey is that old)."""
 
     changes = ChangeOfHostSerializer(many=True)
@@ -230,12 +232,12 @@ class HistorySerializer(serializers.Serializer):
     probes_refused = serializers.CharField()
 
 
-class AcceptSerializer(serializers.Serializer):
+class AcceptSerializer(serializers.Serializer[Any]):
     changes = serializers.ListField(child=NumberField(), min_length=1, max_length=5000)
     note = serializers.CharField(max_length=LONGEST_NOTE, allow_blank=True, default="")
 
 
-class KitSerializer(serializers.ModelSerializer):
+class KitSerializer(serializers.ModelSerializer[Kit]):
     """A kit: a named list of terms, put on paddocks or on hosts by label."""
 
     name = serializers.CharField(max_length=63, validators=[NAME])
@@ -257,7 +259,7 @@ class KitSerializer(serializers.ModelSerializer):
         return shown | {"paddocks": sorted(one.name for one in kit.paddocks.all() if actor.may(Role.VIEWER, one.name))}
 
 
-class KitTrialSerializer(serializers.Serializer):
+class KitTrialSerializer(serializers.Serializer[Any]):
     """A kit as it might become; ``kit`` is the name of the one that would be changed, "" for a new one."""
 
     kit = serializers.CharField(max_length=63, allow_blank=True, default="")
@@ -266,13 +268,13 @@ class KitTrialSerializer(serializers.Serializer):
     labels = serializers.ListField(child=serializers.CharField(max_length=63), max_length=50, default=list)
 
 
-class HostStandingSerializer(serializers.Serializer):
+class HostStandingSerializer(serializers.Serializer[Any]):
     host = serializers.CharField()
     stands = serializers.ChoiceField(choices=STANDS)
     lacking = StandingTermSerializer(many=True)
 
 
-class EffectSerializer(serializers.Serializer):
+class EffectSerializer(serializers.Serializer[Any]):
     """What saving would do: the hosts that it would put out of the kit or into it, and how all would stand."""
 
     put_out = serializers.ListField(child=serializers.CharField())
@@ -282,12 +284,12 @@ class EffectSerializer(serializers.Serializer):
     standings = HostStandingSerializer(many=True)
 
 
-class ProposedTermSerializer(serializers.Serializer):
+class ProposedTermSerializer(serializers.Serializer[Any]):
     term = serializers.CharField()
     jobs = serializers.IntegerField(allow_null=True)
 
 
-class ToolEditSerializer(serializers.Serializer):
+class ToolEditSerializer(serializers.Serializer[Any]):
     """One version of a definition that this server has of its own."""
 
     tool = serializers.CharField()
@@ -301,7 +303,7 @@ class ToolEditSerializer(serializers.Serializer):
     released_at = serializers.DateTimeField(allow_null=True)
 
 
-class TrialSerializer(serializers.Serializer):
+class TrialSerializer(serializers.Serializer[Any]):
     """A dry run on one host; ``found`` and ``broken`` are as in a survey."""
 
     id = serializers.IntegerField()
@@ -315,7 +317,7 @@ class TrialSerializer(serializers.Serializer):
     why = serializers.CharField()
 
 
-class DefinitionSerializer(serializers.Serializer):
+class DefinitionSerializer(serializers.Serializer[Any]):
     """How a tool is defined now, as text, with its versions and dry runs."""
 
     name = serializers.CharField()
@@ -325,7 +327,7 @@ class DefinitionSerializer(serializers.Serializer):
     trials = TrialSerializer(many=True)
 
 
-class CatalogueToolSerializer(serializers.Serializer):
+class CatalogueToolSerializer(serializers.Serializer[Any]):
     name = serializers.CharField()
     title = serializers.CharField()
     kind = serializers.CharField()
@@ -335,7 +337,7 @@ class CatalogueToolSerializer(serializers.Serializer):
     draft = serializers.BooleanField(help_text="Whether a version waits to be released.")
 
 
-class CatalogueSerializer(serializers.Serializer):
+class CatalogueSerializer(serializers.Serializer[Any]):
     """All tools that surveys look for. ``behind`` are connected hosts that have not taken the newest release, with
     why."""
 
@@ -345,10 +347,10 @@ class CatalogueSerializer(serializers.Serializer):
     behind = serializers.DictField(child=serializers.CharField())
 
 
-class WriteDefinitionSerializer(serializers.Serializer):
+class WriteDefinitionSerializer(serializers.Serializer[Any]):
     text = serializers.CharField(max_length=64 * 1024, allow_blank=True, trim_whitespace=False)
     note = serializers.CharField(max_length=200, allow_blank=True, default="")
 
 
-class TryDefinitionSerializer(serializers.Serializer):
+class TryDefinitionSerializer(serializers.Serializer[Any]):
     hosts = serializers.ListField(child=serializers.CharField(max_length=63), min_length=1, max_length=50)

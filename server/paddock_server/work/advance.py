@@ -190,7 +190,7 @@ def _cancel_followers(job: Job, _: lifecycle.CancelFollowers, __: Details) -> No
             advance(other, lifecycle.CancelAsked())
             other.reason = f"It was cancelled, since {job.name} (job {job.pk}), which it comes after, is {job.state}."
             other.save(update_fields=["reason"])
-            write(SERVER, "cancelled", "job", str(other.pk), because=f"job {job.pk} is {job.state}")
+            write(SERVER, "cancelled", "job", str(other.pk), details={"because": f"job {job.pk} is {job.state}"})
 
 
 def _wake_dispatcher(job: Job, _: lifecycle.WakeDispatcher, __: Details) -> None:

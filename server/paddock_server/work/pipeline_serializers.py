@@ -1,5 +1,7 @@
 from __future__ import annotations
 
+from typing import Any
+
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
@@ -12,13 +14,13 @@ LEVELS = [(level.value, level.value) for level in Level]
 LARGEST_FILE = 1_000_000
 
 
-class FileSerializer(serializers.Serializer):
+class FileSerializer(serializers.Serializer[Any]):
     """A pipeline file."""
 
     text = serializers.CharField(max_length=LARGEST_FILE, trim_whitespace=False)
 
 
-class RemarkSerializer(serializers.Serializer):
+class RemarkSerializer(serializers.Serializer[Any]):
     """One thing about a pipeline file. Only a ``mistake`` keeps it from being sent."""
 
     level = serializers.ChoiceField(choices=LEVELS)
@@ -29,7 +31,7 @@ class RemarkSerializer(serializers.Serializer):
     nearest = serializers.CharField(allow_null=True)
 
 
-class SubmissionJobSerializer(serializers.Serializer):
+class SubmissionJobSerializer(serializers.Serializer[Any]):
     id = serializers.IntegerField()
     name = serializers.CharField()
     state = serializers.ChoiceField(choices=JOB_STATES)
@@ -50,7 +52,7 @@ class SubmissionSheetSerializer(SubmissionSerializer):
         return SubmissionJobSerializer(self.context["jobs"], many=True).data
 
 
-class SourceSerializer(serializers.ModelSerializer):
+class SourceSerializer(serializers.ModelSerializer[Source]):
     """A Git repository whose pipeline file is read at a commit. ``hook`` is where its webhook calls."""
 
     hook = serializers.SerializerMethodField()
@@ -73,7 +75,7 @@ class NewSourceSerializer(SourceSerializer):
         fields = [*SourceSerializer.Meta.fields, "secret"]
 
 
-class PipelineSerializer(serializers.Serializer):
+class PipelineSerializer(serializers.Serializer[Any]):
     """A pipeline in the last 30 days. Times are in seconds; a wait is from being sent to the first start."""
 
     name = serializers.CharField()
@@ -89,13 +91,13 @@ class PipelineSerializer(serializers.Serializer):
     paddocks = serializers.ListField(child=serializers.CharField(), help_text="Whose fences let it in.")
 
 
-class PipelineHostSerializer(serializers.Serializer):
+class PipelineHostSerializer(serializers.Serializer[Any]):
     host = serializers.CharField()
     runs = serializers.IntegerField()
     failed = serializers.IntegerField()
 
 
-class PipelineRunSerializer(serializers.Serializer):
+class PipelineRunSerializer(serializers.Serializer[Any]):
     id = serializers.IntegerField()
     state = serializers.ChoiceField(choices=JOB_STATES)
     submitted_at = serializers.DateTimeField()
@@ -104,7 +106,7 @@ class PipelineRunSerializer(serializers.Serializer):
     host = serializers.CharField()
 
 
-class PipelineJobSerializer(serializers.Serializer):
+class PipelineJobSerializer(serializers.Serializer[Any]):
     """One job of a pipeline, by name: what it asked the last time, where it ran, and its newest runs, oldest first."""
 
     name = serializers.CharField()

@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 import re
+from typing import Any
 
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
@@ -38,7 +39,7 @@ class Paths(serializers.ListField):
         return paths
 
 
-class BoundToolSerializer(serializers.Serializer):
+class BoundToolSerializer(serializers.Serializer[Any]):
     tool = serializers.CharField()
     version = serializers.CharField()
     path = serializers.CharField()
@@ -46,7 +47,7 @@ class BoundToolSerializer(serializers.Serializer):
     plain = serializers.BooleanField()
 
 
-class AttemptSerializer(serializers.ModelSerializer):
+class AttemptSerializer(serializers.ModelSerializer[Attempt]):
     """``why`` says why it went to this host and not another."""
 
     host = serializers.CharField(source="host.name")
@@ -73,7 +74,7 @@ class AttemptSerializer(serializers.ModelSerializer):
         read_only_fields = fields  # fmt: skip
 
 
-class SubmissionSerializer(serializers.ModelSerializer):
+class SubmissionSerializer(serializers.ModelSerializer[Submission]):
     """Jobs that were sent together, from one pipeline file."""
 
     source = serializers.CharField(source="source.url", default="", read_only=True)
@@ -84,7 +85,7 @@ class SubmissionSerializer(serializers.ModelSerializer):
         read_only_fields = fields
 
 
-class JobSerializer(serializers.ModelSerializer):
+class JobSerializer(serializers.ModelSerializer[Job]):
     """``reason`` says in a sentence why the job waits; "" once it does not. ``reason_term`` is the position of the term
     that no host meets, where it is one term's fault; ``reason_places`` are the paddocks that do not let it in."""
 
@@ -154,7 +155,7 @@ class JobSheetSerializer(JobSerializer):
         return row.run_id if row else None
 
 
-class SubmitSerializer(serializers.Serializer):
+class SubmitSerializer(serializers.Serializer[Any]):
     """One job. A line of ``terms`` that begins with ``prefer`` never excludes a host."""
 
     name = serializers.CharField(max_length=100)
@@ -202,7 +203,7 @@ class SubmitSerializer(serializers.Serializer):
         return given
 
 
-class ChangeJobSerializer(serializers.Serializer):
+class ChangeJobSerializer(serializers.Serializer[Any]):
     """What may be changed of a job that waits."""
 
     priority = serializers.IntegerField(min_value=-100, max_value=100, required=False)

@@ -2,6 +2,7 @@ from __future__ import annotations
 
 import math
 import re
+from typing import Any
 
 from django.utils import timezone
 from drf_spectacular.utils import extend_schema_field
@@ -51,7 +52,7 @@ class ServiceNameField(serializers.CharField):
         return name.lower()
 
 
-class PaddockSerializer(serializers.ModelSerializer):
+class PaddockSerializer(serializers.ModelSerializer[Paddock]):
     """``networks`` are those from which agents may call, in CIDR notation; none means any. With ``admits_at_once``, who
     joins with a pass, from inside the networks, is not kept at the gate."""
 
@@ -109,7 +110,7 @@ class PaddockSerializer(serializers.ModelSerializer):
         return networks
 
 
-class PassSerializer(serializers.ModelSerializer):
+class PassSerializer(serializers.ModelSerializer[EntryPass]):
     """A pass as it is listed: without its secret, which nobody has."""
 
     paddock = serializers.CharField(source="paddock.name", read_only=True)
@@ -144,7 +145,7 @@ class NewPassSerializer(PassSerializer):
         fields = [*PassSerializer.Meta.fields, "secret"]
 
 
-class MakePassSerializer(serializers.Serializer):
+class MakePassSerializer(serializers.Serializer[Any]):
     paddock = serializers.CharField(max_length=63)
     name = serializers.CharField(max_length=100)
     hours = serializers.IntegerField(min_value=1, max_value=24 * 366, default=24)
@@ -153,7 +154,7 @@ class MakePassSerializer(serializers.Serializer):
     slots = serializers.IntegerField(min_value=0, max_value=1000, default=0)
 
 
-class DifferenceSerializer(serializers.Serializer):
+class DifferenceSerializer(serializers.Serializer[Any]):
     """Where the agent's environment is older than the machine's; of PATH, ``fresh`` has the folders that it lacks."""
 
     name = serializers.CharField()
@@ -161,7 +162,7 @@ class DifferenceSerializer(serializers.Serializer):
     fresh = serializers.CharField(default="")
 
 
-class FactsSerializer(serializers.Serializer):
+class FactsSerializer(serializers.Serializer[Any]):
     """What the host itself is; sizes in bytes. ``kept_by`` is the service that keeps the agent running, "" for none."""
 
     os = serializers.CharField(default="", read_only=True)
@@ -180,7 +181,7 @@ class FactsSerializer(serializers.Serializer):
     differs = DifferenceSerializer(many=True, default=list, read_only=True)
 
 
-class DetailsSerializer(serializers.Serializer):
+class DetailsSerializer(serializers.Serializer[Any]):
     """What the last survey told of the host beside its facts. Of environment variables the names are kept, and the
     values of a few that are no secret."""
 
@@ -195,7 +196,7 @@ class DetailsSerializer(serializers.Serializer):
     values = serializers.DictField(child=serializers.CharField(), default=dict)
 
 
-class InstallationSerializer(serializers.ModelSerializer):
+class InstallationSerializer(serializers.ModelSerializer[Installation]):
     also = serializers.ListField(child=serializers.CharField(), read_only=True)
 
     class Meta:
@@ -204,7 +205,7 @@ class InstallationSerializer(serializers.ModelSerializer):
         read_only_fields = fields
 
 
-class BrokenSerializer(serializers.Serializer):
+class BrokenSerializer(serializers.Serializer[Any]):
     tool = serializers.CharField()
     path = serializers.CharField()
     why = serializers.CharField()
@@ -212,7 +213,7 @@ class BrokenSerializer(serializers.Serializer):
     exit_code = serializers.IntegerField(default=None, allow_null=True)
 
 
-class PlateSerializer(serializers.ModelSerializer):
+class PlateSerializer(serializers.ModelSerializer[Host]):
     """A host as its plate shows it. ``trace`` is the last 24 hours in 48 steps: ``-`` lost, ``.`` absent, else how busy
     from 0 to 9; ``findings`` is how many are open and not put aside, ``worst`` the most severe of them."""
 
@@ -252,14 +253,14 @@ class PlateSerializer(serializers.ModelSerializer):
         return host.facts.get("arch", "")
 
 
-class SuspicionSerializer(serializers.Serializer):
+class SuspicionSerializer(serializers.Serializer[Any]):
     """One odd thing about a host, for the person who decides at the gate."""
 
     oddity = serializers.ChoiceField(choices=ODDITY_CHOICES)
     sentence = serializers.CharField()
 
 
-class StepSerializer(serializers.Serializer):
+class StepSerializer(serializers.Serializer[Any]):
     """One link of the way to work."""
 
     name = serializers.CharField()
@@ -267,7 +268,7 @@ class StepSerializer(serializers.Serializer):
     said = serializers.CharField()
 
 
-class HostSerializer(serializers.ModelSerializer):
+class HostSerializer(serializers.ModelSerializer[Host]):
     paddock = serializers.CharField(source="paddock.name")
     link = serializers.ChoiceField(choices=LINK_CHOICES)
     facts = FactsSerializer()
@@ -370,21 +371,21 @@ class ChangePaddockSerializer(PaddockSerializer):
     name = serializers.CharField(read_only=True)
 
 
-class GateSerializer(serializers.Serializer):
+class GateSerializer(serializers.Serializer[Any]):
     """Several hosts at once, by name, with one reason."""
 
     names = serializers.ListField(child=serializers.CharField(max_length=63), min_length=1, max_length=500)
     reason = serializers.CharField(max_length=300, default="", allow_blank=True)
 
 
-class GateAnswerSerializer(serializers.Serializer):
+class GateAnswerSerializer(serializers.Serializer[Any]):
     """What became of each: those that were decided, and those that were not, with why."""
 
     decided = serializers.ListField(child=serializers.CharField())
     refused = serializers.DictField(child=serializers.CharField())
 
 
-class ChangeHostSerializer(serializers.Serializer):
+class ChangeHostSerializer(serializers.Serializer[Any]):
     labels = serializers.ListField(child=serializers.CharField(max_length=63), max_length=50, required=False)
     slots = serializers.IntegerField(min_value=1, max_value=1000, required=False)
     reserved = serializers.BooleanField(required=False, help_text="Takes only jobs that ask for one of its labels.")
@@ -406,7 +407,7 @@ def _watch_word(host: Host) -> str:
     return "its service runs, but its agent is not heard" if shown["running"] == "running" else str(shown["sentence"])
 
 
-class ReasonSerializer(serializers.Serializer):
+class ReasonSerializer(serializers.Serializer[Any]):
     reason = serializers.CharField(max_length=300, default="", allow_blank=True)
 
 
@@ -422,13 +423,13 @@ class HoldSerializer(ReasonSerializer):
     until = serializers.DateTimeField(allow_null=True, default=None)
 
 
-class YardPaddockSerializer(serializers.Serializer):
+class YardPaddockSerializer(serializers.Serializer[Any]):
     name = serializers.CharField()
     purpose = serializers.CharField()
     hosts = PlateSerializer(many=True)
 
 
-class YardSerializer(serializers.Serializer):
+class YardSerializer(serializers.Serializer[Any]):
     """Everything that the yard shows, in one answer."""
 
     paddocks = YardPaddockSerializer(many=True)
@@ -436,7 +437,7 @@ class YardSerializer(serializers.Serializer):
     running = serializers.IntegerField()
 
 
-class GuessingSerializer(serializers.Serializer):
+class GuessingSerializer(serializers.Serializer[Any]):
     """Wrong passes from one address."""
 
     address = serializers.CharField()

@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Any
 
 from django.db.models import Count, Q, QuerySet
 from django.utils import timezone
@@ -95,7 +96,7 @@ def _jobs_seen_by(actor: Actor) -> QuerySet[Job]:
     return visible_jobs(actor).prefetch_related(None) if actor.may_anywhere(Role.VIEWER) else Job.objects.none()
 
 
-class PaddocksView(generics.ListCreateAPIView):
+class PaddocksView(generics.ListCreateAPIView[Any]):
     """The paddocks; make one."""
 
     serializer_class = PaddockSerializer
@@ -108,7 +109,7 @@ class PaddocksView(generics.ListCreateAPIView):
         serializer.instance = make_paddock(person(self.request.user), **serializer.validated_data)
 
 
-class PassesView(generics.ListCreateAPIView):
+class PassesView(generics.ListCreateAPIView[Any]):
     """The entry passes; make one. The answer to making one is the only place where its secret is ever shown."""
 
     serializer_class = PassSerializer
@@ -174,7 +175,7 @@ class RevokePassView(APIView):
 @extend_schema(
     parameters=[OpenApiParameter("standing", str, description="`at the gate`, `admitted`, `turned away` or `retired`.")]
 )
-class HostsView(generics.ListAPIView):
+class HostsView(generics.ListAPIView[Any]):
     """The hosts, at the gate and inside."""
 
     serializer_class = HostSerializer

@@ -29,5 +29,5 @@ def add_user(actor: Actor, name: str, password: str, role: Role, paddock: Paddoc
     user.set_password(password)
     user.save()
     Grant.objects.create(user=user, role=role, paddock=paddock)
-    write(actor, "added", "person", name, paddock.name if paddock else "", role=role)
+    write(actor, "added", "person", name, paddock.name if paddock else "", {"role": role})
     return user

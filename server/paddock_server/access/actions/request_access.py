@@ -32,7 +32,7 @@ def request_access(actor: Actor, user: User, role: Role, paddock: Paddock, reaso
     made = made or AccessRequest(user=user, role=role, paddock=paddock, asked_at=timezone.now())
     made.reason = reason.strip()
     made.save()
-    write(actor, "requested", "access", actor.name, paddock.name, role=role.value, reason=made.reason)
+    write(actor, "requested", "access", actor.name, paddock.name, {"role": role.value, "reason": made.reason})
     announce("access", made.pk, paddock.name)
     return made
 
@@ -53,5 +53,5 @@ def decide_access(actor: Actor, request: AccessRequest, *, grant: bool) -> None:
     request.decided_at, request.decided_by, request.granted = timezone.now(), actor.name, grant
     request.save(update_fields=["decided_at", "decided_by", "granted"])
     verb = "granted" if grant else "declined"
-    write(actor, verb, "access", request.user.get_username(), request.paddock.name, role=request.role)
+    write(actor, verb, "access", request.user.get_username(), request.paddock.name, {"role": request.role})
     announce("access", request.pk, request.paddock.name)

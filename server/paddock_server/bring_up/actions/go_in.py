@@ -72,7 +72,12 @@ def _begin_trip(actor: Actor, sheet: BringUp, target: ssh.Target) -> None:
     ToldStep.objects.filter(bring_up=sheet).delete()
     note_step(sheet, Step.FETCH.value, "begun", target.address, found=f"Going in over SSH as {target.user}.")
     write(
-        actor, "went in over SSH for", "host", str(sheet), sheet.paddock.name, address=target.address, user=target.user
+        actor,
+        "went in over SSH for",
+        "host",
+        str(sheet),
+        sheet.paddock.name,
+        {"address": target.address, "user": target.user},
     )
 
 

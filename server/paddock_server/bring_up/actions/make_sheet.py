@@ -66,7 +66,7 @@ def make_sheet(
     made_pass, secret = make_pass(actor, paddock, called, hours, 1, tuple(checked.labels), wanted.slots)
     sheet = sheet_of(actor, paddock, made_pass, checked)
     sheet.save()
-    write(actor, "expected", "host", str(sheet), paddock.name, system=wanted.system, kept=wanted.kept)
+    write(actor, "expected", "host", str(sheet), paddock.name, {"system": wanted.system, "kept": wanted.kept})
     announce("bring-up", sheet.pk, paddock.name)
     return sheet, secret
 

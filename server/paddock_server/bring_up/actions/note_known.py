@@ -35,5 +35,5 @@ def note_known(sheet: BringUp, host: Host) -> None:
         step=Step.JOIN.value,
         defaults={"began_at": now, "ended_at": now, "failed": False, "found": said, "remedy": [], "checks": []},
     )
-    write(agent_of(host.name), "installs again", "host", host.name, host.paddock.name, sheet=sheet.pk)
+    write(agent_of(host.name), "installs again", "host", host.name, host.paddock.name, {"sheet": sheet.pk})
     announce("bring-up", sheet.pk, host.paddock.name)

@@ -42,7 +42,7 @@ def plan(actor: Actor, paddock: Paddock, text: str, server: str, hours: int) -> 
     batch = secrets.token_urlsafe(12)
     sheets = BringUp.objects.bulk_create(sheet_of(actor, paddock, entry_pass, one, batch) for one in wanted if one)
     names = [sheet.name for sheet in sheets]
-    write(actor, "expected", "hosts", f"{len(names)} hosts", paddock.name, names=names)
+    write(actor, "expected", "hosts", f"{len(names)} hosts", paddock.name, {"names": names})
     announce("bring-up", batch, paddock.name)
     return sheets, secret
 

@@ -57,8 +57,14 @@ def plan_care(
         uid=uid or f"{uuid.uuid4()}@yellow-paddock", defaults=given, create_defaults={**given, "made_by": actor.name}
     )
     verb = "planned care for" if is_new else "changed the care of"
-    write(actor, verb, "host" if host else "paddock", place, paddock.name, what=what, starts=starts_at.isoformat(),
-          ends=ends_at.isoformat(), rule=care.rule)  # fmt: skip
+    write(
+        actor,
+        verb,
+        "host" if host else "paddock",
+        place,
+        paddock.name,
+        {"what": what, "starts": starts_at.isoformat(), "ends": ends_at.isoformat(), "rule": care.rule},
+    )
     announce("care", care.pk)
     return care
 
@@ -87,7 +93,9 @@ def drop_care(actor: Actor, care: Care) -> None:
     """Takes a plan back. What it holds now stays held until somebody resumes it, or its time is over."""
     actor.demand(Role.OPERATOR, care.paddock.name, "Dropping planned care")
     name = care.host.name if care.host else care.paddock.name
-    write(actor, "dropped the care of", "host" if care.host else "paddock", name, care.paddock.name, what=care.what)
+    write(
+        actor, "dropped the care of", "host" if care.host else "paddock", name, care.paddock.name, {"what": care.what}
+    )
     care.delete()
     announce("care", name)
 

@@ -60,8 +60,7 @@ def roll_on(run: ChoreRun) -> None:
             "ended",
             "chore",
             run.chore.name,
-            run=run.pk,
-            **{key.replace(" ", "_"): n for key, n in counts.items()},
+            details={"run": run.pk, **{key.replace(" ", "_"): n for key, n in counts.items()}},
         )
         announce("chore", run.pk)
 
@@ -181,7 +180,11 @@ def _end(run: ChoreRun, row: ChoreHost, state: HostState, said: str) -> None:
         if row.host.holding:
             resume(SERVER, row.host)
     write(
-        SERVER, f"found it {state.value} on", "host", row.host.name, row.host.paddock.name, chore=run.chore.name,
-        run=run.pk, **({"said": said[:300]} if said else {}),
-    )  # fmt: skip
+        SERVER,
+        f"found it {state.value} on",
+        "host",
+        row.host.name,
+        row.host.paddock.name,
+        {"chore": run.chore.name, "run": run.pk, **({"said": said[:300]} if said else {})},
+    )
     announce("chore", run.pk)

@@ -34,7 +34,7 @@ def keep_chore(actor: Actor, given: Mapping[str, Any], wanted: Sequence[str], *,
     kept.kept = given.get("kept", True)
     kept.paddocks = _known_paddocks(given.get("paddocks", kept.paddocks))
     kept.save()
-    write(actor, "changed" if chore else "kept", "chore", kept.name, wanted=terms)
+    write(actor, "changed" if chore else "kept", "chore", kept.name, details={"wanted": terms})
     announce("chore", kept.pk)
     return kept
 
@@ -76,7 +76,13 @@ def start_chore(actor: Actor, chore: Chore, hosts: Sequence[Host], chosen_by: st
     )
     ChoreHost.objects.bulk_create(ChoreHost(run=run, place=i, host=host) for i, host in enumerate(hosts))
     more = {"needs_approval": wants_approval} if wants_approval else {}
-    write(actor, "started", "chore", chore.name, run=run.pk, hosts=[host.name for host in hosts][:50], **more)
+    write(
+        actor,
+        "started",
+        "chore",
+        chore.name,
+        details={"run": run.pk, "hosts": [host.name for host in hosts][:50], **more},
+    )
     announce("chore", run.pk)
     return run
 
@@ -103,7 +109,7 @@ def approve(actor: Actor, run: ChoreRun, *, yes: bool) -> None:
     if not yes:
         rows = ChoreHost.objects.filter(run=run)
         rows.update(state="left out", said=f"{actor.name} turned it down.", ended_at=timezone.now())
-    write(actor, "approved" if yes else "turned down", "chore", run.chore.name, run=run.pk)
+    write(actor, "approved" if yes else "turned down", "chore", run.chore.name, details={"run": run.pk})
     announce("chore", run.pk)
 
 
@@ -118,5 +124,5 @@ def stop_run(actor: Actor, run: ChoreRun) -> None:
         raise NotNow(f"This run cannot be stopped: it is {'stopping already' if run.stopped_by else run.state}.")
     run.stopped_by = actor.name
     run.save(update_fields=["stopped_by"])
-    write(actor, "stopped", "chore", run.chore.name, run=run.pk)
+    write(actor, "stopped", "chore", run.chore.name, details={"run": run.pk})
     announce("chore", run.pk)

@@ -29,7 +29,9 @@ def keep_findings(found: Sequence[Found]) -> None:
         record = Finding(key=one.key[:400], opened_at=now)
         _fill(record, one)
         record.save()
-        write(SERVER, "found", "finding", f"{one.title}: {_where(record)}", one.paddock, sentence=one.sentence[:500])
+        write(
+            SERVER, "found", "finding", f"{one.title}: {_where(record)}", one.paddock, {"sentence": one.sentence[:500]}
+        )
         finding_changed.send(FindingChanged(record, "opened"))
         _tell(record)
     for one in change.changed:

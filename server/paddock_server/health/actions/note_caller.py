@@ -22,7 +22,7 @@ def note_caller(host_id: int, machine: str, address: str, is_connected: bool) ->
     host = Host.objects.select_related("paddock").get(pk=host_id)
     is_other = calls_from_elsewhere(host.machine, machine)
     if is_other and is_connected:
-        write(SERVER, "turned off a clone of", "host", host.name, host.paddock.name, address=address)
+        write(SERVER, "turned off a clone of", "host", host.name, host.paddock.name, {"address": address})
         dispute(host, f"A copy on another machine called from {address}; the host itself calls from {host.address}.")
         return (
             f"{host.name} is connected from the machine that joined; this is another machine with a copy of its key. "
@@ -33,6 +33,6 @@ def note_caller(host_id: int, machine: str, address: str, is_connected: bool) ->
         host.calls_from_elsewhere = said
         host.save(update_fields=["calls_from_elsewhere"])
         verb = "noted another machine at" if said else "noted the right machine at"
-        write(SERVER, verb, "host", host.name, host.paddock.name, address=address)
+        write(SERVER, verb, "host", host.name, host.paddock.name, {"address": address})
         announce("host", host.name, host.paddock.name)
     return ""

@@ -25,6 +25,6 @@ def note_link(host: Host, seen: Seen, detail: str = "") -> None:
     host.link, host.link_cause, host.link_since = change.state.value, cause, timezone.now()
     host.save(update_fields=["link", "link_cause", "link_since"])
     LinkChange.objects.create(host=host, at=host.link_since, state=change.state.value, cause=cause)
-    write(SERVER, f"noted as {change.state}", "host", host.name, host.paddock.name, cause=cause)
+    write(SERVER, f"noted as {change.state}", "host", host.name, host.paddock.name, {"cause": cause})
     announce("host", host.name, host.paddock.name)
     dispatcher.wake_after_commit()

@@ -26,7 +26,9 @@ def note_strange(host: Host, kind: str, sentence: str) -> None:
     logged = last["logged"]
     if now - logged >= LOGGED_EVERY:
         logged = now
-        write(SERVER, "noted something strange from", "host", host.name, host.paddock.name, sentence=sentence[:300])
+        write(
+            SERVER, "noted something strange from", "host", host.name, host.paddock.name, {"sentence": sentence[:300]}
+        )
     health.strange = {**health.strange, kind: {"at": now, "sentence": sentence[:500], "logged": logged}}
     health.save(update_fields=["strange"])
     looking.stir(host.name)

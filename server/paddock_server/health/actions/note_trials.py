@@ -33,7 +33,7 @@ def note_trials(host: Host, failed: Sequence[wire.FailedPart]) -> None:
     host.save(update_fields=["cannot", "cannot_since"])
     if was_able != (not cannot):
         verb = "found able to work" if was_able is False else "found unable to work"
-        write(SERVER, verb, "host", host.name, host.paddock.name, failed=host.unable)
+        write(SERVER, verb, "host", host.name, host.paddock.name, {"failed": host.unable})
     announce("host", host.name, host.paddock.name)
     looking.stir(host.name)
     dispatcher.wake_after_commit()

@@ -54,5 +54,5 @@ def _save(actor: Actor, finding: Finding, verb: str, **details: object) -> None:
     finding.save(update_fields=["acknowledged_by", "acknowledged_at", "note", "snoozed_until"])
     where = finding.hosts[0] if len(finding.hosts) == 1 else finding.about
     kept = {name: value for name, value in details.items() if value}
-    write(actor, verb, "finding", f"{finding.title}: {where}", finding.paddock, **kept)
+    write(actor, verb, "finding", f"{finding.title}: {where}", finding.paddock, kept)
     announce("finding", finding.pk, finding.paddock)

@@ -32,7 +32,7 @@ def admit(actor: Actor, host: Host, reason: str = "", as_asked: bool = False) ->
     # Its agent may be saying hello at this moment: what the link has written meanwhile stays.
     host.save(update_fields=["standing", "decided_at", "decided_by", "labels", "slots", "asked_labels", "asked_slots"])
     details = {**given, **({"reason": reason} if reason else {})}
-    write(actor, "admitted", "host", host.name, host.paddock.name, **details)
+    write(actor, "admitted", "host", host.name, host.paddock.name, details)
     announce("host", host.name, host.paddock.name)
     connections.send(host.pk, wire.Admitted())
     admitted.send(host)

@@ -51,7 +51,7 @@ def change(
     if not changed:
         return
     host.save(update_fields=list(FIELDS))
-    write(actor, "changed", "host", host.name, host.paddock.name, **changed)
+    write(actor, "changed", "host", host.name, host.paddock.name, changed)
     if slots is not None:
         connections.send(host.pk, wire.Slots(slots=slots))
     if services is not None:

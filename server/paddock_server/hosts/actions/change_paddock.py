@@ -34,7 +34,7 @@ def change_paddock(actor: Actor, paddock: Paddock, **wanted: object) -> None:
     if not changed:
         return
     paddock.save(update_fields=list(changed))
-    write(actor, "changed", "paddock", paddock.name, paddock.name, **changed)
+    write(actor, "changed", "paddock", paddock.name, paddock.name, changed)
     announce("paddock", paddock.name, paddock.name)
     for host in Host.objects.filter(paddock=paddock, standing__in=LIVING).select_related("paddock"):
         if "services" in changed:

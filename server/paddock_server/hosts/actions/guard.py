@@ -62,7 +62,7 @@ def note_wrong_pass(address: str) -> None:
     known.save()
     over = known.tries - FREE_TRIES
     if over >= 0 and (over & (over - 1)) == 0:
-        write(SERVER, "saw wrong passes from", "address", address, tries=known.tries)
+        write(SERVER, "saw wrong passes from", "address", address, details={"tries": known.tries})
     if over >= 0:
         announce("guessing", address)
 

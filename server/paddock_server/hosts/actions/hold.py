@@ -60,7 +60,7 @@ def hold_paddock(
             continue
         changed.append(host)
     done = {"hold": "held", "drain": "drained", "resume": "resumed"}[verb]
-    write(actor, done, "paddock", paddock.name, paddock.name, hosts=[host.name for host in changed][:50])
+    write(actor, done, "paddock", paddock.name, paddock.name, {"hosts": [host.name for host in changed][:50]})
     return changed
 
 
@@ -90,5 +90,5 @@ def _set(
     host.save(update_fields=["holding", "hold_reason", "held_by", "held_at", "hold_until"])
     hold_changed.send(host)
     said = {"reason": reason, "until": until.isoformat() if until else ""}
-    write(actor, verb, "host", host.name, host.paddock.name, **{key: value for key, value in said.items() if value})
+    write(actor, verb, "host", host.name, host.paddock.name, {key: value for key, value in said.items() if value})
     announce("host", host.name, host.paddock.name)

@@ -51,7 +51,7 @@ def join(request: wire.JoinRequest, address: str) -> tuple[Host, str]:
         host.save(update_fields=["standing", "decided_at", "decided_by"])
     EntryPass.objects.filter(pk=entry_pass.pk).update(used=F("used") + 1)
     pass_holder = Actor(f"the pass {entry_pass.name}", None)
-    write(pass_holder, "joined", "host", name, host.paddock.name, address=address, standing=host.standing)
+    write(pass_holder, "joined", "host", name, host.paddock.name, {"address": address, "standing": host.standing})
     announce("host", name, host.paddock.name)
     announce("pass", entry_pass.pk, host.paddock.name)
     return host, key

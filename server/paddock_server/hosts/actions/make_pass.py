@@ -38,6 +38,6 @@ def make_pass(
         ends_at=timezone.now() + timedelta(hours=hours),
         made_by=actor.name,
     )
-    write(actor, "made", "pass", name, paddock.name, uses=uses, hours=hours, labels=list(labels))
+    write(actor, "made", "pass", name, paddock.name, {"uses": uses, "hours": hours, "labels": list(labels)})
     announce("pass", made.pk, paddock.name)
     return made, shown_once

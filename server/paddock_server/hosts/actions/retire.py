@@ -64,6 +64,6 @@ def _take_out(actor: Actor, host: Host, verb: str, reason: str) -> None:
     fields = ["standing", "key_digest", "watch_digest", "decided_at", "decided_by", "retired_because"]
     host.save(update_fields=fields)
     keys_ended.send(host)
-    write(actor, verb, "host", host.name, host.paddock.name, **({"reason": reason} if reason else {}))
+    write(actor, verb, "host", host.name, host.paddock.name, {"reason": reason} if reason else {})
     announce("host", host.name, host.paddock.name)
     connections.dismiss(host.pk, f"{host.name} was retired{': ' + reason if reason else ''}.")

@@ -26,6 +26,6 @@ def turn_away(actor: Actor, host: Host, reason: str = "") -> None:
     host.decided_at, host.decided_by = timezone.now(), actor.name
     host.save(update_fields=["standing", "key_digest", "watch_digest", "decided_at", "decided_by"])
     keys_ended.send(host)
-    write(actor, "turned away", "host", host.name, host.paddock.name, reason=reason)
+    write(actor, "turned away", "host", host.name, host.paddock.name, {"reason": reason})
     announce("host", host.name, host.paddock.name)
     connections.dismiss(host.pk, f"The server turned {host.name} away{': ' + reason if reason else ''}.")

@@ -37,7 +37,7 @@ def log_in(request: HttpRequest, name: str, password: str, address: str) -> User
 def _note_wrong(name: str, address: str, now: datetime) -> None:
     tries = count_wrong(name, address, now)
     if tries & (tries - 1) == 0:
-        write(SERVER, "refused to log in", "person", name, address=address, tries=tries)
+        write(SERVER, "refused to log in", "person", name, details={"address": address, "tries": tries})
         announce("log-in", name)
 
 
@@ -45,4 +45,4 @@ def _note_wrong(name: str, address: str, now: datetime) -> None:
 def _let_in(request: HttpRequest, user: User, address: str, now: datetime) -> None:
     note_right(user, address, now)
     login(request, user)
-    write(person(user), "logged in", "person", user.get_username(), address=address)
+    write(person(user), "logged in", "person", user.get_username(), details={"address": address})

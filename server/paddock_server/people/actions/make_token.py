@@ -22,5 +22,5 @@ def make_token(actor: Actor, user_name: str, name: str) -> str:
         raise NotThere(f"There is no person called {user_name}. There is {known}.")
     token = secret.make("token")
     Token.objects.create(user=user, name=name, digest=secret.digest(token))
-    write(actor, "made", "token", name, user=user_name)
+    write(actor, "made", "token", name, details={"user": user_name})
     return token

@@ -59,7 +59,7 @@ def keep_secret(
         name=name, defaults=given, create_defaults={**given, "made_by": actor.name}
     )
     verb = "kept" if is_new else "changed" if value is None else "replaced"
-    write(actor, verb, "secret", name, pipelines=cleaned, paddocks=places, sources_only=sources_only)
+    write(actor, verb, "secret", name, details={"pipelines": cleaned, "paddocks": places, "sources_only": sources_only})
     return kept
 
 

@@ -46,6 +46,10 @@ def note_removed(paddock: Paddock, attempts: Sequence[Attempt], now: datetime) -
     """Called once the files are gone: until then they are tried again."""
     Attempt.objects.filter(pk__in=[one.pk for one in attempts]).update(removed_at=now)
     write(
-        SERVER, "removed old runs", "paddock", paddock.name, paddock.name,
-        runs=len(attempts), older_than_days=paddock.keep_days,
-    )  # fmt: skip
+        SERVER,
+        "removed old runs",
+        "paddock",
+        paddock.name,
+        paddock.name,
+        {"runs": len(attempts), "older_than_days": paddock.keep_days},
+    )

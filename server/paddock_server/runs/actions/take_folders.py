@@ -50,8 +50,7 @@ def take_folders(host: Host, told: wire.WorkFolders) -> None:
             "host",
             host.name,
             host.paddock.name,
-            folders=removed,
-            **more,
+            {"folders": removed, **more},
         )
     announce("folders", host.name, host.paddock.name)
 
@@ -67,4 +66,6 @@ def clear_folders(actor: Actor, host: Host, paths: Sequence[str]) -> None:
     if unknown := [path for path in paths if path not in known]:
         raise NotNow(f"{host.name} has no work folder {unknown[0][:200]} any more.")
     connections.send(host.pk, wire.ClearFolders(paths=list(paths)))
-    write(actor, "asked to clear folders of", "host", host.name, host.paddock.name, folders=list(paths)[:50] or "all")
+    write(
+        actor, "asked to clear folders of", "host", host.name, host.paddock.name, {"folders": list(paths)[:50] or "all"}
+    )

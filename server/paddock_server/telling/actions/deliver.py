@@ -70,7 +70,7 @@ def note_failure(pk: int, why: str) -> None:
     delivery.trouble = why[:500]
     if delivery.tries >= MOST_TRIES:
         delivery.state = "given up"
-        write(SERVER, "gave up telling", "rule", delivery.telling.name, why=why[:300])
+        write(SERVER, "gave up telling", "rule", delivery.telling.name, details={"why": why[:300]})
     else:
         delivery.due_at = timezone.now() + timedelta(seconds=next_try(delivery.tries))
     delivery.save(update_fields=["trouble", "state", "due_at"])

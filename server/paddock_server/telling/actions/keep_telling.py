@@ -30,7 +30,7 @@ def make_telling(actor: Actor, name: str, kind: str, **wanted: object) -> tuple[
     telling = Telling(name=name, kind=kind, made_by=actor.name, **wanted)
     telling.sealed = seal(telling.sealed_for, signing) if signing else b""
     telling.save()
-    write(actor, "made", "rule", name, kind=kind, target=telling.target)
+    write(actor, "made", "rule", name, details={"kind": kind, "target": telling.target})
     announce("telling", telling.pk)
     return telling, signing
 
@@ -48,7 +48,7 @@ def change_telling(actor: Actor, telling: Telling, **wanted: object) -> None:
         setattr(telling, name, wanted[name])
     if changed:
         telling.save(update_fields=list(changed))
-        write(actor, "changed", "rule", telling.name, **changed)
+        write(actor, "changed", "rule", telling.name, details=changed)
         announce("telling", telling.pk)
 
 
@@ -56,7 +56,7 @@ def change_telling(actor: Actor, telling: Telling, **wanted: object) -> None:
 def remove_telling(actor: Actor, telling: Telling) -> None:
     """The history of what it sent goes with it; the logbook keeps that it was there."""
     _demand(actor)
-    write(actor, "removed", "rule", telling.name, kind=telling.kind, target=telling.target)
+    write(actor, "removed", "rule", telling.name, details={"kind": telling.kind, "target": telling.target})
     telling.delete()
     announce("telling", "")
 

@@ -30,6 +30,6 @@ def begin_time_line(why: str, highest_job: int = 0) -> TimeLine:
     on_rollback(forget_line)
     if used and not is_first:
         start_numbers_after((used + UNSEEN_JOBS) // ROUNDED_TO * ROUNDED_TO)
-    write(SERVER, "began", "time line", line.identity, why=why[:400])
+    write(SERVER, "began", "time line", line.identity, details={"why": why[:400]})
     mark(line)
     return line

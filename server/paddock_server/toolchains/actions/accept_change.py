@@ -29,6 +29,6 @@ def accept_changes(actor: Actor, host: Host, numbers: Sequence[int], note: str) 
     SurveyChange.objects.bulk_update(fresh, ["accepted_by", "accepted_at", "note"])
     if fresh:
         things = sorted({f"{one.kind} {one.name} {one.what}" for one in fresh})[:50]
-        write(actor, "accepted changes of", "host", host.name, host.paddock.name, changes=things, note=note)
+        write(actor, "accepted changes of", "host", host.name, host.paddock.name, {"changes": things, "note": note})
         announce("host", host.name, host.paddock.name)
     return found

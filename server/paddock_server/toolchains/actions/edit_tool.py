@@ -49,7 +49,7 @@ def write_definition(actor: Actor, tool: str, text: str, note: str) -> ToolEdit:
     edit = ToolEdit.objects.create(
         tool=tool, number=last + 1, text=text.strip() and text, note=note, made_by=actor.name, made_at=timezone.now()
     )
-    write(actor, "wrote a definition of", "tool", tool, version=edit.number, note=note)
+    write(actor, "wrote a definition of", "tool", tool, details={"version": edit.number, "note": note})
     return edit
 
 
@@ -97,7 +97,9 @@ def release(actor: Actor, edit: ToolEdit) -> ToolEdit:
     if len(catalogue().own_text) > LARGEST_SET:
         forget()
         raise Invalid(f"All definitions of this server together would pass {LARGEST_SET // 1024} KiB.")
-    write(actor, "released a definition of", "tool", edit.tool, version=edit.number, release=edit.release)
+    write(
+        actor, "released a definition of", "tool", edit.tool, details={"version": edit.number, "release": edit.release}
+    )
     connected = Host.objects.filter(link=Link.CONNECTED.value).values_list("pk", flat=True)
     send_probes(connected)
     announce("catalogue", edit.tool)

@@ -58,7 +58,13 @@ def keep_kit(actor: Actor, wanted: Wanted, kit: Kit | None = None) -> Kit:
     kit.terms, kit.labels = [str(term) for term in read], sorted(set(wanted.labels))
     kit.save()
     kit.paddocks.set(put_on)
-    write(actor, verb, "kit", kit.name, terms=kit.terms, paddocks=sorted(wanted.paddocks), labels=kit.labels, **before)
+    write(
+        actor,
+        verb,
+        "kit",
+        kit.name,
+        details={"terms": kit.terms, "paddocks": sorted(wanted.paddocks), "labels": kit.labels, **before},
+    )
     _heard_of(kit)
     return kit
 
@@ -67,7 +73,7 @@ def keep_kit(actor: Actor, wanted: Wanted, kit: Kit | None = None) -> Kit:
 def remove_kit(actor: Actor, kit: Kit) -> None:
     """Takes a kit away; the logbook keeps its terms."""
     _demand(actor, [one.name for one in kit.paddocks.all()], kit.labels)
-    write(actor, "removed", "kit", kit.name, terms=kit.terms)
+    write(actor, "removed", "kit", kit.name, details={"terms": kit.terms})
     kit.delete()
     _heard_of(kit)
 

@@ -103,4 +103,4 @@ def _keep(host: Host, found: list[Change], because: str, now: datetime) -> None:
     if found:
         told = {what: sorted(names)[:MOST_NAMED] for what, names in by_what.items()}
         others = {"others": len(found) - len(tools)} if len(found) > len(tools) else {}
-        write(agent_of(host.name), "surveyed", "host", host.name, host.paddock.name, **told, **others)
+        write(agent_of(host.name), "surveyed", "host", host.name, host.paddock.name, {**told, **others})

@@ -39,7 +39,13 @@ def try_tool(actor: Actor, edit: ToolEdit, hosts: Sequence[Host]) -> list[Trial]
     for trial in trials:
         signature = signature_of_trial(trial.pk, edit.text)
         connections.send(trial.host_id, wire.TryProbe(trial=trial.pk, tool=edit.text, signature=signature))
-    write(actor, "tried a definition of", "tool", edit.tool, version=edit.number, hosts=[host.name for host in hosts])
+    write(
+        actor,
+        "tried a definition of",
+        "tool",
+        edit.tool,
+        details={"version": edit.number, "hosts": [host.name for host in hosts]},
+    )
     return trials
 
 

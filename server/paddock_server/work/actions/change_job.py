@@ -29,7 +29,7 @@ def change_priority(actor: Actor, job: Job, priority: int) -> None:
     _demand(actor, job, "Changing a job's priority")
     if priority == job.priority:
         return
-    write(actor, "changed priority of", "job", str(job.pk), **{"from": job.priority, "to": priority})
+    write(actor, "changed priority of", "job", str(job.pk), details={"from": job.priority, "to": priority})
     job.priority = priority
     job.save(update_fields=["priority"])
     _look_again(job)
@@ -44,7 +44,7 @@ def correct_terms(actor: Actor, job: Job, lines: Sequence[str]) -> None:
     asked = read_asked(lines, implied_by(job))
     before = {"terms": job.terms, "prefers": job.prefers}
     job.terms, job.prefers = [str(term) for term in asked.terms], [str(term) for term in asked.prefers]
-    write(actor, "corrected", "job", str(job.pk), was=before, terms=job.terms, prefers=job.prefers)
+    write(actor, "corrected", "job", str(job.pk), details={"was": before, "terms": job.terms, "prefers": job.prefers})
     set_reason(job, why_it_waits(job))
     job.save(update_fields=["terms", "prefers", *REASON_FIELDS])
     _look_again(job)
@@ -69,7 +69,7 @@ def let_in(actor: Actor, job: Job, paddock_name: str, *, for_good: bool) -> None
         raise NotNow(f"The job waits no more: it is {job.state}.")
     job.let_in = sorted({*job.let_in, paddock.name})
     job.save(update_fields=["let_in"])
-    write(actor, "let in", "job", str(job.pk), paddock.name, pipeline=job.pipeline)
+    write(actor, "let in", "job", str(job.pk), paddock.name, {"pipeline": job.pipeline})
     _look_again(job)
 
 

@@ -38,7 +38,7 @@ def keep_source(actor: Actor, url: str, ref: str, path: str = "paddock.yaml") ->
     if Source.objects.count() >= MOST_SOURCES:
         raise Invalid(f"There are {MOST_SOURCES} sources; remove one first.")
     source = Source.objects.create(url=check_url(url), ref=check_ref(ref), path=check_path(path), made_by=actor.name)
-    write(actor, "made", "source", url, ref=ref, path=path)
+    write(actor, "made", "source", url, details={"ref": ref, "path": path})
     announce("source", source.pk)
     return source, hook_secret(source)
 
@@ -57,7 +57,7 @@ def renew_secret(actor: Actor, source: Source) -> str:
 def remove_source(actor: Actor, source: Source) -> None:
     """What it sent stays."""
     actor.demand(Role.ADMINISTRATOR, None, "Removing a source")
-    write(actor, "removed", "source", source.url, ref=source.ref)
+    write(actor, "removed", "source", source.url, details={"ref": source.ref})
     announce("source", source.pk)
     source.delete()
 

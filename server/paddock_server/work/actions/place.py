@@ -28,4 +28,4 @@ def place(job_id: int, host: Host, binding: Sequence[Installation], why: str = "
     job = advance(job, Placed(), Details(place=Place(host, binding, why)))
     attempt = open_work.newest_attempt(job)
     number = attempt.number if attempt else 0
-    write(SERVER, "offered", "job", str(job.pk), host.paddock.name, host=host.name, attempt=number)
+    write(SERVER, "offered", "job", str(job.pk), host.paddock.name, {"host": host.name, "attempt": number})

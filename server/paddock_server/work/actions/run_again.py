@@ -61,5 +61,5 @@ def run_again(actor: Actor, job: Job, where: Where, added: Sequence[str] = ()) -
     )
     again = submit(actor, wanted, submission=job.submission, again_of=job)
     more = {"added": list(added)} if added else {}
-    write(actor, "ran again", "job", str(job.pk), new=again.pk, where=where.value, **more)
+    write(actor, "ran again", "job", str(job.pk), details={"new": again.pk, "where": where.value, **more})
     return again

@@ -115,7 +115,9 @@ def submit(
     set_reason(job, reason)
     insert(job)
     open_work.taken_in(job)
-    write(actor, "submitted", "job", str(job.pk), name=job.name, pipeline=job.pipeline, terms=job.terms)
+    write(
+        actor, "submitted", "job", str(job.pk), details={"name": job.name, "pipeline": job.pipeline, "terms": job.terms}
+    )
     announce("job", job.pk)
     dispatcher.wake_after_commit()
     return copy(job)

@@ -70,7 +70,7 @@ def submit_file(
         numbers[wanted.name] = sent.pk
         jobs.append(sent)
     where = {"commit": commit, "ref": ref, "source": source.url} if source else {}
-    write(actor, "submitted", "pipeline", file.pipeline, jobs=[job.pk for job in jobs], **where)
+    write(actor, "submitted", "pipeline", file.pipeline, details={"jobs": [job.pk for job in jobs], **where})
     return submission, jobs
 
 

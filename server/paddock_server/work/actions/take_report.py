@@ -68,9 +68,13 @@ def take_report(host: Host, report: Report) -> None:
     job = advance(attempt.job, event, Details(attempt=attempt, fields=fields))
     if job.state != before:
         write(
-            agent_of(host.name), f"reported {job.state}", "job", str(attempt.job_id), host.paddock.name,
-            host=host.name, attempt=attempt.number,
-        )  # fmt: skip
+            agent_of(host.name),
+            f"reported {job.state}",
+            "job",
+            str(attempt.job_id),
+            host.paddock.name,
+            {"host": host.name, "attempt": attempt.number},
+        )
 
 
 def _note_use(attempt: Attempt, report: wire.AttemptEnded) -> list[str]:
@@ -87,6 +91,10 @@ def lose_lease(attempt: Attempt, why: str) -> None:
     """Gives an attempt up."""
     advance(attempt.job, LeaseLost(attempt.number, why))
     write(
-        SERVER, "gave up", "job", str(attempt.job_id), attempt.host.paddock.name,
-        host=attempt.host.name, attempt=attempt.number, why=why,
-    )  # fmt: skip
+        SERVER,
+        "gave up",
+        "job",
+        str(attempt.job_id),
+        attempt.host.paddock.name,
+        {"host": attempt.host.name, "attempt": attempt.number, "why": why},
+    )
