@@ -31,8 +31,8 @@ test: .make/python .make/web .make/wheels .make/test-tools ## run all tests
 lint: .make/python .make/node ## check style and types
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
-	$(BIN)/mypy
-	$(BIN)/mypy --platform win32 agent/paddock_agent/services/windows_real.py agent/paddock_agent/services/windows_run.py
+	PADDOCK_DATA=.make/mypy $(BIN)/mypy
+	PADDOCK_DATA=.make/mypy $(BIN)/mypy --platform win32 agent/paddock_agent/services/windows_real.py agent/paddock_agent/services/windows_run.py
 	cd web && npx eslint src && npx vue-tsc --noEmit
 
 fuzz: .make/python .make/test-tools ## make 100,000 strange calls of the API (CALLS=…, SEED=…)

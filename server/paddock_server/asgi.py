@@ -39,11 +39,21 @@ from .work.dispatcher import keep_dispatching  # noqa: E402
 
 _feed = OwnOrigin(AuthMiddlewareStack(FeedConsumer.as_asgi()))
 
+
+def _socket(application: object) -> Any:
+    """What channels routes to is an ASGI application, which Django's types do not know."""
+    return application
+
+
 _router = ProtocolTypeRouter(
     {
         "http": Headers(HealthAnswer(StaticFiles(Bodies(with_short_way(OneCrossing()))))),
         "websocket": URLRouter(
-            [path("agent/v1/link", agent_link), path("api/v1/feed/", _feed), re_path(r"^", no_such_socket)]
+            [
+                path("agent/v1/link", _socket(agent_link)),
+                path("api/v1/feed/", _socket(_feed)),
+                re_path(r"^", _socket(no_such_socket)),
+            ]
         ),
     }
 )

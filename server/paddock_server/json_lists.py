@@ -12,7 +12,7 @@ from django.db.models.sql.compiler import SQLCompiler
 class _Listed(Func):
     output_field = BooleanField()
 
-    def as_sql(self, compiler: SQLCompiler, connection: Any, **_: Any) -> tuple[str, list[Any]]:
+    def as_sql(self, compiler: SQLCompiler, connection: Any, *_: Any, **__: Any) -> Any:
         column, *values = (compiler.compile(one) for one in self.get_source_expressions())
         marks = ", ".join(sql for sql, _ in values)
         params = [*column[1], *(one for _, given in values for one in given)]

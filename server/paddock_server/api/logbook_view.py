@@ -1,3 +1,4 @@
+from django.db.models import QuerySet
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import generics, serializers
 
@@ -22,7 +23,7 @@ class LogbookView(generics.ListAPIView[Entry]):
     serializer_class = EntrySerializer
     queryset = Entry.objects.none()
 
-    def get_queryset(self):
+    def get_queryset(self) -> QuerySet[Entry]:
         entries = Entry.objects.all()
         paddocks = person(self.request.user).where(Role.VIEWER)
         if paddocks is not None:

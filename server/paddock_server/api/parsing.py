@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any, BinaryIO
+from typing import IO, Any
 
 from rest_framework.exceptions import ParseError
 from rest_framework.parsers import JSONParser
@@ -13,7 +13,7 @@ class BoundedJson(JSONParser):
     """JSON; what is nested deeper than Python can follow is refused like what is no JSON at all."""
 
     def parse(
-        self, stream: BinaryIO, media_type: str | None = None, parser_context: Mapping[str, Any] | None = None
+        self, stream: IO[Any], media_type: str | None = None, parser_context: Mapping[str, Any] | None = None
     ) -> Any:
         """See the base class. Raises ParseError."""
         try:

@@ -1,6 +1,6 @@
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping, Sequence
 
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.request import Request
@@ -8,6 +8,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from paddock_core.fit import Requirement
+from paddock_core.fleet import Host
 from paddock_core.fleet_index import FleetIndex
 from paddock_core.grammar import ARCH_NAMES, OS_NAMES, SUBJECTS
 from paddock_core.reasons import Reason, ReasonKind
@@ -124,10 +125,10 @@ def _words(index: FleetIndex, reach: frozenset[str] | None, kits: Iterable[str])
     }
 
 
-def _of_fields(hosts, name: str, known: tuple[str, ...]) -> dict[str, int]:
+def _of_fields(hosts: Sequence[Host], name: str, known: tuple[str, ...]) -> dict[str, int]:
     return {word: sum(getattr(host, name) == word for host in hosts) for word in known}
 
 
-def _counted(counted) -> list[dict[str, object]]:
+def _counted(counted: Mapping[str, int]) -> list[dict[str, object]]:
     ordered = sorted(counted.items(), key=lambda one: (-one[1], one[0]))[:MOST_WORDS]
     return [{"word": word, "hosts": number} for word, number in ordered]

@@ -1,8 +1,9 @@
 from __future__ import annotations
 
 from functools import cache
+from typing import Any
 
-from django.db.models import Prefetch, prefetch_related_objects
+from django.db.models import Prefetch, QuerySet, prefetch_related_objects
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import generics
 from rest_framework.request import Request
@@ -63,7 +64,7 @@ class JobsView(generics.ListAPIView[Job]):
     def get(self, request: Request, *args: object, **kwargs: object) -> Response:
         return super().get(request, *args, **kwargs)
 
-    def get_queryset(self):
+    def get_queryset(self) -> QuerySet[Job]:
         jobs = visible_jobs(person(self.request.user))
         asked = self.request.query_params
         if state := asked.get("state"):
@@ -77,8 +78,8 @@ class JobsView(generics.ListAPIView[Job]):
             jobs = jobs.filter(pk__in=tried.values("job"))
         return jobs
 
-    def paginate_queryset(self, queryset):
-        return with_seen_reasons(person(self.request.user), super().paginate_queryset(queryset))
+    def paginate_queryset(self, queryset: Any) -> list[Any]:
+        return with_seen_reasons(person(self.request.user), super().paginate_queryset(queryset) or ())
 
     @extend_schema(request=SubmitSerializer, responses={201: JobSheetSerializer})
     def post(self, request: Request) -> Response:

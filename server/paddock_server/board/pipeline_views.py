@@ -14,6 +14,7 @@ from ..work.actions.submit_file import lint_file, submit_file
 from ..work.models import Job, Source, Submission
 from ..work.pipeline_serializers import (
     FileSerializer,
+    NewSource,
     NewSourceSerializer,
     PipelineSerializer,
     PipelineSheetSerializer,
@@ -79,8 +80,8 @@ class SourcesView(APIView):
         """Keep a source. The secret of its webhook is shown this once."""
         given = SourceSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        source, source.secret = keep_source(person(request.user), **given.validated_data)
-        return Response(NewSourceSerializer(source).data, status=201)
+        source, secret = keep_source(person(request.user), **given.validated_data)
+        return Response(NewSourceSerializer(NewSource(source, secret)).data, status=201)
 
 
 class SourceView(APIView):
@@ -101,8 +102,7 @@ class SourceSecretView(APIView):
     def post(self, request: Request, pk: int) -> Response:
         actor = person(request.user)
         source = source_numbered(actor, pk)
-        source.secret = renew_secret(actor, source)
-        return Response(NewSourceSerializer(source).data)
+        return Response(NewSourceSerializer(NewSource(source, renew_secret(actor, source))).data)
 
 
 class SubmitSourceView(APIView):

@@ -106,7 +106,11 @@ def _shown_job(name: str, jobs: Sequence[Job], attempts: dict[int, list[Attempt]
     newest = jobs[0]
     tries = [one for job in jobs for one in attempts[job.pk] if one.started_at]
     runs, failed = Counter(one.host.name for one in tries), Counter(o.host.name for o in tries if o.state in FAILED)
-    took = [_seconds(one.started_at, one.ended_at) for one in tries if one.ended_at and one.state == "passed"]
+    took = [
+        _seconds(one.started_at, one.ended_at)
+        for one in tries
+        if one.started_at and one.ended_at and one.state == "passed"
+    ]
     waits = _waits(jobs)
     return {
         "name": name,

@@ -4,6 +4,7 @@ import contextlib
 import mimetypes
 import re
 from pathlib import PurePosixPath
+from typing import Any
 
 from django.http import HttpResponse, HttpResponseBase, JsonResponse
 from drf_spectacular.types import OpenApiTypes
@@ -27,6 +28,7 @@ from ..runs.evidence import evidence, other_run, run_of
 from ..runs.log_lines import MOST_FOUND, MOST_LINES, Log
 from ..runs.serializers import (
     AttemptSheetSerializer,
+    AttemptShown,
     ClearFoldersSerializer,
     ComparisonSerializer,
     FoundLinesSerializer,
@@ -72,7 +74,7 @@ class PlainText(BaseRenderer):
     media_type = "text/plain"
     format = "txt"
 
-    def render(self, data, accepted_media_type=None, renderer_context=None):
+    def render(self, data: Any, accepted_media_type: str | None = None, renderer_context: Any = None) -> Any:
         return JSONRenderer().render(data)
 
 
@@ -121,9 +123,8 @@ class AttemptView(APIView):
     def get(self, request: Request, pk: int, number: int) -> Response:
         actor = person(request.user)
         attempt = attempt_of(actor, pk, number)
-        attempt.log = Log(attempt)
-        attempt.compare_with = other_run(attempt, visible_attempts(actor))
-        return Response(AttemptSheetSerializer(attempt).data)
+        shown = AttemptShown(attempt, Log(attempt), other_run(attempt, visible_attempts(actor)))
+        return Response(AttemptSheetSerializer(shown).data)
 
 
 class LogLinesView(APIView):

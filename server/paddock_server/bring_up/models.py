@@ -47,6 +47,11 @@ class BringUp(models.Model):
     def __str__(self) -> str:
         return self.name or self.hostname or f"sheet {self.pk}"
 
+    @property
+    def title(self) -> str:
+        """What it is called on screens."""
+        return str(self)
+
 
 class ToldStep(models.Model):
     """What the machine, or the server for it, told last of one step."""

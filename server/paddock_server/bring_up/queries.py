@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Iterable
+from dataclasses import dataclass
 from datetime import UTC, datetime
 
 from django.db.models import QuerySet
@@ -16,6 +18,7 @@ from ..health.models import LinkChange
 from ..hosts.models import Host
 from ..people.actor import Actor
 from ..people.models import Role
+from ..rest.shown import Shown
 from .models import BringUp
 
 ENDED = (Phase.FINISHED, Phase.GIVEN_UP)
@@ -28,33 +31,42 @@ def visible_sheets(actor: Actor) -> QuerySet[BringUp]:
     return sheets if paddocks is None else sheets.filter(paddock__name__in=paddocks)
 
 
-def open_sheets(actor: Actor) -> list[BringUp]:
+@dataclass(frozen=True)
+class SheetShown(Shown[BringUp]):
+    """A sheet, and how far its machine is."""
+
+    progress: Progress
+
+
+def open_sheets(actor: Actor) -> list[SheetShown]:
     """Those that are not at their end. One whose host has proved itself is, and so is one that was given up."""
     unproved = visible_sheets(actor).filter(given_up_at=None).exclude(proof__state=JobState.PASSED.value)
     return with_progress(unproved)
 
 
 def sheet_numbered(actor: Actor, pk: int) -> BringUp:
-    """One sheet, with its progress. Raises NotThere."""
+    """One sheet. Raises NotThere."""
     found = visible_sheets(actor).filter(pk=pk).first()
     if found is None:
         raise NotThere("There is no such bring-up sheet, or none that you may see.")
-    return with_progress([found])[0]
+    return found
 
 
-def with_progress(sheets: list[BringUp] | QuerySet[BringUp]) -> list[BringUp]:
-    """Sets ``progress`` on each sheet: two queries, however many."""
-    sheets = list(sheets)
+def with_progress(found: Iterable[BringUp]) -> list[SheetShown]:
+    """Each sheet with its progress: two queries, however many."""
+    sheets = list(found)
     hosts = [sheet.host_id for sheet in sheets if sheet.host_id]
     connected: dict[int, list[datetime]] = defaultdict(list)
     changes = LinkChange.objects.filter(host__in=hosts, state="connected").order_by("id")
     for host, at in changes.values_list("host", "at"):
         connected[host].append(at)
     now = timezone.now().timestamp()
+    shown = []
     for sheet in sheets:
         times = connected.get(sheet.host_id or 0, [])
-        sheet.progress = _progress(sheet, next((at for at in times if at >= _counts_from(sheet)), None), now)
-    return sheets
+        since = next((at for at in times if at >= _counts_from(sheet)), None)
+        shown.append(SheetShown(sheet, _progress(sheet, since, now)))
+    return shown
 
 
 def _counts_from(sheet: BringUp) -> datetime:

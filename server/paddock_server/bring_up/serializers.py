@@ -10,6 +10,7 @@ from paddock_core.bring_up import Phase, State, Step
 
 from ..rest.fields import AddressField
 from .models import ARCHES, KEPT, STEPS, SYSTEMS, BringUp
+from .queries import SheetShown
 
 PHASES = [(phase.value, phase.value) for phase in Phase]
 STATES = [(state.value, state.value) for state in State]
@@ -38,12 +39,12 @@ class StepRowSerializer(serializers.Serializer[Any]):
     remedy = serializers.ListField(child=serializers.CharField())
 
 
-class BringUpLineSerializer(serializers.ModelSerializer[BringUp]):
+class BringUpLineSerializer(serializers.ModelSerializer[Any]):
     """A machine that is coming in, in one line."""
 
     paddock = serializers.CharField(source="paddock.name")
     host = serializers.CharField(source="host.name", default=None, allow_null=True)
-    title = serializers.CharField(source="__str__")
+    title = serializers.CharField()
     phase = serializers.ChoiceField(choices=PHASES, source="progress.phase")
     sentence = serializers.CharField(source="progress.sentence")
 
@@ -65,14 +66,14 @@ class BringUpLineSerializer(serializers.ModelSerializer[BringUp]):
         read_only_fields = fields
 
 
-class BringUpSerializer(serializers.ModelSerializer[BringUp]):
+class BringUpSerializer(serializers.ModelSerializer[Any]):
     """A bring-up sheet: what was chosen, and how far the machine is."""
 
     paddock = serializers.CharField(source="paddock.name")
     labels = serializers.ListField(child=serializers.CharField())
     host = serializers.CharField(source="host.name", default=None, allow_null=True)
     proof = serializers.IntegerField(source="proof_id", allow_null=True)
-    title = serializers.CharField(source="__str__")
+    title = serializers.CharField()
     phase = serializers.ChoiceField(choices=PHASES, source="progress.phase")
     sentence = serializers.CharField(source="progress.sentence")
     steps = StepRowSerializer(source="progress.rows", many=True)
@@ -91,13 +92,13 @@ class BringUpSerializer(serializers.ModelSerializer[BringUp]):
         ]  # fmt: skip
         read_only_fields = fields
 
-    def get_pass_is_good(self, sheet: BringUp) -> bool:
-        made = sheet.entry_pass
+    def get_pass_is_good(self, sheet: SheetShown) -> bool:
+        made = sheet.row.entry_pass
         return bool(made and not made.revoked_at and made.used < made.uses and made.ends_at > timezone.now())
 
     @extend_schema_field(CheckSerializer(many=True))
-    def get_checks(self, sheet: BringUp) -> list[dict]:
-        told = next((one for one in sheet.told.all() if one.step == Step.PREFLIGHT.value), None)
+    def get_checks(self, sheet: SheetShown) -> Any:
+        told = next((one for one in sheet.row.told.all() if one.step == Step.PREFLIGHT.value), None)
         known = [one for one in (told.checks if told else []) if one.get("mark") in ("ok", "mind", "missing")]
         return CheckSerializer(known, many=True).data
 

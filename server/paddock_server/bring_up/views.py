@@ -12,7 +12,7 @@ from paddock_agent.wire import LONGEST_WORK_FOLDER
 from ..errors import NotNow
 from ..hosts.queries import paddock_called
 from ..install.index import agent_version
-from ..people.actor import person
+from ..people.actor import Actor, person
 from ..rest.reading import validated
 from . import ssh
 from .actions.give_up import give_up
@@ -111,8 +111,8 @@ class BringUpsView(APIView):
         return _with_command(actor, sheet, secret)
 
 
-def _with_command(actor, sheet: BringUp, secret: str) -> Response:
-    shown = {"sheet": sheet_numbered(actor, sheet.pk), "command": _command(sheet, secret)}
+def _with_command(actor: Actor, sheet: BringUp, secret: str) -> Response:
+    shown = {"sheet": with_progress([sheet_numbered(actor, sheet.pk)])[0], "command": _command(sheet, secret)}
     return Response(NewBringUpSerializer(shown).data, status=201)
 
 
@@ -145,7 +145,7 @@ class BringUpView(APIView):
 
 
 def _sheet(request: Request, pk: int) -> Response:
-    return Response(BringUpSerializer(sheet_numbered(person(request.user), pk)).data)
+    return Response(BringUpSerializer(with_progress([sheet_numbered(person(request.user), pk)])[0]).data)
 
 
 class RenewView(APIView):
@@ -195,7 +195,7 @@ class SshGoInView(APIView):
     def post(self, request: Request, pk: int) -> Response:
         actor = person(request.user)
         go_in(actor, sheet_numbered(actor, pk), **validated(GoInSerializer, request))
-        return Response(BringUpSerializer(sheet_numbered(actor, pk)).data, status=202)
+        return Response(BringUpSerializer(with_progress([sheet_numbered(actor, pk)])[0]).data, status=202)
 
 
 class SshForgetView(APIView):

@@ -40,7 +40,7 @@ def read_calendar(text: str, zone: ZoneInfo) -> list[ReadCare]:
         raise Invalid(f"The file has {len(text) // 1000} kB; at most {LARGEST // 1000} are read.")
     try:
         calendar = Calendar.from_ical(text)
-        events = calendar.walk("VEVENT")
+        events = [event for event in calendar.walk("VEVENT") if isinstance(event, Event)]
     except (ValueError, IndexError, KeyError, TypeError, AttributeError, OverflowError, RecursionError) as error:
         raise Invalid(f"This is no iCalendar file: {str(error)[:200]}") from None
     if not events:

@@ -13,7 +13,7 @@ from rest_framework.views import APIView
 
 from ..errors import NotAllowed, NotThere
 from ..hosts.models import LIVING, Host
-from ..people.actor import Actor, person
+from ..people.actor import Actor, person, somebody
 from ..people.models import Role
 from ..rest.problems import respond
 from ..rest.reading import validated, whole_number
@@ -172,19 +172,21 @@ class FeedView(APIView):
     @extend_schema(responses=FeedSerializer)
     def get(self, request: Request) -> Response:
         """Whether there is one."""
-        feed = CareFeed.objects.filter(user=request.user).first()
+        feed = CareFeed.objects.filter(user=somebody(request.user)).first()
         return Response(FeedSerializer({"made_at": feed and feed.made_at, "url": ""}).data)
 
     @extend_schema(request=None, responses={201: FeedSerializer})
     def post(self, request: Request) -> Response:
         """Make a new one, which is shown this once; the one before it ends."""
-        url = request.build_absolute_uri(f"/care/{make_feed(request.user)}.ics")
-        return Response(FeedSerializer({"made_at": request.user.care_feed.made_at, "url": url}).data, status=201)
+        url = request.build_absolute_uri(f"/care/{make_feed(somebody(request.user))}.ics")
+        return Response(
+            FeedSerializer({"made_at": somebody(request.user).care_feed.made_at, "url": url}).data, status=201
+        )
 
     @extend_schema(responses={204: None})
     def delete(self, request: Request) -> Response:
         """End it."""
-        end_feed(request.user)
+        end_feed(somebody(request.user))
         return Response(status=204)
 
 

@@ -54,7 +54,8 @@ class OneCrossing(ASGIHandler):
         set_script_prefix(get_script_prefix(scope))
         signals.request_started.send(sender=type(self), scope=scope)
         request, refused = self.create_request(scope, io.BytesIO(body))
-        response: HttpResponseBase = refused if request is None else self.get_response(request)
+        response = refused if request is None else self.get_response(request)
+        assert response
         if response.streaming:
             close_old_connections()
         else:

@@ -9,6 +9,7 @@ from collections.abc import Collection, Mapping
 from dataclasses import replace
 from datetime import datetime, timedelta
 from itertools import chain
+from typing import Any
 
 import msgspec
 from django.conf import settings
@@ -88,9 +89,10 @@ class SeenFleet:
                 or now - self._looked_at.get(pk, 0.0) > LOOK_AGAIN * settings.FINDINGS_SECONDS
             ):
                 continue
+            readings: dict[str, Any] = dict(newest.look())
             seen = replace(
                 host,
-                **newest.look(),
+                **readings,
                 watch=replace(host.watch, at=watches.heard_at(pk, host.watch.at)) if host.watch else None,
                 losses=losses.get(pk, ()),
                 unanswered=unanswered.get(pk, ()),
@@ -259,6 +261,7 @@ def _unanswered() -> dict[int, tuple[float, ...]]:
     found: dict[int, list[float]] = defaultdict(list)
     gone = Attempt.objects.filter(state=AttemptState.LOST.value, started_at=None, ended_at__gte=since)
     for pk, at in gone.values_list("host", "ended_at"):
+        assert at
         found[pk].append(at.timestamp())
     return {pk: tuple(several) for pk, several in found.items()}
 

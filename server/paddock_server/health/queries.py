@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Collection, Iterable, Mapping
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 from datetime import UTC, datetime, timedelta
+from typing import Any
 
 import numpy as np
 from django.db.models import OuterRef, Q, QuerySet, Subquery
@@ -23,6 +24,7 @@ from ..errors import NotThere
 from ..hosts.models import Host
 from ..people.actor import Actor
 from ..people.models import Role
+from ..rest.shown import Shown
 from ..toolchains.models import SurveyChange
 from ..work.models import Attempt
 from .models import Finding, FreshReadings, Health, HoldChange, HourOfReadings, LinkChange, ServiceChange
@@ -48,14 +50,30 @@ def finding_numbered(actor: Actor, pk: int) -> Finding:
     return found
 
 
-def by_urgency(findings: Iterable[Finding]) -> list[Finding]:
-    """The most urgent first, then the oldest; those that somebody has put aside last. Sets ``aside`` on each."""
+@dataclass(frozen=True)
+class FindingShown(Shown[Finding]):
+    """A finding, and whether somebody has put it aside."""
+
+    aside: bool
+
+
+def shown_findings(findings: Iterable[Finding]) -> list[FindingShown]:
+    """In the order in which they come."""
     now = timezone.now().timestamp()
-    listed = list(findings)
-    for one in listed:
-        snoozed = one.snoozed_until.timestamp() if one.snoozed_until else None
-        one.aside = is_quiet(now, one.acknowledged_at is not None, snoozed)
-    return sorted(listed, key=lambda one: (one.aside, ORDER[Severity(one.severity)], one.since, one.pk))
+    return [FindingShown(one, _is_aside(one, now)) for one in findings]
+
+
+def by_urgency(findings: Iterable[Finding]) -> list[FindingShown]:
+    """The most urgent first, then the oldest; those that somebody has put aside last."""
+    return sorted(
+        shown_findings(findings),
+        key=lambda one: (one.aside, ORDER[Severity(one.row.severity)], one.row.since, one.row.pk),
+    )
+
+
+def _is_aside(finding: Finding, now: float) -> bool:
+    snoozed = finding.snoozed_until.timestamp() if finding.snoozed_until else None
+    return is_quiet(now, finding.acknowledged_at is not None, snoozed)
 
 
 def worst_by_host(actor: Actor) -> dict[str, tuple[int, str]]:
@@ -63,8 +81,8 @@ def worst_by_host(actor: Actor) -> dict[str, tuple[int, str]]:
     worst: dict[str, tuple[int, str]] = {}
     for one in by_urgency(visible_findings(actor).filter(closed_at=None)):
         if not one.aside:
-            for name in one.hosts:
-                number, severity = worst.get(name, (0, one.severity))
+            for name in one.row.hosts:
+                number, severity = worst.get(name, (0, one.row.severity))
                 worst[name] = (number + 1, severity)
     return worst
 
@@ -92,8 +110,8 @@ def holds(hosts: Collection[int], now: float) -> dict[int, list[tuple[float, flo
             begun.setdefault(pk, at.timestamp())
         elif pk in begun:
             spans[pk].append((begun.pop(pk), at.timestamp()))
-    for pk, at in begun.items():
-        spans[pk].append((at, now))
+    for pk, since in begun.items():
+        spans[pk].append((since, now))
     return spans
 
 
@@ -137,9 +155,9 @@ def readings(host: Host, name: str, start: float, end: float) -> list[tuple[floa
     for at, minutes, whole in hours.values_list("at", "minutes", "summary"):
         begins = at.timestamp()
         if minutes is None or coarse or begins < fine_from - HOUR:
-            found.append((begins + HOUR / 2, unpacked(whole, WIDTH, 3)[column]))
+            found.append((begins + HOUR / 2, unpacked(bytes(whole), WIDTH, 3)[column]))
         else:
-            rows = unpacked(minutes, -1, WIDTH, 3)[:, column]
+            rows = unpacked(bytes(minutes), -1, WIDTH, 3)[:, column]
             found += [(begins + (i + 0.5) * MINUTE, row) for i, row in enumerate(rows)]
     last = found[-1][0] if found else 0.0
     fresh_from = max(start, last + MINUTE, now - FULL_FOR - HOUR)
@@ -147,7 +165,7 @@ def readings(host: Host, name: str, start: float, end: float) -> list[tuple[floa
         "at"
     )
     for at, data in fresh.values_list("at", "data"):
-        for row in unpacked(data, -1, WIDTH + 1):
+        for row in unpacked(bytes(data), -1, WIDTH + 1):
             found.append((at.timestamp() + row[0], np.repeat(row[column + 1], 3)))
     return [
         (at, float(row[0]), float(row[1]), float(row[2]))
@@ -161,7 +179,7 @@ def forecasts(hosts: list[Host], now: datetime) -> list[dict[str, object]]:
     known = {host.pk: host for host in hosts}
     trends = []
     for health in Health.objects.filter(host__in=known, disk_trend__isnull=False):
-        trend = Trend(**health.disk_trend)
+        trend = Trend(**(health.disk_trend or {}))
         left = trend.empty_in() - (now.timestamp() - trend.at)
         if left <= FORECASTS_WITHIN:
             trends.append((left, health.host_id, trend))
@@ -188,7 +206,7 @@ def _disk_by_hour(host: int, now: datetime) -> list[tuple[float, float]]:
     since = now - timedelta(seconds=LOOK_BACK)
     rows = HourOfReadings.objects.filter(host=host, at__gte=since).order_by("at").values_list("at", "summary")
     column = NAMES.index("disk_free")
-    values = [(at.timestamp(), float(unpacked(data, WIDTH, 3)[column, 1])) for at, data in rows]
+    values = [(at.timestamp(), float(unpacked(bytes(data), WIDTH, 3)[column, 1])) for at, data in rows]
     return [(at, value) for at, value in values if not np.isnan(value)]
 
 
@@ -216,6 +234,7 @@ def week(host: Host, days: int, now: datetime) -> dict[str, object]:
             .exclude(started_at=None)
             .order_by("-started_at")
             .values_list("started_at", "ended_at", "state", "job__name", "job")[:MOST_EVENTS]
+            if a
         ],
         "tools": [
             {"at": one.at.timestamp(), "what": one.name, "said": f"{one.name} {one.what} at {one.place}"}
@@ -243,7 +262,7 @@ def _service_lanes(host: Host) -> list[tuple[str, QuerySet[ServiceChange]]]:
     return [(name, changes.filter(name=name)) for name in names]
 
 
-def _spans(changes: QuerySet, columns: tuple[str, str], start: datetime, end: datetime) -> list[dict[str, object]]:
+def _spans(changes: QuerySet[Any], columns: tuple[str, str], start: datetime, end: datetime) -> list[dict[str, object]]:
     rows = list(changes.filter(at__gt=start).order_by("id").values_list("at", *columns)[:MOST_EVENTS])
     if before := changes.filter(at__lte=start).order_by("-id").values_list(*columns).first():
         rows.insert(0, (start, *before))

@@ -35,7 +35,7 @@ class PossibilitySerializer(serializers.Serializer[Any]):
     command = serializers.CharField()
 
 
-class FindingSerializer(serializers.ModelSerializer[Finding]):
+class FindingSerializer(serializers.ModelSerializer[Any]):
     """One diagnosed trouble. ``aside``: somebody has acknowledged it, or snoozed it till later."""
 
     severity = serializers.ChoiceField(choices=SEVERITIES)

@@ -2,6 +2,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
+from typing import Any
 
 from django.conf import settings
 from django.utils import timezone
@@ -18,7 +19,7 @@ from ..hosts.actions.hold import hold
 from ..hosts.actions.restart import restart
 from ..hosts.models import EntryPass
 from ..hosts.queries import host_called, record_called, visible_hosts
-from ..people.actor import person
+from ..people.actor import Actor, person
 from ..people.models import Role
 from ..rest.reading import validated
 from .actions.ask_examination import ask_examination
@@ -36,6 +37,7 @@ from .queries import (
     forecasts,
     readings,
     shown,
+    shown_findings,
     visible_findings,
     week,
 )
@@ -73,12 +75,11 @@ class FindingsView(APIView):
     def get(self, request: Request) -> Response:
         findings = visible_findings(person(request.user))
         if request.query_params.get("closed") == "true":
-            listed = list(findings.exclude(closed_at=None).order_by("-closed_at")[:MOST_CLOSED])
-            by_urgency(listed)
+            listed = shown_findings(findings.exclude(closed_at=None).order_by("-closed_at")[:MOST_CLOSED])
         else:
             listed = by_urgency(findings.filter(closed_at=None))
         if host := request.query_params.get("host"):
-            listed = [one for one in listed if host.lower() in {name.lower() for name in one.hosts}]
+            listed = [one for one in listed if host.lower() in {name.lower() for name in one.row.hosts}]
         return Response(FindingsSerializer({"findings": listed}).data)
 
 
@@ -132,7 +133,7 @@ class ActView(APIView):
         return Response(status=202)
 
 
-def _act(actor, finding: Finding) -> None:
+def _act(actor: Actor, finding: Finding) -> None:
     actor.demand(Role.OPERATOR, finding.paddock or None, "Acting on a finding")
     if finding.closed_at or len(finding.hosts) != 1:
         raise NotNow("There is nothing that the server could do about this finding now.")
@@ -219,18 +220,18 @@ class WatchPlaceView(APIView):
         return Response(WatchSerializer(answer).data)
 
 
-def _running_out(actor, now: datetime) -> list[dict[str, object]]:
+def _running_out(actor: Actor, now: datetime) -> list[dict[str, Any]]:
     paddocks = actor.where(Role.ADMINISTRATOR)
     passes = EntryPass.objects.filter(revoked_at=None, ends_at__range=(now, now + RUNNING_OUT_WITHIN))
     if paddocks is not None:
         passes = passes.filter(paddock__name__in=paddocks)
-    found = [
+    found: list[dict[str, Any]] = [
         {"what": "pass", "name": one.name, "paddock": one.paddock.name, "ends_at": one.ends_at}
         for one in passes.select_related("paddock")
         if one.used < one.uses
     ]
     ends = Health.objects.exclude(certificate_ends=None).order_by("certificate_ends").values_list("certificate_ends")
-    if (first := ends.first()) and first[0] < now + RUNNING_OUT_WITHIN:
+    if (first := ends.first()) and first[0] and first[0] < now + RUNNING_OUT_WITHIN:
         found.append(
             {"what": "certificate", "name": settings.PUBLIC_URL or "server", "paddock": "", "ends_at": first[0]}
         )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
+from typing import Any
 
 import msgspec
 from django.conf import settings
@@ -20,7 +21,7 @@ def agent_service(host: str) -> str:
     return named.values_list("report__state__name", flat=True).first() or ""
 
 
-def watch_shown(host: Host, now: datetime) -> dict[str, object] | None:
+def watch_shown(host: Host, now: datetime) -> dict[str, Any] | None:
     """The report with its diagnosis; None where no watch has ever reported."""
     health = getattr(host, "health", None)
     seen = watch_seen(health) if health else None

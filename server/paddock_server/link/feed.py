@@ -57,7 +57,7 @@ def _session_group(key: str) -> str:
     return f"session.{hashlib.sha256(key.encode()).hexdigest()[:32]}"
 
 
-class FeedConsumer(AsyncJsonWebsocketConsumer):
+class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
     """One browser. It hears only of what its person may see, and only as long as the person is logged in."""
 
     actor: Actor
@@ -120,7 +120,8 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):
                     await self.send_json({"noun": noun, "name": name})
 
     async def _seen_of(self, names: set[str]) -> set[str]:
-        return await database_sync_to_async(_seen_jobs)(self.actor, names)
+        seen: set[str] = await database_sync_to_async(_seen_jobs)(self.actor, names)
+        return seen
 
     async def _keep_looking(self) -> None:
         while True:

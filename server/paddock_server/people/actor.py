@@ -73,3 +73,10 @@ def person(user: User | AnonymousUser) -> Actor:
         else:
             paddocks.append((paddock, Role(role)))
     return Actor(user.get_username(), everywhere, tuple(paddocks))
+
+
+def somebody(user: User | AnonymousUser) -> User:
+    """The person who is logged in, where nobody else gets to. Raises NotAllowed."""
+    if isinstance(user, AnonymousUser):
+        raise NotAllowed("Log in first.")
+    return user

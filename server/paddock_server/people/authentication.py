@@ -32,7 +32,7 @@ class BearerAuthentication(BaseAuthentication):
         return "Bearer"
 
 
-class BearerScheme(OpenApiAuthenticationExtension):
+class BearerScheme(OpenApiAuthenticationExtension):  # type: ignore[no-untyped-call]
     """How the schema speaks of it."""
 
     target_class = BearerAuthentication

@@ -46,7 +46,7 @@ def count_wrong(name: str, address: str, now: datetime) -> int:
     for kind, subject in (("address", address), ("account", name.casefold())):
         known = WrongLogIns.objects.filter(kind=kind, subject=subject).first()
         if known is None and WrongLogIns.objects.count() >= MOST_COUNTED:
-            WrongLogIns.objects.order_by("tries", "last_at").first().delete()
+            WrongLogIns.objects.filter(pk__in=WrongLogIns.objects.order_by("tries", "last_at")[:1]).delete()
         known = known or WrongLogIns(kind=kind, subject=subject, first_at=now)
         known.tries, known.last_at = known.tries + 1, now
         known.save()

@@ -34,7 +34,7 @@ def sent(data: BinaryIO, kind: str, name: str, *, to_save: bool) -> HttpResponse
     size = data.seek(0, os.SEEK_END)
     response = StreamingHttpResponse(_pieces(data, size), content_type=kind)
     response.headers["Content-Length"] = str(size)
-    response.headers["Content-Disposition"] = content_disposition_header(to_save, name)
+    response.headers["Content-Disposition"] = content_disposition_header(to_save, name) or "inline"
     return harmless(response)
 
 

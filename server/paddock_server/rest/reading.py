@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from rest_framework.request import Request
+from rest_framework.serializers import BaseSerializer
 
 from ..errors import Invalid
 
 
-def validated(serializer, request: Request) -> dict:
+def validated(serializer: type[BaseSerializer[Any]], request: Request) -> dict[str, Any]:
     """What was sent, read by its serializer. Raises what becomes problem details."""
     given = serializer(data=request.data)
     given.is_valid(raise_exception=True)
-    return given.validated_data
+    return dict(given.validated_data)
 
 
 def whole_number(request: Request, name: str) -> int | None:

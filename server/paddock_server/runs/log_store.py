@@ -147,7 +147,7 @@ def _index_of(file: Path) -> bytes:
 def sha256_of(attempt: Attempt) -> str:
     """Of what it printed, in 64 hexadecimal digits; "" where there is nothing."""
     with contextlib.suppress(FileNotFoundError), open_log(attempt.log_file) as log:
-        return hashlib.file_digest(log, "sha256").hexdigest()
+        return hashlib.file_digest(log, "sha256").hexdigest()  # type: ignore[arg-type]  # a file has readinto
     return ""
 
 

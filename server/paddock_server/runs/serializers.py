@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
@@ -8,12 +9,14 @@ from rest_framework import serializers
 
 from paddock_core.runs.compare import IN_ORDER
 
+from ..rest.shown import Shown
 from ..work.actions.run_again import Where
 from ..work.models import ATTEMPT_STATES, Attempt
 from ..work.serializers import AttemptSerializer, Lines
 from .actions.remove_old import kept_until
 from .evidence import steps_of, times
 from .failure import failure_of
+from .log_lines import Log
 from .models import FOLDER_KINDS, STEP_OUTCOMES, TEST_OUTCOMES, Output, TestCase, WorkFolder
 
 GROUPS = [(one, one) for one in IN_ORDER]
@@ -119,6 +122,14 @@ class FailureSerializer(serializers.Serializer[Any]):
     hosts_left = serializers.IntegerField(allow_null=True, help_text="How many hosts fit if the job names the tool.")
 
 
+@dataclass(frozen=True)
+class AttemptShown(Shown[Attempt]):
+    """An attempt with its log, and the run that it is compared with, if there is one."""
+
+    log: Log
+    compare_with: object
+
+
 class AttemptSheetSerializer(AttemptSerializer):
     """One attempt with all its evidence. Memory in bytes, processor time in seconds, both of all that it started."""
 
@@ -133,7 +144,9 @@ class AttemptSheetSerializer(AttemptSerializer):
     left = LeftProcessSerializer(many=True)
     steps = serializers.SerializerMethodField()
     outputs = OutputSerializer(many=True)
-    left_out = serializers.SlugRelatedField(many=True, read_only=True, slug_field="said")
+    left_out: serializers.SlugRelatedField[Any] = serializers.SlugRelatedField(
+        many=True, read_only=True, slug_field="said"
+    )
     tests = serializers.SerializerMethodField()
     times = serializers.SerializerMethodField()
     failure = serializers.SerializerMethodField(help_text="Why it failed, where that can be told.")
@@ -152,33 +165,33 @@ class AttemptSheetSerializer(AttemptSerializer):
         read_only_fields = fields
 
     @extend_schema_field(serializers.DateTimeField(allow_null=True))
-    def get_kept_until(self, attempt: Attempt) -> datetime | None:
-        return kept_until(attempt)
+    def get_kept_until(self, attempt: AttemptShown) -> datetime | None:
+        return kept_until(attempt.row)
 
     @extend_schema_field(StepRunSerializer(many=True))
-    def get_steps(self, attempt: Attempt) -> list[dict[str, object]]:
-        runs = {step.number: step for step in attempt.steps.all()}
+    def get_steps(self, attempt: AttemptShown) -> Any:
+        runs = {step.number: step for step in attempt.row.steps.all()}
         begins = {section.step: section.line for section in attempt.log.sections()}
         shown = []
-        for number, step in enumerate(steps_of(attempt.job)):
+        for number, step in enumerate(steps_of(attempt.row.job)):
             run = runs.get(number)
             said = {
                 name: getattr(run, name, None if name in ("exit_code", "began_at", "ended_at") else "")
                 for name in ("outcome", "exit_code", "signal", "why", "commit", "began_at", "ended_at")
             }
-            if said["outcome"] == "running" and attempt.ended_at:
+            if said["outcome"] == "running" and attempt.row.ended_at:
                 said["outcome"] = "lost"
             shown.append({**step, **said, "number": number, "line": begins.get(number)})
         return StepRunSerializer(shown, many=True).data
 
     @extend_schema_field(TestSummarySerializer(allow_null=True))
-    def get_tests(self, attempt: Attempt) -> dict[str, object] | None:
+    def get_tests(self, attempt: AttemptShown) -> dict[str, object] | None:
         counts: dict[str, int] = {}
-        for outcome in attempt.test_cases.values_list("outcome", flat=True):
+        for outcome in attempt.row.test_cases.values_list("outcome", flat=True):
             counts[outcome] = counts.get(outcome, 0) + 1
         if not counts:
             return None
-        bad = attempt.test_cases.filter(outcome__in=("failed", "error")).order_by("-newly", "id")
+        bad = attempt.row.test_cases.filter(outcome__in=("failed", "error")).order_by("-newly", "id")
         return TestSummarySerializer(
             {
                 "passed": counts.get("passed", 0),
@@ -190,12 +203,12 @@ class AttemptSheetSerializer(AttemptSerializer):
         ).data
 
     @extend_schema_field(FailureSerializer(allow_null=True))
-    def get_failure(self, attempt: Attempt) -> dict[str, object] | None:
-        return failure_of(attempt, attempt.log)
+    def get_failure(self, attempt: AttemptShown) -> dict[str, object] | None:
+        return failure_of(attempt.row, attempt.log)
 
     @extend_schema_field(TimesSerializer)
-    def get_times(self, attempt: Attempt) -> dict[str, float | None]:
-        return times(attempt)
+    def get_times(self, attempt: AttemptShown) -> dict[str, float | None]:
+        return times(attempt.row)
 
 
 class LogSpanSerializer(serializers.Serializer[Any]):

@@ -5,10 +5,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import lru_cache
-from typing import Any
+from typing import Any, TypeAlias
 
 from django.db import connection
 from django.db.models import Field, Model
+
+AnyField: TypeAlias = "Field[Any, Any]"
 
 
 def insert(row: Model) -> None:
@@ -27,21 +29,32 @@ def update(row: Model, names: Sequence[str]) -> None:
         cursor.execute(statement, [*_values(row, fields, is_new=False), row.pk])
 
 
-def _values(row: Model, fields: Sequence[Field], *, is_new: bool) -> list[Any]:
+def _values(row: Model, fields: Sequence[AnyField], *, is_new: bool) -> list[Any]:
     return [field.get_db_prep_save(field.pre_save(row, is_new), connection) for field in fields]
 
 
+def _quoted(name: str | None) -> str:
+    assert name
+    return str(connection.ops.quote_name(name))
+
+
+def _field(model: type[Model], name: str) -> AnyField:
+    field = model._meta.get_field(name)
+    assert isinstance(field, Field)
+    return field
+
+
 @lru_cache(maxsize=100)
-def _insertion(model: type[Model]) -> tuple[str, tuple[Field, ...]]:
+def _insertion(model: type[Model]) -> tuple[str, tuple[AnyField, ...]]:
     fields = tuple(field for field in model._meta.concrete_fields if not field.primary_key)
-    columns = ", ".join(connection.ops.quote_name(field.column) for field in fields)
+    columns = ", ".join(_quoted(field.column) for field in fields)
     table = connection.ops.quote_name(model._meta.db_table)
     return f"INSERT INTO {table} ({columns}) VALUES ({', '.join(['%s'] * len(fields))})", fields  # noqa: S608
 
 
 @lru_cache(maxsize=500)
-def _changing(model: type[Model], names: tuple[str, ...]) -> tuple[str, tuple[Field, ...]]:
-    fields = tuple(model._meta.get_field(name) for name in names)
-    columns = ", ".join(f"{connection.ops.quote_name(field.column)} = %s" for field in fields)
-    key, table = (connection.ops.quote_name(name) for name in (model._meta.pk.column, model._meta.db_table))
+def _changing(model: type[Model], names: tuple[str, ...]) -> tuple[str, tuple[AnyField, ...]]:
+    fields = tuple(_field(model, name) for name in names)
+    columns = ", ".join(f"{_quoted(field.column)} = %s" for field in fields)
+    key, table = (_quoted(name) for name in (model._meta.pk.column, model._meta.db_table))
     return f"UPDATE {table} SET {columns} WHERE {key} = %s", fields  # noqa: S608

@@ -1,6 +1,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import dataclass
 from typing import Any
 from urllib.parse import urlsplit
 from zoneinfo import available_timezones
@@ -13,12 +14,13 @@ from paddock_core.findings import BY_CODE
 from paddock_core.quiet_hours import QuietHours
 
 from ..health.models import SEVERITIES
+from ..rest.shown import Shown
 from .models import DELIVERY_STATES, EVENTS, KINDS, Delivery, Telling
 
-MINUTES = {"min_value": 0, "max_value": 24 * 60 - 1, "required": False, "allow_null": True}
+MINUTES: dict[str, Any] = {"min_value": 0, "max_value": 24 * 60 - 1, "required": False, "allow_null": True}
 
 
-class TellingSerializer(serializers.ModelSerializer[Telling]):
+class TellingSerializer(serializers.ModelSerializer[Any]):
     """A rule: which findings are told, to whom, how, and when not. The secret of a webhook is not among it."""
 
     kind = serializers.ChoiceField(choices=KINDS)
@@ -70,7 +72,7 @@ class TellingSerializer(serializers.ModelSerializer[Telling]):
             raise serializers.ValidationError(f'"{zone}" is no time zone. Write it as UTC or Europe/Lisbon.')
         return zone
 
-    def validate(self, given: dict) -> dict:
+    def validate(self, given: dict[str, Any]) -> dict[str, Any]:
         kind = given.get("kind", getattr(self.instance, "kind", ""))
         if "target" in given and (why := why_not_target(kind, given["target"])):
             raise serializers.ValidationError({"target": why})
@@ -78,12 +80,12 @@ class TellingSerializer(serializers.ModelSerializer[Telling]):
             other = {"quiet_from": "quiet_to", "quiet_to": "quiet_from"}[name]
             if given.get(name) is not None and given.get(other, getattr(self.instance, other, None)) is None:
                 raise serializers.ValidationError({other: "Quiet hours have a beginning and an end."})
-        quiet = [
+        begins, ends, days = (
             given.get(name, getattr(self.instance, name, None)) for name in ("quiet_from", "quiet_to", "quiet_days")
-        ]
-        if None not in quiet:
+        )
+        if begins is not None and ends is not None and days is not None:
             try:
-                QuietHours(quiet[0], quiet[1], quiet[2])
+                QuietHours(begins, ends, days)
             except ValueError as error:
                 raise serializers.ValidationError({"quiet_from": f"{error}."}) from None
         return given
@@ -107,7 +109,14 @@ class ChangeTellingSerializer(TellingSerializer):
     """What may be changed of a rule: name and kind stay."""
 
     name = serializers.CharField(read_only=True)
-    kind = serializers.CharField(read_only=True)
+    kind = serializers.ChoiceField(choices=KINDS, read_only=True)
+
+
+@dataclass(frozen=True)
+class NewTelling(Shown[Telling]):
+    """A rule just made, with the secret that signs its webhooks."""
+
+    secret: str
 
 
 class NewTellingSerializer(TellingSerializer):

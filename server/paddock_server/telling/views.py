@@ -15,6 +15,7 @@ from .models import Delivery, Telling
 from .serializers import (
     ChangeTellingSerializer,
     DeliverySerializer,
+    NewTelling,
     NewTellingSerializer,
     TellingPlaceSerializer,
     TellingSerializer,
@@ -37,8 +38,7 @@ class TellingsView(APIView):
     def post(self, request: Request) -> Response:
         """Make a rule. For a webhook, the answer is the only place where the secret that signs it is shown."""
         made, secret = make_telling(person(request.user), **validated(TellingSerializer, request))
-        made.secret = secret
-        return Response(NewTellingSerializer(made).data, status=201)
+        return Response(NewTellingSerializer(NewTelling(made, secret)).data, status=201)
 
 
 class TellingView(APIView):

@@ -218,17 +218,23 @@ def changes_of(host: Host) -> list[dict[str, Any]]:
     rows = list(found[:MOST_SHOWN])
     if not rows:
         return []
-    first = min(row.not_before for row in rows) - RESULTS_AROUND
+    first = min(_before(row) for row in rows) - RESULTS_AROUND
     ended = Attempt.objects.filter(host=host, ended_at__gt=first, state__in=ENDED).order_by("ended_at")
-    results = Results(list(ended.values_list("ended_at", "state")))
+    results = Results([(at, state) for at, state in ended.values_list("ended_at", "state") if at])
     return [
         _change(row)
         | {
-            "results_before": results.between(row.not_before - RESULTS_AROUND, row.not_before),
+            "results_before": results.between(_before(row) - RESULTS_AROUND, _before(row)),
             "results_after": results.between(row.at, row.at + RESULTS_AROUND),
         }
         for row in rows
     ]
+
+
+def _before(row: SurveyChange) -> datetime:
+    """When the survey before the change was."""
+    assert row.not_before
+    return row.not_before
 
 
 class Results:

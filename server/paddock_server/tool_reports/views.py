@@ -20,7 +20,7 @@ from paddock_core import inventory
 from paddock_core.cover import within
 from paddock_core.errors import VersionError
 from paddock_core.kits import Standing, proposed_from_host, proposed_from_jobs
-from paddock_core.surveys import differing
+from paddock_core.surveys import Said, Thing, differing
 from paddock_core.terms import Term
 from paddock_core.versions import parse_range
 
@@ -124,7 +124,7 @@ class CompareView(APIView):
         return Response(CompareSerializer(answer).data)
 
 
-def with_services(host: Host):
+def with_services(host: Host) -> dict[Thing, Said]:
     """A host's snapshot, with its services and what it is set to be."""
     said = snapshot_of(host)
     said |= {("service", one.name, ""): {"value": one.running} for one in host.watched.all()}
@@ -159,7 +159,7 @@ class HistoryView(APIView):
         return Response(HistorySerializer(answer).data)
 
 
-def _as_moment(thing, said):
+def _as_moment(thing: Thing, said: object) -> dict[str, object]:
     return {"kind": thing[0], "name": thing[1], "place": thing[2], "said": said}
 
 
@@ -244,7 +244,7 @@ class KitTrialView(APIView):
         return Response(EffectSerializer(answer | {"standings": shown}).data)
 
 
-def _host_standing(host: str, one: Standing, terms: Sequence[Term]):
+def _host_standing(host: str, one: Standing, terms: Sequence[Term]) -> dict[str, object]:
     lacking = [{"term": str(terms[p]), "found": said, "ahead": p in one.ahead} for p, said in one.lacking]
     return {"host": host, "stands": one.stands.value, "lacking": lacking}
 

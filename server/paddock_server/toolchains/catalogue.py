@@ -78,7 +78,7 @@ def _read() -> Catalogue:
     own: set[str] = set()
     number = 0
     for edit in ToolEdit.objects.exclude(release=None).order_by("release"):
-        number = edit.release
+        number = edit.release or number
         tools.pop(edit.tool, None)
         own.discard(edit.tool)
         builtin = next((tool for tool in built_in() if tool.name == edit.tool), None)

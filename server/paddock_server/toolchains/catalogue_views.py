@@ -1,6 +1,8 @@
 from __future__ import annotations
 
+from collections.abc import Mapping
 from importlib import resources
+from typing import Any
 
 import msgspec
 from drf_spectacular.utils import extend_schema
@@ -87,7 +89,7 @@ class DefinitionView(APIView):
         return Response(_definition(actor, name))
 
 
-def _definition(actor: Actor, name: str):
+def _definition(actor: Actor, name: str) -> Mapping[str, Any]:
     known = catalogue()
     edits = list(ToolEdit.objects.filter(tool=name))
     if name not in known.tools and not edits:

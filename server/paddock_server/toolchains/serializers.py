@@ -253,7 +253,7 @@ class KitSerializer(serializers.ModelSerializer[Kit]):
         fields = ["name", "purpose", "terms", "paddocks", "labels", "changed_at", "changed_by"]
         read_only_fields = ["changed_at", "changed_by"]
 
-    def to_representation(self, kit: Kit):
+    def to_representation(self, kit: Kit) -> dict[str, Any]:
         shown = {name: getattr(kit, name) for name in self.Meta.fields if name != "paddocks"}
         actor: Actor = self.context["actor"]
         return shown | {"paddocks": sorted(one.name for one in kit.paddocks.all() if actor.may(Role.VIEWER, one.name))}

@@ -124,12 +124,12 @@ def _bring_up_to_date() -> None:
 
 def _take_over(names: Collection[str] | None) -> None:
     """Reads hosts from the database into the index; None for all."""
-    hosts = Host.objects.filter(standing__in=LIVING).select_related("paddock")
+    rows = Host.objects.filter(standing__in=LIVING).select_related("paddock")
     if names is None:
         _kept.index.set_catalogue(catalogue().tools)
     else:
-        hosts = hosts.filter(name__in=names)
-    hosts = list(hosts)
+        rows = rows.filter(name__in=names)
+    hosts = list(rows)
     keys = None if names is None else [host.pk for host in hosts]
     _read_installations(hosts)
     working, refusing = slots_working(keys), hosts_refusing()

@@ -70,6 +70,7 @@ def _read() -> Lately:
     took: dict[tuple[str, str], list[float]] = defaultdict(list)
     warm: dict[str, dict[str, None]] = defaultdict(dict)
     for pipeline, name, slots, host, started, ended, state in rows[:50_000]:
+        assert started
         ran[pipeline].append((started.timestamp(), (ended or now).timestamp(), slots))
         if ended and state == "passed" and len(took[pipeline, name]) < 20:
             took[pipeline, name].append((ended - started).total_seconds())

@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
 from drf_spectacular.utils import extend_schema_field
@@ -7,6 +8,7 @@ from rest_framework import serializers
 
 from paddock_core.pipeline_file import Level
 
+from ..rest.shown import Shown
 from .models import JOB_STATES, Source, Submission
 from .serializers import SubmissionSerializer
 
@@ -48,11 +50,11 @@ class SubmissionSheetSerializer(SubmissionSerializer):
         read_only_fields = fields
 
     @extend_schema_field(SubmissionJobSerializer(many=True))
-    def get_jobs(self, submission: Submission) -> list[dict[str, object]]:
+    def get_jobs(self, submission: Submission) -> Any:
         return SubmissionJobSerializer(self.context["jobs"], many=True).data
 
 
-class SourceSerializer(serializers.ModelSerializer[Source]):
+class SourceSerializer(serializers.ModelSerializer[Any]):
     """A Git repository whose pipeline file is read at a commit. ``hook`` is where its webhook calls."""
 
     hook = serializers.SerializerMethodField()
@@ -64,6 +66,13 @@ class SourceSerializer(serializers.ModelSerializer[Source]):
 
     def get_hook(self, source: Source) -> str:
         return f"/hooks/v1/sources/{source.pk}/"
+
+
+@dataclass(frozen=True)
+class NewSource(Shown[Source]):
+    """A source, with the secret of its webhook."""
+
+    secret: str
 
 
 class NewSourceSerializer(SourceSerializer):

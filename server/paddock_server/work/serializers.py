@@ -17,17 +17,17 @@ from .models import ATTEMPT_STATES, JOB_STATES, Attempt, Job, Submission
 class Lines(serializers.ListField):
     """Terms as somebody wrote them."""
 
-    def __init__(self, **more) -> None:
+    def __init__(self, **more: Any) -> None:
         super().__init__(child=serializers.CharField(max_length=1000, allow_blank=True), max_length=20_000, **more)
 
 
 class Paths(serializers.ListField):
     """Patterns of files below the work folder."""
 
-    def __init__(self, **more) -> None:
+    def __init__(self, **more: Any) -> None:
         super().__init__(child=serializers.CharField(max_length=400), max_length=100, default=list, **more)
 
-    def to_internal_value(self, data):
+    def to_internal_value(self, data: Any) -> list[Any]:
         paths = super().to_internal_value(data)
         for path in paths:
             if path.startswith(("/", "\\", "~")) or ".." in re.split(r"[/\\]", path) or path[1:2] == ":":
@@ -47,7 +47,7 @@ class BoundToolSerializer(serializers.Serializer[Any]):
     plain = serializers.BooleanField()
 
 
-class AttemptSerializer(serializers.ModelSerializer[Attempt]):
+class AttemptSerializer(serializers.ModelSerializer[Any]):
     """``why`` says why it went to this host and not another."""
 
     host = serializers.CharField(source="host.name")
@@ -77,7 +77,7 @@ class AttemptSerializer(serializers.ModelSerializer[Attempt]):
 class SubmissionSerializer(serializers.ModelSerializer[Submission]):
     """Jobs that were sent together, from one pipeline file."""
 
-    source = serializers.CharField(source="source.url", default="", read_only=True)
+    source = serializers.CharField(source="source.url", default="", read_only=True)  # type: ignore[assignment]
 
     class Meta:
         model = Submission
@@ -190,7 +190,7 @@ class SubmitSerializer(serializers.Serializer[Any]):
             )
         return environment
 
-    def validate(self, given):
+    def validate(self, given: dict[str, Any]) -> dict[str, Any]:
         """Steps are read by the reader of pipeline files. Either they or the script are there."""
         if bool(given["script"].strip()) == bool(given["steps"]):
             raise serializers.ValidationError({"script": "A job has either a script or steps."})

@@ -79,7 +79,7 @@ def _refuse_depth(text: str) -> None:
         if isinstance(event, yaml.MappingStartEvent | yaml.SequenceStartEvent):
             depth += 1
             if depth > DEEPEST:
-                line = event.start_mark.line + 1
+                line = (event.start_mark.line if event.start_mark else 0) + 1
                 raise Invalid(f"Line {line}: the file is more than {DEEPEST} levels deep. A pipeline file needs five.")
         elif isinstance(event, yaml.MappingEndEvent | yaml.SequenceEndEvent):
             depth -= 1

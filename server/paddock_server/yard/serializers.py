@@ -2,6 +2,7 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Mapping
 from typing import Any
 
 from django.utils import timezone
@@ -20,6 +21,7 @@ from ..hosts.models import LINK_CHOICES, NAME, EntryPass, Host, Paddock
 from ..process import vitals
 from ..rest.fields import READINESS_CHOICES
 from ..toolchains.models import Installation
+from .plates import HostShown, Plate
 
 SERVICE_NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9._+@:$/-]*")
 """As in the term ``service NAME running``."""
@@ -39,10 +41,10 @@ ODDITY_CHOICES = [(one.value, one.value) for one in Oddity]
 class ServiceNameField(serializers.CharField):
     """The name of a service, as the host's service manager has it."""
 
-    def __init__(self, **more) -> None:
+    def __init__(self, **more: Any) -> None:
         super().__init__(max_length=200, **more)
 
-    def to_internal_value(self, data):
+    def to_internal_value(self, data: Any) -> str:
         name = super().to_internal_value(data)
         if not SERVICE_NAME.fullmatch(name):
             raise serializers.ValidationError(
@@ -110,12 +112,12 @@ class PaddockSerializer(serializers.ModelSerializer[Paddock]):
         return networks
 
 
-class PassSerializer(serializers.ModelSerializer[EntryPass]):
+class PassSerializer(serializers.ModelSerializer[Any]):
     """A pass as it is listed: without its secret, which nobody has."""
 
     paddock = serializers.CharField(source="paddock.name", read_only=True)
     labels = serializers.ListField(child=serializers.CharField())
-    hosts = serializers.SlugRelatedField("name", many=True, read_only=True)
+    hosts: serializers.SlugRelatedField[Host] = serializers.SlugRelatedField("name", many=True, read_only=True)
 
     class Meta:
         model = EntryPass
@@ -213,7 +215,7 @@ class BrokenSerializer(serializers.Serializer[Any]):
     exit_code = serializers.IntegerField(default=None, allow_null=True)
 
 
-class PlateSerializer(serializers.ModelSerializer[Host]):
+class PlateSerializer(serializers.ModelSerializer[Any]):
     """A host as its plate shows it. ``trace`` is the last 24 hours in 48 steps: ``-`` lost, ``.`` absent, else how busy
     from 0 to 9; ``findings`` is how many are open and not put aside, ``worst`` the most severe of them."""
 
@@ -246,11 +248,11 @@ class PlateSerializer(serializers.ModelSerializer[Host]):
         ]
         read_only_fields = fields
 
-    def get_os(self, host: Host) -> str:
-        return host.facts.get("os", "")
+    def get_os(self, host: Plate) -> str:
+        return str(host.facts.get("os", ""))
 
-    def get_arch(self, host: Host) -> str:
-        return host.facts.get("arch", "")
+    def get_arch(self, host: Plate) -> str:
+        return str(host.facts.get("arch", ""))
 
 
 class SuspicionSerializer(serializers.Serializer[Any]):
@@ -268,7 +270,7 @@ class StepSerializer(serializers.Serializer[Any]):
     said = serializers.CharField()
 
 
-class HostSerializer(serializers.ModelSerializer[Host]):
+class HostSerializer(serializers.ModelSerializer[Any]):
     paddock = serializers.CharField(source="paddock.name")
     link = serializers.ChoiceField(choices=LINK_CHOICES)
     facts = FactsSerializer()
@@ -341,12 +343,13 @@ class HostSerializer(serializers.ModelSerializer[Host]):
         read_only_fields = fields  # fmt: skip
 
     @extend_schema_field(WatchReportSerializer(allow_null=True))
-    def get_watch(self, host: Host) -> dict | None:
-        shown = watch_shown(host, timezone.now())
+    def get_watch(self, host: HostShown) -> Mapping[str, Any] | None:
+        shown = watch_shown(host.row, timezone.now())
         return WatchReportSerializer(shown).data if shown else None
 
     @extend_schema_field(StepSerializer(many=True))
-    def get_way(self, host: Host) -> list[dict[str, str]]:
+    def get_way(self, shown: HostShown) -> Any:
+        host = shown.row
         steps = way_to_work(
             link=Link(host.link),
             link_cause=host.link_cause,
@@ -357,7 +360,7 @@ class HostSerializer(serializers.ModelSerializer[Host]):
             surveyed=host.surveyed_at is not None,
             installations=len(host.installations.all()),
             slots=host.slots,
-            working=host.working,
+            working=shown.working,
             disk_free=_disk_free(host),
             watch=_watch_word(host),
             unable=host.unable,

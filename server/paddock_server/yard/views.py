@@ -28,7 +28,7 @@ from ..hosts.actions.restart import restart
 from ..hosts.actions.retire import retire, undo_retirement
 from ..hosts.actions.revoke_pass import revoke_pass
 from ..hosts.actions.turn_away import turn_away
-from ..hosts.models import LIVING, EntryPass, Host
+from ..hosts.models import LIVING, EntryPass, Host, Paddock
 from ..hosts.queries import (
     host_called,
     paddock_called,
@@ -44,7 +44,7 @@ from ..people.models import Role
 from ..rest.reading import validated
 from ..work.models import Job
 from ..work.visible import visible_jobs
-from .plates import with_suspicions, with_traces, with_work
+from .plates import NewPass, Plate, plates, shown_hosts
 from .serializers import (
     AdmitSerializer,
     ChangeHostSerializer,
@@ -69,12 +69,9 @@ class YardView(APIView):
     @extend_schema(responses=YardSerializer)
     def get(self, request: Request) -> Response:
         actor = person(request.user)
-        hosts = with_traces(with_work(visible_hosts(actor)), timezone.now())
-        worst = worst_by_host(actor)
-        by_paddock: dict[int, list[Host]] = {}
-        for host in hosts:
-            host.findings, host.worst = worst.get(host.name, (0, ""))
-            by_paddock.setdefault(host.paddock_id, []).append(host)
+        by_paddock: dict[int, list[Plate]] = {}
+        for plate in plates(visible_hosts(actor), worst_by_host(actor), timezone.now()):
+            by_paddock.setdefault(plate.row.paddock_id, []).append(plate)
         paddocks = [
             {"name": paddock.name, "purpose": paddock.purpose, "hosts": by_paddock.get(paddock.pk, [])}
             for paddock in visible_paddocks(actor)
@@ -101,11 +98,11 @@ class PaddocksView(generics.ListCreateAPIView[Any]):
 
     serializer_class = PaddockSerializer
 
-    def get_queryset(self):
+    def get_queryset(self) -> QuerySet[Paddock]:
         living = Count("hosts", filter=Q(hosts__standing__in=LIVING))
         return visible_paddocks(person(self.request.user)).annotate(living=living).order_by("name")
 
-    def perform_create(self, serializer: PaddockSerializer) -> None:
+    def perform_create(self, serializer: serializers.BaseSerializer[Any]) -> None:
         serializer.instance = make_paddock(person(self.request.user), **serializer.validated_data)
 
 
@@ -114,7 +111,7 @@ class PassesView(generics.ListCreateAPIView[Any]):
 
     serializer_class = PassSerializer
 
-    def get_queryset(self):
+    def get_queryset(self) -> QuerySet[EntryPass]:
         passes = EntryPass.objects.select_related("paddock").prefetch_related("hosts")
         paddocks = person(self.request.user).where(Role.ADMINISTRATOR)
         return passes if paddocks is None else passes.filter(paddock__name__in=paddocks)
@@ -132,8 +129,7 @@ class PassesView(generics.ListCreateAPIView[Any]):
             tuple(clean_labels(given["labels"])),
             given["slots"],
         )
-        made.secret = secret
-        return Response(NewPassSerializer(made).data, status=201)
+        return Response(NewPassSerializer(NewPass(made, secret)).data, status=201)
 
 
 class PaddockView(APIView):
@@ -157,8 +153,7 @@ class ReplacePassView(APIView):
     def post(self, request: Request, pk: int) -> Response:
         actor = person(request.user)
         made, secret = replace_pass(actor, pass_numbered(actor, pk))
-        made.secret = secret
-        return Response(NewPassSerializer(made).data, status=201)
+        return Response(NewPassSerializer(NewPass(made, secret)).data, status=201)
 
 
 class RevokePassView(APIView):
@@ -180,19 +175,19 @@ class HostsView(generics.ListAPIView[Any]):
 
     serializer_class = HostSerializer
 
-    def get_queryset(self):
+    def get_queryset(self) -> QuerySet[Host]:
         actor, standing = person(self.request.user), self.request.query_params.get("standing")
         hosts = visible_records(actor).filter(standing=standing) if standing else visible_hosts(actor)
         return hosts.prefetch_related("installations", "watched")
 
-    def paginate_queryset(self, queryset):
-        return with_suspicions(with_work(super().paginate_queryset(queryset)), person(self.request.user))
+    def paginate_queryset(self, queryset: Any) -> list[Any]:
+        return shown_hosts(super().paginate_queryset(queryset) or (), person(self.request.user))
 
 
 def _sheet(request: Request, name: str) -> Response:
     actor = person(request.user)
     host = record_called(actor, name)
-    return Response(HostSerializer(with_suspicions(with_work([host]), actor)[0]).data)
+    return Response(HostSerializer(shown_hosts([host], actor)[0]).data)
 
 
 class HostView(APIView):

@@ -47,7 +47,7 @@ def plan(actor: Actor, paddock: Paddock, text: str, server: str, hours: int) -> 
     return sheets, secret
 
 
-def _checked(number: int, one: Expected, server: str, errors: list[dict]) -> Wanted | None:
+def _checked(number: int, one: Expected, server: str, errors: list[dict[str, str]]) -> Wanted | None:
     try:
         return check(
             Wanted(
@@ -59,7 +59,7 @@ def _checked(number: int, one: Expected, server: str, errors: list[dict]) -> Wan
         return None
 
 
-def _taken(expected: Sequence[Expected]) -> list[dict]:
+def _taken(expected: Sequence[Expected]) -> list[dict[str, str]]:
     """The names that a living host has, or that are expected already."""
     hosts = Host.objects.filter(standing__in=LIVING).values_list("name", "paddock__name")
     known = {name.lower(): f"is a host in {paddock} already" for name, paddock in hosts}

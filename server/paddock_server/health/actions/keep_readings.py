@@ -68,13 +68,13 @@ def thin(hosts: Collection[int], now: float) -> None:
     whole = FreshReadings.objects.filter(host__in=hosts, at__lt=this_hour).order_by("at")
     for host, at, data in whole.values_list("host", "at", "data"):
         start = at.timestamp() // HOUR * HOUR
-        rows = unpacked(data, -1, WIDTH + 1)
+        rows = unpacked(bytes(data), -1, WIDTH + 1)
         rows[:, 0] += at.timestamp()
         fresh[host][start].append(rows)
     for host, hours in fresh.items():
         for start, parts in hours.items():
             rows = np.concatenate(parts)
-            minutes = by_minute(rows[:, 0], rows[:, 1:], start)
+            minutes = by_minute(rows[:, 0].tolist(), rows[:, 1:], start)
             HourOfReadings.objects.update_or_create(
                 host_id=host,
                 at=_time(start),
@@ -94,7 +94,7 @@ def draw_trend(host_id: int, now: float) -> None:
     """The trend of the host's free disk over the last weeks, from its hours."""
     since = _time(now) - timedelta(seconds=trend.LOOK_BACK)
     hours = list(HourOfReadings.objects.filter(host=host_id, at__gte=since).order_by("at").values_list("at", "summary"))
-    values = [float(unpacked(data, WIDTH, 3)[DISK, 1]) for _, data in hours]
+    values = [float(unpacked(bytes(data), WIDTH, 3)[DISK, 1]) for _, data in hours]
     found = trend.falling([at.timestamp() + HOUR / 2 for at, _ in hours], values)
     health, _ = Health.objects.get_or_create(host_id=host_id)
     drawn = asdict(found) if found else None

@@ -72,7 +72,7 @@ def _links(host: Host, past: HostHistory) -> int:
         moment = _time(host, at)
         if first is None or moment < first:
             rows.append(LinkChange(host=host, at=moment, state=state, cause=cause))
-    later: list[dict[str, Any]] = list(LinkChange.objects.filter(host=host).order_by("id").values())
+    later: list[dict[str, Any]] = [dict(row) for row in LinkChange.objects.filter(host=host).order_by("id").values()]
     # Changes are read in the order in which they were written: what is older goes in front.
     LinkChange.objects.filter(host=host).delete()
     LinkChange.objects.bulk_create([*rows, *(LinkChange(**{**row, "id": None}) for row in later)])

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import time
 from datetime import timedelta
+from typing import Any
 
 import msgspec
 from django.utils import timezone
@@ -60,13 +61,16 @@ def why_impossible(host: Host, told: wire.WatchReport, now: float) -> str:
 def _clipped(told: wire.WatchReport) -> wire.WatchReport:
     """The report with lines that people can read: short, and without control characters."""
     state = told.state
+    clean: dict[str, Any] = {
+        name: _line(value) if isinstance(value, str) else value for name, value in vars(state).items()
+    }
     shown = msgspec.structs.replace(
         told,
         why_absent=_line(told.why_absent),
         evidence=told.evidence and msgspec.convert(as_plain(told.evidence), wire.Evidence),
         state=type(state)(
             **{
-                **{name: _line(value) if isinstance(value, str) else value for name, value in vars(state).items()},
+                **clean,
                 "family": state.family,
                 "running": state.running,
                 "cause": state.cause,
@@ -116,9 +120,11 @@ def _keep_evidence(host: Host, health: Health, evidence: wire.Evidence) -> None:
         announce("host", host.name, host.paddock.name)
 
 
-def _state_word(report: dict) -> str:
+def _state_word(report: dict[str, Any]) -> str:
     state = report["state"]
-    return " ".join(str(state.get(name)) for name in ("running", "cause", "starts_at_boot")) + report.get("boot", "")
+    return " ".join(str(state.get(name)) for name in ("running", "cause", "starts_at_boot")) + str(
+        report.get("boot", "")
+    )
 
 
 def _said(told: wire.WatchReport) -> str:

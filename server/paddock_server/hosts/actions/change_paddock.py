@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from paddock_agent import wire
 
 from ...changes import announce
@@ -20,7 +22,7 @@ FIELDS = (
 
 
 @action
-def change_paddock(actor: Actor, paddock: Paddock, **wanted: object) -> None:
+def change_paddock(actor: Actor, paddock: Paddock, **wanted: Any) -> None:
     """``wanted`` has any of FIELDS; what is not named stays. Agents hear at once of services and a grace."""
     actor.demand(Role.ADMINISTRATOR, paddock.name, "Changing a paddock")
     if "pipelines" in wanted:

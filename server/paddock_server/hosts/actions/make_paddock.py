@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from ...changes import announce
 from ...errors import NotNow
 from ...logbook.write import write
@@ -14,7 +16,7 @@ from .change_paddock import FIELDS
 
 
 @action
-def make_paddock(actor: Actor, name: str, **wanted: object) -> Paddock:
+def make_paddock(actor: Actor, name: str, **wanted: Any) -> Paddock:
     """``wanted`` has any of what ``change_paddock`` can change. Raises NotNow for a name that is taken, Invalid for a
     fence with a pattern that is none."""
     actor.demand(Role.ADMINISTRATOR, None, "Making a paddock")

@@ -42,7 +42,7 @@ def keep_kit(actor: Actor, wanted: Wanted, kit: Kit | None = None) -> Kit:
     if not wanted.terms:
         raise Invalid("A kit has at least one term, as `tool jdk 17..21`.", errors=[_at("/terms", "at least one")])
     read = read_terms(wanted.terms)
-    same = Kit.objects.filter(name__iexact=wanted.name).exclude(pk=kit.pk if kit else None)
+    same = Kit.objects.filter(name__iexact=wanted.name).exclude(pk=kit.pk if kit else 0)
     if same.exists():
         raise Invalid(f"There is a kit called {wanted.name} already.", errors=[_at("/name", "taken")])
     if kit is None and Kit.objects.count() >= MOST_KITS:

@@ -78,9 +78,9 @@ def _with_source(step: WantedStep, submission: Submission) -> WantedStep:
     """A checkout that names no address is that of the source, at the commit that the file was read at."""
     if not step.checkout or step.checkout.url or not submission.source:
         return step
-    own = {"url": submission.source.url, "ref": step.checkout.ref or submission.ref}
+    url, ref = submission.source.url, step.checkout.ref or submission.ref
     commit = step.checkout.commit or ("" if step.checkout.ref else submission.commit)
-    return replace(step, checkout=replace(step.checkout, commit=commit, **own))
+    return replace(step, checkout=replace(step.checkout, url=url, ref=ref, commit=commit))
 
 
 def read_file(text: str) -> tuple[PipelineFile, Placed]:
