@@ -30,6 +30,7 @@ from .link.leases import resume_after_start  # noqa: E402
 from .link.silence import keep_listening  # noqa: E402
 from .link.watch_lane import with_short_way  # noqa: E402
 from .process import event_loop  # noqa: E402
+from .process.state import State, begin  # noqa: E402
 from .runs.keeper import keep_tidy  # noqa: E402
 from .storage import start_writer, stop_writer  # noqa: E402
 from .telling.deliveries import keep_telling  # noqa: E402
@@ -62,7 +63,8 @@ _router = ProtocolTypeRouter(
 async def _lifespan(receive: Any, send: Any) -> None:
     """Starts the dispatcher, the leases and the keepers with the server, and ends them with it."""
     await receive()
-    event_loop.server.loop = asyncio.get_running_loop()
+    begin(State())
+    event_loop.server().loop = asyncio.get_running_loop()
     start_writer()
     open_work.begin()
     keeping = [
@@ -82,7 +84,7 @@ async def _lifespan(receive: Any, send: Any) -> None:
     await resume_after_start()
     await send({"type": "lifespan.startup.complete"})
     await receive()
-    event_loop.server.stopping = True
+    event_loop.server().stopping = True
     for task in keeping:
         task.cancel()
     await asyncio.gather(*keeping, return_exceptions=True)

@@ -24,7 +24,7 @@ SHUTDOWN_PATIENCE = 5
 class _Server(uvicorn.Server):
     def handle_exit(self, sig: int, frame: FrameType | None) -> None:
         # Before the sockets close: agents whose sockets the server closes itself are not lost.
-        event_loop.server.stopping = True
+        event_loop.server().stopping = True
         super().handle_exit(sig, frame)
 
 

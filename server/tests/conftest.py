@@ -18,22 +18,18 @@ from paddock_server.hosts.actions.make_pass import make_pass
 from paddock_server.hosts.models import Host, Paddock
 from paddock_server.people.actor import SERVER
 from paddock_server.people.models import Role
+from paddock_server.process.state import State, begin
 from paddock_server.storage import is_action
-from paddock_server.toolchains import catalogue, words
 from paddock_server.toolchains.actions.take_in_survey import take_in_survey
-from paddock_server.work import lately
-from paddock_server.work.fleet import forget_fleet
 
 
 @pytest.fixture(autouse=True)
 def fresh(db, settings, tmp_path):
-    """An empty database, folders and cache for every test. A command that it runs here sets the mask of new files."""
+    """An empty database, folders, cache and state of the process for every test. A command that it runs here sets the
+    mask of new files."""
     settings.LOGS, settings.OUTPUTS = tmp_path / "logs", tmp_path / "outputs"
     cache.clear()
-    catalogue.forget()
-    words.forget()
-    lately.forget()
-    forget_fleet()
+    begin(State())
     mask = os.umask(0o022)
     yield
     os.umask(mask)

@@ -34,12 +34,12 @@ def host(new_host):
     make_watch_key(made)
     made.refresh_from_db()
     watches.answered(made.pk)
-    watches._heard.pop(made.pk, None)
+    watches._watches().heard.pop(made.pk, None)
     return made
 
 
 def found():
-    stirred.everything = True
+    stirred().everything = True
     return {one.code: one for one in SeenFleet().look(time.time() + 1)}
 
 

@@ -17,7 +17,7 @@ from paddock_server.work.models import Attempt, Job
 
 @pytest.fixture
 def seen():
-    stirred.everything = stirred.jobs_ended = True
+    stirred().everything = stirred().jobs_ended = True
     return SeenFleet()
 
 
@@ -50,7 +50,7 @@ def test_the_host_on_which_jobs_fail_is_found_and_let_go_once_they_pass(new_host
     hosts[0].refresh_from_db()
     assert (hosts[0].holding, hosts[0].hold_reason) == ("held", "Jobs fail here that pass elsewhere")
     ran(hosts[0], "soak", 400, 0)
-    stirred.jobs_ended, seen._contrasts_due = True, 0.0
+    stirred().jobs_ended, seen._contrasts_due = True, 0.0
     assert open_codes(seen) == set()
 
 
@@ -62,6 +62,6 @@ def test_a_retired_host_has_no_findings_and_stops_nobody_from_looking(
     with django_capture_on_commit_callbacks(execute=True):
         assert administrator.post("/api/v1/hosts/knot-01/retire/", {"reason": "sold"}, format="json").status_code == 204
     ran(stays, "soak", 20, 0)
-    stirred.jobs_ended, seen._contrasts_due = True, 0.0
+    stirred().jobs_ended, seen._contrasts_due = True, 0.0
     keep_findings(seen.look(time.time()))
     assert not any(gone.name in one.hosts for one in Finding.objects.filter(closed_at=None))

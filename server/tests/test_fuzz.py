@@ -20,10 +20,8 @@ from paddock_server.bring_up.actions import go_in
 from paddock_server.errors import NotNow
 from paddock_server.hosts.models import Paddock
 from paddock_server.people.models import Role
-from paddock_server.toolchains import catalogue, words
-from paddock_server.work import lately
+from paddock_server.process.state import State, begin
 from paddock_server.work.actions import keep_source
-from paddock_server.work.fleet import forget_fleet
 
 CALLS = int(os.environ.get("PADDOCK_FUZZ_CALLS", "2000"))
 SEED = int(os.environ.get("PADDOCK_FUZZ_SEED", "14"))
@@ -32,9 +30,7 @@ SEED = int(os.environ.get("PADDOCK_FUZZ_SEED", "14"))
 def make_world():
     call_command("flush", interactive=False, verbosity=0)
     cache.clear()
-    for module in (catalogue, words, lately):
-        module.forget()
-    forget_fleet()
+    begin(State())
     sides = [make_side("shoremark", "shoreline"), make_side("orchmark", "orchard")]
     own = Paddock.objects.get(name="shoreline")
     people = {"roleless": somebody("roleless", None)}

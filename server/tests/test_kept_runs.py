@@ -18,6 +18,7 @@ from streaming import whole
 from paddock_agent import wire
 from paddock_server.hosts.models import Paddock
 from paddock_server.logbook.models import Entry
+from paddock_server.process.state import part
 from paddock_server.runs import keeper, log_store, packing
 from paddock_server.runs.log_lines import Log
 from paddock_server.work.models import Attempt, Job
@@ -123,7 +124,7 @@ def test_what_runs_or_has_just_ended_is_not_packed_and_what_printed_nothing_is_n
 def test_a_log_that_grows_once_it_is_packed_goes_on_whole(attempt):
     printed(attempt, b"one\ntw")
     pack()
-    log_store._ends.clear()
+    part(log_store._Ends).clear()
     late = wire.LogChunk(attempt=attempt.wire_name, offset=4, data=b"two\nthree\n", at=9.0, step=1)
     assert log_store.append(attempt.log_file, [late]) == 8
     assert log_store.read(attempt) == b"one\ntwo\nthree\n"

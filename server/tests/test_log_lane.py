@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from waiting import soon
 
 from paddock_agent import wire
+from paddock_server.process.state import part
 from paddock_server.runs import log_lane, log_store
 from paddock_server.runs.log_lane import LogLane
 
@@ -19,7 +20,6 @@ from paddock_server.runs.log_lane import LogLane
 @pytest.fixture
 def lane(settings, tmp_path, monkeypatch):
     settings.LOGS = tmp_path
-    log_lane._known.clear()
     monkeypatch.setattr(
         log_lane, "_looked_up", lambda host, name: None if host == 99 else log_lane._Place(5, log_file(name))
     )
@@ -123,7 +123,7 @@ def test_however_often_pieces_are_repeated_the_log_has_each_byte_once(tmp_path_f
         back = data.draw(st.integers(0, place))
         repeated += [chunks[back:place], [chunks[place]]]
     with override_settings(LOGS=tmp_path_factory.mktemp("logs")):
-        log_store._ends.clear()
+        part(log_store._Ends).clear()
         written = sum(log_store.append(log_file("5-1"), batch) for batch in repeated)
         assert written == len(whole)
         if whole:

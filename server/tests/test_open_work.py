@@ -160,7 +160,7 @@ def overfilled():
 
 def kept_and_stored():
     """The open jobs with their newest attempts and the slots at work: as kept, and as the rows say."""
-    work = open_work._work
+    work = open_work._work()
     work.know()
     kept = {pk: ([getattr(job, name) for name in COMPARED], _of(work.newest.get(pk))) for pk, job in work.jobs.items()}
     kept_slots = {host: slots for host, slots in work.working.items() if slots}

@@ -13,6 +13,7 @@ from streaming import whole
 from paddock_agent import wire
 from paddock_server.hosts.models import Paddock
 from paddock_server.logbook.models import Entry
+from paddock_server.process.state import part
 from paddock_server.runs import log_store
 from paddock_server.runs.actions.take_folders import take_folders
 from paddock_server.runs.actions.take_outputs import take_outputs
@@ -137,7 +138,7 @@ def test_any_line_of_a_long_log_is_found_wherever_the_pieces_were_cut(operator, 
 def test_a_piece_that_a_killed_server_had_not_indexed_is_taken_once(operator, new_host):
     attempt = placed(operator, new_host())
     write_log(attempt, (0, 1.0, b"one\n"))
-    log_store._ends.clear()
+    part(log_store._Ends).clear()
     with attempt.log_file.open("ab") as log:
         log.write(b"two, of which no word reached the ind")
     with attempt.log_file.with_suffix(".index").open("ab") as index:

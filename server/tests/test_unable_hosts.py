@@ -42,7 +42,7 @@ def test_a_host_that_cannot_work_gets_no_job_and_all_places_say_why(operator, ne
     why = operator.get(f"/api/v1/jobs/{number}/fit/").json()
     counted = {step["name"]: step["left"] for step in why["funnel"]}
     assert (counted["connected, not held"], counted["able to work now"]) == (1, 0)
-    stirred.everything = True
+    stirred().everything = True
     (finding,) = [one for one in SeenFleet().look(1e9) if one.code == "unable-to-work"]
     assert (finding.severity, finding.about) == (Severity.URGENT, "disk full")
     assert "/srv is full" in finding.sentence

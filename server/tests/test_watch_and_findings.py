@@ -51,22 +51,15 @@ def host(new_host):
 @pytest.fixture
 def look():
     """Looks for findings once, and gives those that are open, by code."""
-    stirred.everything = stirred.jobs_ended = True
+    stirred().everything = stirred().jobs_ended = True
     seen = SeenFleet()
 
     def once():
-        stirred.everything = True
+        stirred().everything = True
         keep_findings(seen.look(time.time()))
         return {one.code: one for one in Finding.objects.filter(closed_at=None)}
 
     return once
-
-
-@pytest.fixture(autouse=True)
-def nothing_read(host):
-    yield
-    vitals.forget(host.pk)
-    watches.forget(host.pk)
 
 
 def test_a_watch_key_is_given_for_the_agents_and_shown_once(host):
@@ -293,7 +286,7 @@ def test_one_wild_reading_finds_nothing_and_several_do(host, look):
 
 def test_a_reading_that_moves_is_followed_until_its_median_has(host):
     """A host about which nothing else changes is looked at as long as what is read differs from what was found."""
-    stirred.everything = True
+    stirred().everything = True
     seen = SeenFleet()
     for _ in range(12):
         vitals.take(host.pk, wire.Heartbeat(at=time.time(), disk_free=9e10))

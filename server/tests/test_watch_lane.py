@@ -107,5 +107,5 @@ def test_a_key_that_is_dead_takes_the_long_way(known):
 
 async def test_a_host_that_is_not_connected_takes_the_long_way(known):
     host, key = known
-    connections._connections.clear()
+    connections._connections().clear()
     assert (await ask(key, report(host)))[0] == "long"

@@ -18,7 +18,7 @@ from paddock_server.work import dispatcher, open_work
 @contextlib.contextmanager
 def running_writer(monkeypatch: pytest.MonkeyPatch) -> Iterator[Writer]:
     """Starts it, and ends it. The test's own thread only reads from then on."""
-    monkeypatch.setattr(event_loop.server, "loop", Mock(is_closed=lambda: False))
+    monkeypatch.setattr(event_loop.server(), "loop", Mock(is_closed=lambda: False))
     monkeypatch.setattr(dispatcher, "LONGEST_WITHIN", 60.0)  # nothing runs the loop's rounds here
     started = start_writer()
     open_work.begin()

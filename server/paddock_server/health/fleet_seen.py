@@ -106,16 +106,16 @@ class SeenFleet:
 
     def _take_changes(self) -> set[int]:
         """Reads anew what has changed; returns which hosts that are."""
-        if stirred.everything:
-            stirred.everything = False
-            stirred.hosts.clear()
+        if stirred().everything:
+            stirred().everything = False
+            stirred().hosts.clear()
             self._hosts = _read(None)
             self._found = {}
             return set(self._hosts)
-        names = stirred.hosts.copy()
+        names = stirred().hosts.copy()
         if not names:
             return set()
-        stirred.hosts -= names
+        stirred().hosts -= names
         fresh = _read(names)
         for pk in [pk for pk, host in self._hosts.items() if host.name in names and pk not in fresh]:
             del self._hosts[pk]
@@ -126,8 +126,8 @@ class SeenFleet:
 
     def _compare(self) -> None:
         began = time.monotonic()
-        if stirred.jobs_ended and began >= self._contrasts_due:
-            stirred.jobs_ended = False
+        if stirred().jobs_ended and began >= self._contrasts_due:
+            stirred().jobs_ended = False
             self._contrasts = contrasts(_tallies())
             ended = time.monotonic()
             self._contrasts_due = ended + CONTRASTS_REST * (ended - began)

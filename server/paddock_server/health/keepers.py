@@ -58,20 +58,20 @@ def _thin(now: float) -> None:
 
 async def keep_finding() -> None:
     """Looks for findings whenever something happens, and every few seconds, for ever."""
-    stirred.wanted = asyncio.Event()
-    stirred.wanted.set()
+    wanted = stirred().wanted = asyncio.Event()
+    wanted.set()
     seen = SeenFleet()
     while True:
         with contextlib.suppress(TimeoutError):
             async with asyncio.timeout(settings.FINDINGS_SECONDS):
-                await stirred.wanted.wait()
-        stirred.wanted.clear()
+                await wanted.wait()
+        wanted.clear()
         began = time.monotonic()
         try:
             await database_sync_to_async(look)(seen)
         except Exception:
             log.exception("Looking for findings failed; the next look starts anew.")
-            stirred.everything = True
+            stirred().everything = True
         await asyncio.sleep(max(LEAST_REST, REST * (time.monotonic() - began)))
 
 

@@ -8,9 +8,12 @@ from django.db import transaction
 
 from ..changes import Change
 from ..process import event_loop
+from ..process.state import part
 
 
-class _Stirred:
+class Stirred:
+    """The hosts that have changed, and what else has; ``wanted`` wakes the keeper of findings."""
+
     def __init__(self) -> None:
         self.hosts: set[str] = set()
         self.everything = True
@@ -22,15 +25,17 @@ class _Stirred:
             self.wanted.set()
 
 
-stirred = _Stirred()
+def stirred() -> Stirred:
+    """What the process keeps of it."""
+    return part(Stirred)
 
 
 def stir(host_name: str) -> None:
     """Something about a host has changed: it is looked at anew, once the transaction is through."""
 
     def do() -> None:
-        stirred.hosts.add(host_name)
-        event_loop.post(stirred.wake)
+        stirred().hosts.add(host_name)
+        event_loop.post(stirred().wake)
 
     transaction.on_commit(do)
 
@@ -39,8 +44,8 @@ def stir_all() -> None:
     """Something has changed that concerns many: a paddock, a pass."""
 
     def do() -> None:
-        stirred.everything = True
-        event_loop.post(stirred.wake)
+        stirred().everything = True
+        event_loop.post(stirred().wake)
 
     transaction.on_commit(do)
 
@@ -50,12 +55,12 @@ def hear(change: Change) -> None:
     if change.noun not in ("host", "paddock", "pass", "log-in"):
         return
     if change.noun == "host":
-        stirred.hosts.add(change.name)
+        stirred().hosts.add(change.name)
     elif change.noun == "paddock":
-        stirred.everything = True
-    event_loop.post(stirred.wake)
+        stirred().everything = True
+    event_loop.post(stirred().wake)
 
 
 def note_job_ended(_: object) -> None:
     """An attempt has ended: the proportions of failures are others now."""
-    stirred.jobs_ended = True
+    stirred().jobs_ended = True

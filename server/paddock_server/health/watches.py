@@ -9,6 +9,8 @@ import msgspec
 
 from paddock_agent import wire
 
+from ..process.state import part
+
 LONGEST_UPTIME = 100 * 366 * 86_400.0
 CLOCK_MAY_DIFFER = 366 * 86_400.0
 """A clock that was never set is years off, and is another finding; beyond that nobody's clock is."""
@@ -16,30 +18,40 @@ CLOCK_MAY_DIFFER = 366 * 86_400.0
 ASKED_FOR = 300.0
 """Seconds that a person's wish to have a host examined waits for its watch."""
 
-_asked: dict[int, float] = {}
-_told: dict[int, wire.WatchReport] = {}
-_hosts: dict[str, int] = {}
-_heard: dict[int, float] = {}
-_unwritten: dict[int, float] = {}
+
+class _Watches:
+    """By host: when somebody asked for an examination, the last report, when a watch was heard last, and that of those
+    that are not written yet. ``hosts`` has the hosts by the digests of their watches' keys."""
+
+    def __init__(self) -> None:
+        self.asked: dict[int, float] = {}
+        self.told: dict[int, wire.WatchReport] = {}
+        self.hosts: dict[str, int] = {}
+        self.heard: dict[int, float] = {}
+        self.unwritten: dict[int, float] = {}
+
+
+def _watches() -> _Watches:
+    return part(_Watches)
 
 
 def note(host_id: int, digest: str, told: wire.WatchReport) -> bool:
     """A report was taken in, from the watch whose key has this digest. Whether it says anything that the one before did
     not; the first after a start of the server does."""
-    before = _told.get(host_id)
-    _told[host_id], _hosts[digest] = told, host_id
+    before = _watches().told.get(host_id)
+    _watches().told[host_id], _watches().hosts[digest] = told, host_id
     _hear(host_id)
     return before is None or told.started or _timeless(before) != _timeless(told)
 
 
 def host_with(digest: str) -> int | None:
     """The host whose watch has this key, where it has reported since the server was started."""
-    return _hosts.get(digest)
+    return _watches().hosts.get(digest)
 
 
 def hear_again(host_id: int, told: wire.WatchReport, now: float) -> bool:
     """Takes a report in that says what the one before said, from a service that runs; False where it says more."""
-    before = _told.get(host_id)
+    before = _watches().told.get(host_id)
     if (
         before is None
         or told.started
@@ -56,17 +68,17 @@ def hear_again(host_id: int, told: wire.WatchReport, now: float) -> bool:
 
 def ask(host_id: int) -> None:
     """A person asks for an examination: the next report is answered with that."""
-    _asked[host_id] = time.time()
+    _watches().asked[host_id] = time.time()
 
 
 def is_asked(host_id: int) -> bool:
     """Whether somebody waits for an examination of this host."""
-    return time.time() - _asked.get(host_id, -ASKED_FOR) < ASKED_FOR
+    return time.time() - _watches().asked.get(host_id, -ASKED_FOR) < ASKED_FOR
 
 
 def answered(host_id: int) -> None:
     """The examination has come."""
-    _asked.pop(host_id, None)
+    _watches().asked.pop(host_id, None)
 
 
 def why_no_time(told: wire.WatchReport, now: float) -> str:
@@ -78,25 +90,25 @@ def why_no_time(told: wire.WatchReport, now: float) -> str:
 
 def heard_at(host_id: int, written: float = 0.0) -> float:
     """When it was heard last, in seconds since the epoch; ``written`` is what the database says."""
-    return max(written, _heard.get(host_id, 0.0))
+    return max(written, _watches().heard.get(host_id, 0.0))
 
 
 def forget(host_id: int) -> None:
     """Its key is another now, or none: the next report takes the long way."""
-    _told.pop(host_id, None)
-    for digest in [digest for digest, known in list(_hosts.items()) if known == host_id]:
-        del _hosts[digest]
+    _watches().told.pop(host_id, None)
+    for digest in [digest for digest, known in list(_watches().hosts.items()) if known == host_id]:
+        del _watches().hosts[digest]
 
 
 def unwritten() -> dict[int, float]:
     """Those that were heard since it was last asked, and when."""
-    taken = dict(_unwritten)
-    _unwritten.clear()
+    taken = dict(_watches().unwritten)
+    _watches().unwritten.clear()
     return taken
 
 
 def _hear(host_id: int) -> None:
-    _heard[host_id] = _unwritten[host_id] = time.time()
+    _watches().heard[host_id] = _watches().unwritten[host_id] = time.time()
 
 
 def _timeless(told: wire.WatchReport) -> wire.WatchReport:

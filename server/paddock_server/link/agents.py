@@ -114,7 +114,7 @@ async def agent_link(scope: Scope, receive: Receive, send: Send) -> None:
     except (TimeoutError, _Closed):
         pass
     finally:
-        if entered and connections.leave(connection) and not event_loop.server.stopping:
+        if entered and connections.leave(connection) and not event_loop.server().stopping:
             await run_in_writer(_note_end, host.pk, _seen_at_the_end(connection))
             grace, lease = (0, 0) if connection.said_goodbye else (connection.grace, connection.lease)
             leases.expire_later(host.pk, grace, lease)

@@ -16,17 +16,19 @@ from ..health.actions.greet import LIVE_STATES
 from ..health.actions.note_link import note_link
 from ..hosts.models import LIVING, Host
 from ..process import connections, event_loop
+from ..process.state import part
 from ..storage import action, run_in_writer
 from ..work.actions.take_report import lose_lease
 from ..work.models import Attempt
 
-_away: dict[int, object] = {}
-"""The latest absence of each host: one that came back and went again has its whole lease anew."""
+
+class _Away(dict[int, object]):
+    """The latest absence of each host: one that came back and went again has its whole lease again."""
 
 
 def expire_later(host_id: int, grace: float, lease: float) -> None:
     """Gives the host ``grace`` seconds to come back before it counts as lost, and ``lease`` before its attempts do."""
-    _away[host_id] = absence = object()
+    part(_Away)[host_id] = absence = object()
     event_loop.start(_expire(host_id, absence, grace, lease))
 
 
@@ -40,7 +42,11 @@ async def _expire(host_id: int, absence: object, grace: float, lease: float) -> 
 
 
 def _is_still(absence: object, host_id: int) -> bool:
-    return _away.get(host_id) is absence and not connections.is_connected(host_id) and not event_loop.server.stopping
+    return (
+        part(_Away).get(host_id) is absence
+        and not connections.is_connected(host_id)
+        and not event_loop.server().stopping
+    )
 
 
 @action

@@ -32,7 +32,7 @@ async def keep_listening() -> None:
             await _heal(healed_at)
         for connection in connections.silent(time.monotonic()):
             try:
-                if connections.leave(connection) and not event_loop.server.stopping:
+                if connections.leave(connection) and not event_loop.server().stopping:
                     await run_in_writer(_note, connection.host_id, Seen.SILENCE)
                     leases.expire_later(connection.host_id, 0, max(0.0, connection.lease - connection.grace))
             except Exception:

@@ -15,6 +15,7 @@ from paddock_core.suspicion import is_an_earlier_boot
 
 from ..process import connections
 from ..process.connections import Connection
+from ..process.state import part
 
 MOST_KNOWN = 5000
 BOOTS_KEPT = 10
@@ -34,7 +35,8 @@ class _Seen:
     runs: list[str] = field(default_factory=list)
 
 
-_seen: dict[int, _Seen] = {}
+class _SeenOf(dict[int, _Seen]):
+    """The same by the numbers of the hosts."""
 
 
 @dataclass(frozen=True)
@@ -95,6 +97,7 @@ async def _answers(other: Connection) -> bool:
 
 
 def _of(host_id: int) -> _Seen:
-    if host_id not in _seen and len(_seen) >= MOST_KNOWN:
-        _seen.clear()
-    return _seen.setdefault(host_id, _Seen())
+    seen = part(_SeenOf)
+    if host_id not in seen and len(seen) >= MOST_KNOWN:
+        seen.clear()
+    return seen.setdefault(host_id, _Seen())

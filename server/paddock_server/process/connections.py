@@ -15,6 +15,7 @@ from paddock_core.link_state import heartbeat_for
 
 from . import event_loop
 from .rate_limit import Pace
+from .state import part
 
 UNDERWAY = 2
 """The version of the link from which on an agent waits to hear that the server has an attempt for running."""
@@ -63,37 +64,42 @@ class Connection:
             self.outgoing.put_nowait(None)
 
 
-_connections: dict[int, Connection] = {}
+class _Connections(dict[int, Connection]):
+    """The connections by their hosts' numbers."""
+
+
+def _connections() -> _Connections:
+    return part(_Connections)
 
 
 def enter(connection: Connection) -> None:
     """Makes this the host's connection; an older one is closed, for a host has one agent."""
-    if older := _connections.get(connection.host_id):
+    if older := _connections().get(connection.host_id):
         older.put(None)
-    _connections[connection.host_id] = connection
+    _connections()[connection.host_id] = connection
 
 
 def leave(connection: Connection) -> bool:
     """Takes the connection out; True if it was the host's present one."""
-    if _connections.get(connection.host_id) is connection:
-        del _connections[connection.host_id]
+    if _connections().get(connection.host_id) is connection:
+        del _connections()[connection.host_id]
         return True
     return False
 
 
 def of(host_id: int) -> Connection | None:
     """The host's connection, if it has one."""
-    return _connections.get(host_id)
+    return _connections().get(host_id)
 
 
 def is_connected(host_id: int) -> bool:
     """Whether the host's agent is connected to this process."""
-    return host_id in _connections
+    return host_id in _connections()
 
 
 def close_all() -> None:
     """Closes every connection: the agents come back and hear of the present time line. Called in the server's loop."""
-    for connection in _connections.values():
+    for connection in _connections().values():
         connection.put(None)
 
 
@@ -103,7 +109,7 @@ def set_grace(host_id: int, grace: float) -> None:
     every = heartbeat_for(grace, settings.HEARTBEAT_SECONDS)
 
     def do() -> None:
-        if connection := _connections.get(host_id):
+        if connection := _connections().get(host_id):
             connection.grace, connection.pace = grace, Pace(every)
             connection.heard = time.monotonic() + settings.HEARTBEAT_SECONDS
             connection.put(wire.HeartbeatEvery(seconds=every))
@@ -113,22 +119,22 @@ def set_grace(host_id: int, grace: float) -> None:
 
 def silent(now: float) -> list[Connection]:
     """The connections that have been silent past their grace; ``now`` is by the monotonic clock."""
-    return [one for one in _connections.values() if now - one.heard > one.grace]
+    return [one for one in _connections().values() if now - one.heard > one.grace]
 
 
 def heard_since(moment: float) -> list[Connection]:
     """The connections that were heard after ``moment``, by the monotonic clock, and have been welcomed."""
-    return [one for one in _connections.values() if one.heard > moment and one.early is None]
+    return [one for one in _connections().values() if one.heard > moment and one.early is None]
 
 
 def number() -> int:
     """How many agents are connected."""
-    return len(_connections)
+    return len(_connections())
 
 
 def delays(now: float) -> list[float]:
     """Seconds since each connected agent was heard."""
-    return [now - one.heard for one in _connections.values()]
+    return [now - one.heard for one in _connections().values()]
 
 
 def send(host_id: int, message: wire.FromServer) -> None:
@@ -143,7 +149,7 @@ def dismiss(host_id: int, why: str) -> None:
 
 
 def _put(host_id: int, message: wire.FromServer | None) -> None:
-    connection = _connections.get(host_id)
+    connection = _connections().get(host_id)
     if connection is None or (isinstance(message, wire.Underway) and connection.protocol < UNDERWAY):
         return
     connection.put(message)

@@ -15,6 +15,7 @@ from paddock_agent import wire
 from paddock_core.vitals import NAMES, cleaned
 
 from .meters import HEARTBEAT_GAP
+from .state import part
 
 RECENT = 12
 """Readings that the medians go over: three minutes at the usual heartbeat."""
@@ -53,9 +54,9 @@ class Vitals:
 
     def note_move(self, row: Row) -> None:
         """Compares a new reading with what was looked at: a comparison costs a fraction of a look."""
-        for name, (part, least) in MOVES.items():
+        for name, (share, least) in MOVES.items():
             before, now = self.looked_at[name], row[NAMES.index(name)]
-            if abs(now - before) > part * abs(before) + least or math.isnan(now) != math.isnan(before):
+            if abs(now - before) > share * abs(before) + least or math.isnan(now) != math.isnan(before):
                 self.has_moved = True
 
     def median(self, name: str) -> float:
@@ -65,8 +66,16 @@ class Vitals:
         return statistics.median(known) if known else math.nan
 
 
-_vitals: dict[int, Vitals] = defaultdict(Vitals)
-_unwritten: dict[int, list[tuple[float, Row]]] = defaultdict(list)
+class _Readings:
+    """All hosts': the newest, and those that are not written yet."""
+
+    def __init__(self) -> None:
+        self.newest: dict[int, Vitals] = defaultdict(Vitals)
+        self.unwritten: dict[int, list[tuple[float, Row]]] = defaultdict(list)
+
+
+def _readings() -> _Readings:
+    return part(_Readings)
 
 
 def take(host_id: int, beat: wire.Heartbeat) -> tuple[str, ...]:
@@ -76,29 +85,30 @@ def take(host_id: int, beat: wire.Heartbeat) -> tuple[str, ...]:
     if beat.at is not None:
         given["clock"] = beat.at - now
     found = cleaned(given)
-    vitals = _vitals[host_id]
+    vitals = _readings().newest[host_id]
     vitals.rows.append((now, found.row))
     if not vitals.has_moved:
         vitals.note_move(found.row)
     if vitals.heard:
         HEARTBEAT_GAP.observe(now - vitals.heard)
     vitals.heard = now
-    _unwritten[host_id].append((now, found.row))
+    _readings().unwritten[host_id].append((now, found.row))
     return found.absurd
 
 
 def of(host_id: int) -> Vitals:
     """The newest readings of a host; empty ones where nothing was heard. Safe from every thread."""
-    return _vitals.get(host_id) or Vitals()
+    return _readings().newest.get(host_id) or Vitals()
 
 
 def forget(host_id: int) -> None:
     """A host that connects anew starts anew: what was read before may be long ago."""
-    _vitals.pop(host_id, None)
+    _readings().newest.pop(host_id, None)
 
 
 def unwritten() -> dict[int, list[tuple[float, Row]]]:
     """What was read since it was last asked, by host."""
-    taken = dict(_unwritten)
-    _unwritten.clear()
+    unwritten = _readings().unwritten
+    taken = dict(unwritten)
+    unwritten.clear()
     return taken

@@ -19,6 +19,7 @@ from paddock_agent import wire
 from ..changes import Change, changed
 from ..hosts.models import Host
 from ..process import event_loop
+from ..process.state import part
 from ..work.actions.take_report import attempt_called
 from . import log_store
 
@@ -31,7 +32,6 @@ MOST_PENDING = 2 * 1024 * 1024
 """Bytes of one connection that wait to be written, beyond which no more is read from it."""
 
 _writers = ThreadPoolExecutor(4, "log")
-_due: set[int] = set()
 
 
 class _Place(NamedTuple):
@@ -41,7 +41,12 @@ class _Place(NamedTuple):
     file: Path
 
 
-_known: OrderedDict[tuple[int, str], _Place | None] = OrderedDict()
+class _Logs:
+    """Where the logs of attempts belong, and the jobs of which browsers are to be told."""
+
+    def __init__(self) -> None:
+        self.known: OrderedDict[tuple[int, str], _Place | None] = OrderedDict()
+        self.due: set[int] = set()
 
 
 class LogLane:
@@ -90,12 +95,12 @@ class LogLane:
 
 async def _place_of(host_id: int, attempt: str) -> _Place | None:
     """Where the log of an attempt belongs; None for one that is not this host's."""
-    key = host_id, attempt
-    if key not in _known:
-        _known[key] = await database_sync_to_async(_looked_up)(host_id, attempt)
-        while len(_known) > MOST_KNOWN:
-            _known.popitem(last=False)
-    return _known[key]
+    key, known = (host_id, attempt), part(_Logs).known
+    if key not in known:
+        known[key] = await database_sync_to_async(_looked_up)(host_id, attempt)
+        while len(known) > MOST_KNOWN:
+            known.popitem(last=False)
+    return known[key]
 
 
 def _looked_up(host_id: int, name: str) -> _Place | None:
@@ -105,11 +110,11 @@ def _looked_up(host_id: int, name: str) -> _Place | None:
 
 def _tell(job: int) -> None:
     """Tells browsers soon, and once for all that comes until then."""
-    if job not in _due:
-        _due.add(job)
+    if job not in part(_Logs).due:
+        part(_Logs).due.add(job)
         event_loop.post_later(TELL_EVERY, _told, job)
 
 
 def _told(job: int) -> None:
-    _due.discard(job)
+    part(_Logs).due.discard(job)
     changed.send(Change("log", str(job)))

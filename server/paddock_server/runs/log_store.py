@@ -25,6 +25,7 @@ import numpy as np
 
 from paddock_agent import wire
 
+from ..process.state import part
 from ..work.models import Attempt
 from . import packing
 
@@ -45,8 +46,14 @@ class _End:
 
 
 _locks = [threading.Lock() for _ in range(64)]
-_ends: OrderedDict[str, _End] = OrderedDict()
-_ends_lock = threading.Lock()
+
+
+class _Ends(OrderedDict[str, _End]):
+    """Where the files of logs end that were appended to last."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.lock = threading.Lock()
 
 
 def append(file: Path, pieces: Iterable[wire.LogChunk]) -> int:
@@ -160,15 +167,17 @@ def open_log(file: Path) -> BinaryIO:
 
 
 def _forget_end(file: Path) -> None:
-    with _ends_lock:
-        _ends.pop(str(file), None)
+    ends = part(_Ends)
+    with ends.lock:
+        ends.pop(str(file), None)
 
 
 def _end_of(file: Path) -> _End:
     """Called with the log's lock."""
-    with _ends_lock:
-        if known := _ends.get(str(file)):
-            _ends.move_to_end(str(file))
+    ends = part(_Ends)
+    with ends.lock:
+        if known := ends.get(str(file)):
+            ends.move_to_end(str(file))
             return known
     end = _End(0, 0)
     index = _index(file)
@@ -182,10 +191,11 @@ def _end_of(file: Path) -> _End:
                 with file.open("rb") as log:
                     log.seek(offset)
                     end = _End(offset + length, lines + log.read(length).count(b"\n"))
-    with _ends_lock:
-        _ends[str(file)] = end
-        while len(_ends) > 4000:
-            _ends.popitem(last=False)
+    ends = part(_Ends)
+    with ends.lock:
+        ends[str(file)] = end
+        while len(ends) > 4000:
+            ends.popitem(last=False)
     return end
 
 

@@ -13,6 +13,7 @@ from django.utils import timezone
 
 from ..errors import NotNow
 from ..process import event_loop
+from ..process.state import part
 from ..sealing import unseal
 from ..storage import run_in_writer
 from .models import Delivery
@@ -34,20 +35,21 @@ class _Deliveries:
             self.wanted.set()
 
 
-_deliveries = _Deliveries()
+def _deliveries() -> _Deliveries:
+    return part(_Deliveries)
 
 
 def wake_after_commit() -> None:
     """There is something new to send, once the transaction is through."""
-    transaction.on_commit(lambda: event_loop.post(_deliveries.wake))
+    transaction.on_commit(lambda: event_loop.post(_deliveries().wake))
 
 
 async def keep_telling() -> None:
     """Delivers, for ever."""
-    _deliveries.wanted = asyncio.Event()
+    wanted = _deliveries().wanted = asyncio.Event()
     on_their_way: dict[int, asyncio.Task[None]] = {}
     while True:
-        _deliveries.wanted.clear()
+        wanted.clear()
         on_their_way = {pk: task for pk, task in on_their_way.items() if not task.done()}
         try:
             due, rest = await database_sync_to_async(_due)(AT_ONCE - len(on_their_way), list(on_their_way))
@@ -56,10 +58,10 @@ async def keep_telling() -> None:
             due, rest = [], LONGEST_SLEEP
         for pk in due:
             on_their_way[pk] = asyncio.create_task(_deliver(pk))
-            on_their_way[pk].add_done_callback(lambda _: _deliveries.wake())
+            on_their_way[pk].add_done_callback(lambda _: _deliveries().wake())
         with contextlib.suppress(TimeoutError):
             async with asyncio.timeout(rest):
-                await _deliveries.wanted.wait()
+                await wanted.wait()
 
 
 def _due(most: int, already: list[int]) -> tuple[list[int], float]:

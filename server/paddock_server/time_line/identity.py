@@ -13,6 +13,7 @@ import secrets
 
 from django.conf import settings
 
+from ..process.state import part
 from ..storage import is_writer
 from .models import TimeLine
 
@@ -25,22 +26,22 @@ def current_time_line() -> TimeLine | None:
     return TimeLine.objects.order_by("-id").first()
 
 
-_signing: TimeLine | None = None
+class _Signing:
+    line: TimeLine | None = None
 
 
 def forget_line() -> None:
     """Another time line has begun."""
-    global _signing
-    _signing = None
+    part(_Signing).line = None
 
 
 def _line_that_signs() -> TimeLine | None:
     """The present one; the writer of a running server reads it once."""
-    global _signing
     if not is_writer():
         return current_time_line()
-    _signing = _signing or current_time_line()
-    return _signing
+    signing = part(_Signing)
+    signing.line = signing.line or current_time_line()
+    return signing.line
 
 
 def new_identity(job: int, number: int) -> str:

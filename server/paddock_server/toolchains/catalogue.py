@@ -16,6 +16,7 @@ from paddock_agent.errors import BadTool
 from paddock_core.terms import ToolWords
 
 from ..data_folder import data_folder, kept_secret
+from ..process.state import part
 from .models import ToolEdit
 
 log = logging.getLogger("paddock.toolchains")
@@ -56,21 +57,21 @@ class Catalogue:
         return msgspec.json.encode([self.tools[name] for name in sorted(self.own)]).decode()
 
 
-_known: Catalogue | None = None
+class _Known:
+    catalogue: Catalogue | None = None
 
 
 def catalogue() -> Catalogue:
     """The catalogue; read from the database once after each release."""
-    global _known
-    if _known is None:
-        _known = _read()
-    return _known
+    known = part(_Known)
+    if known.catalogue is None:
+        known.catalogue = _read()
+    return known.catalogue
 
 
 def forget() -> None:
     """After a release."""
-    global _known
-    _known = None
+    part(_Known).catalogue = None
 
 
 def _read() -> Catalogue:

@@ -5,32 +5,34 @@ from __future__ import annotations
 from paddock_core.errors import CoreError
 from paddock_core.terms import ToolWords, parse_terms
 
+from ..process.state import part
 from . import catalogue
 from .models import Kit
 
-_known: tuple[int, ToolWords] | None = None
-_edition = 0
+
+class _Known:
+    words: tuple[int, ToolWords] | None = None
+    edition = 0
 
 
 def words() -> ToolWords:
     """Read from the database once after each release and each change of a kit."""
-    global _known
-    known = catalogue.catalogue()
-    if _known is None or _known[0] != known.number:
-        _known = known.number, _with_kits(known.words)
-    return _known[1]
+    known, mine = catalogue.catalogue(), part(_Known)
+    if mine.words is None or mine.words[0] != known.number:
+        mine.words = known.number, _with_kits(known.words)
+    return mine.words[1]
 
 
 def edition() -> tuple[int, int]:
     """Changes whenever the words do: what was read with other words is read anew."""
-    return catalogue.catalogue().number, _edition
+    return catalogue.catalogue().number, part(_Known).edition
 
 
 def forget() -> None:
     """After a release, or a change of a kit."""
-    global _known, _edition
-    _known = None
-    _edition += 1
+    known = part(_Known)
+    known.words = None
+    known.edition += 1
 
 
 def _with_kits(plain: ToolWords) -> ToolWords:

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from ..changes import Change
+from ..process.state import part
 from ..storage import before_commit, on_rollback
 
 
@@ -22,35 +23,43 @@ def _nothing() -> None:
     """Until ``follow_by`` was called."""
 
 
-_follow: Callable[[], None] = _nothing
-_lock = threading.Lock()
-_changed = Changed()
-_paddocks = 0
+class _Wiring:
+    follow: Callable[[], None] = staticmethod(_nothing)
+
+
+class _Noted:
+    """What was noted, and how often a paddock's settings may have changed."""
+
+    def __init__(self) -> None:
+        self.lock = threading.Lock()
+        self.changed = Changed()
+        self.paddocks = 0
 
 
 def note(name: str) -> None:
     """Safe from every thread."""
-    with _lock:
-        _changed.hosts.add(name)
+    noted = part(_Noted)
+    with noted.lock:
+        noted.changed.hosts.add(name)
 
 
 def note_slots(name: str) -> None:
     """Safe from every thread."""
-    with _lock:
-        _changed.slots.add(name)
+    noted = part(_Noted)
+    with noted.lock:
+        noted.changed.slots.add(name)
 
 
 def note_paddocks() -> None:
     """Safe from every thread."""
-    global _paddocks
-    with _lock:
-        _paddocks += 1
+    noted = part(_Noted)
+    with noted.lock:
+        noted.paddocks += 1
 
 
 def follow_by(bring_up_to_date: Callable[[], None]) -> None:
     """What takes the changes over; said once, at the start."""
-    global _follow
-    _follow = bring_up_to_date
+    _Wiring.follow = staticmethod(bring_up_to_date)
 
 
 def hear(change: Change) -> None:
@@ -66,7 +75,7 @@ def hear(change: Change) -> None:
             note_slots(change.name)
         else:
             note(change.name)
-        before_commit(_follow)
+        before_commit(_Wiring.follow)
 
     note_it()
     on_rollback(note_it)
@@ -74,12 +83,12 @@ def hear(change: Change) -> None:
 
 def paddocks_edition() -> int:
     """Another number whenever a paddock's settings may have changed."""
-    return _paddocks
+    return part(_Noted).paddocks
 
 
 def take() -> Changed:
     """All that was noted since it was last asked."""
-    global _changed
-    with _lock:
-        taken, _changed = _changed, Changed()
+    noted = part(_Noted)
+    with noted.lock:
+        taken, noted.changed = noted.changed, Changed()
     return taken

@@ -12,6 +12,7 @@ from django.db import transaction
 from ..changes import Change
 from ..process import event_loop
 from ..process.meters import DISPATCH_ROUND
+from ..process.state import part
 from ..storage import before_commit, run_in_writer
 
 log = logging.getLogger("paddock.dispatcher")
@@ -26,7 +27,6 @@ class _Dispatcher:
         self.disks_matter = False
         self._timer: asyncio.TimerHandle | None = None
         self.took = 0.0
-        self.decide: Callable[[], None] = lambda: None
 
     def wake_in(self, seconds: float) -> None:
         """Wakes it then. One timer is enough: a round that still waits for something asks again."""
@@ -45,19 +45,28 @@ class _Dispatcher:
             self.wanted.set()
 
 
-_dispatcher = _Dispatcher()
+def _nothing() -> None:
+    """Until ``decides_by`` was called."""
+
+
+class _Wiring:
+    decide: Callable[[], None] = staticmethod(_nothing)
+
+
+def _dispatcher() -> _Dispatcher:
+    return part(_Dispatcher)
 
 
 def decides_by(run_round: Callable[[], None]) -> None:
     """What a round is; said once, at the start."""
-    _dispatcher.decide = run_round
+    _Wiring.decide = staticmethod(run_round)
 
 
 def wake_after_commit() -> None:
     """Asks for a round: at the end of the batch, so that what it decides is committed with what it is for; or, where
     the last one took long, once the transaction is through. Many wishes make one round."""
-    if _dispatcher.took > LONGEST_WITHIN or not before_commit(_round):
-        transaction.on_commit(lambda: event_loop.post(_dispatcher.wake))
+    if _dispatcher().took > LONGEST_WITHIN or not before_commit(_round):
+        transaction.on_commit(lambda: event_loop.post(_dispatcher().wake))
 
 
 def hear(change: Change) -> None:
@@ -68,35 +77,35 @@ def hear(change: Change) -> None:
 
 def wake_later(seconds: float) -> None:
     """Asks for a round some time after the transaction is through."""
-    transaction.on_commit(lambda: event_loop.post(_dispatcher.wake_in, seconds))
+    transaction.on_commit(lambda: event_loop.post(_dispatcher().wake_in, seconds))
 
 
 def _round() -> None:
     """A round, within an action. One that fails is logged and costs only itself."""
     began = time.monotonic()
     with DISPATCH_ROUND.time():
-        _dispatcher.decide()
-    _dispatcher.took = time.monotonic() - began
+        _Wiring.decide()
+    _dispatcher().took = time.monotonic() - began
 
 
 def disks_matter(do_they: bool) -> None:
     """Whether a job waits that asks for free disk: only then does a disk that has moved ask for a round."""
-    _dispatcher.disks_matter = do_they
+    _dispatcher().disks_matter = do_they
 
 
 def note_disk_moved() -> None:
     """Called in the server's loop."""
-    if _dispatcher.disks_matter:
-        _dispatcher.wake()
+    if _dispatcher().disks_matter:
+        _dispatcher().wake()
 
 
 async def keep_dispatching() -> None:
     """Runs rounds for ever. A round that fails is logged and costs only itself."""
-    _dispatcher.wanted = asyncio.Event()
-    _dispatcher.wanted.set()
+    wanted = _dispatcher().wanted = asyncio.Event()
+    wanted.set()
     while True:
-        await _dispatcher.wanted.wait()
-        _dispatcher.wanted.clear()
+        await wanted.wait()
+        wanted.clear()
         try:
             await run_in_writer(_round)
         except Exception:

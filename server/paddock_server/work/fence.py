@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from ..hosts.models import Paddock
 from ..patterns import matches_any
+from ..process.state import part
 from ..storage import is_writer
 from .changed_hosts import paddocks_edition
 from .models import Job
@@ -29,15 +30,15 @@ class Fences:
         return inside | set(job.let_in) if inside is not None and job.let_in else inside
 
 
-_kept: tuple[int, Fences] | None = None
+class _Kept:
+    fences: tuple[int, Fences] | None = None
 
 
 def fences() -> Fences:
     """The fences as they are now; the writer of a running server reads them again only after one has changed."""
-    global _kept
     if not is_writer():
         return Fences()
-    edition = paddocks_edition()
-    if _kept is None or _kept[0] != edition:
-        _kept = edition, Fences()
-    return _kept[1]
+    edition, kept = paddocks_edition(), part(_Kept)
+    if kept.fences is None or kept.fences[0] != edition:
+        kept.fences = edition, Fences()
+    return kept.fences[1]

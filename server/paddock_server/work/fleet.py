@@ -25,6 +25,7 @@ from paddock_core.link_state import Link
 from ..changes import Change
 from ..hosts.models import LIVING, Host
 from ..process import event_loop, vitals
+from ..process.state import part
 from ..storage import action, is_writer, on_rollback
 from ..storage.roles import only_reads
 from ..toolchains import words as known_words
@@ -43,8 +44,8 @@ DISKS_NEW_FOR = 1.0
 DISK_MOVES = 0.02
 """By how much of what it was the free disk has to move to be taken over."""
 
-_installed: dict[int, tuple[datetime | None, tuple[core.Installation, ...]]] = {}
-"""The installations of each host as of the survey that is named with them: read again only after a newer one."""
+Surveyed = tuple[datetime | None, tuple[core.Installation, ...]]
+"""A host's installations, and the survey that found them: they are read again only after a newer one."""
 
 _NOT_CONNECTED = {
     Link.STOPPED: core.Readiness.STOPPED,
@@ -58,6 +59,7 @@ class _Kept:
 
     def __init__(self) -> None:
         self.lock = threading.RLock()
+        self.installed: dict[int, Surveyed] = {}
         self.forget()
 
     def forget(self) -> None:
@@ -71,7 +73,8 @@ class _Kept:
         self.disks_at = -math.inf
 
 
-_kept = _Kept()
+def _kept() -> _Kept:
+    return part(_Kept)
 
 
 @contextlib.contextmanager
@@ -83,22 +86,22 @@ def kept_fleet() -> Iterator[FleetIndex]:
     hosts are read each time.
     """
     if only_reads():
-        if not _kept.is_read:
+        if not _kept().is_read:
             bring_up_to_date()
-        with _kept.lock:
+        with _kept().lock:
             _take_disks()
-            yield _kept.index
+            yield _kept().index
         return
-    with _kept.lock:
+    with _kept().lock:
         _bring_up_to_date()
         _take_disks()
-        yield _kept.index
+        yield _kept().index
 
 
 @action
 def bring_up_to_date() -> None:
     """Takes over what has changed."""
-    with _kept.lock:
+    with _kept().lock:
         _bring_up_to_date()
 
 
@@ -111,14 +114,14 @@ def fleet(paddocks: Collection[str] | None = None) -> list[core.Host]:
 
 def _bring_up_to_date() -> None:
     changed = changed_hosts.take()
-    is_told = event_loop.server.loop is not None
+    is_told = event_loop.server().loop is not None
     paddocks = changed_hosts.paddocks_edition()
-    if not is_told or paddocks != _kept.paddocks or time.monotonic() - _kept.read_all_at > LOOK_AT_ALL:
+    if not is_told or paddocks != _kept().paddocks or time.monotonic() - _kept().read_all_at > LOOK_AT_ALL:
         _take_over(None)
-        _kept.read_all_at, _kept.is_read, _kept.paddocks = time.monotonic(), True, paddocks
+        _kept().read_all_at, _kept().is_read, _kept().paddocks = time.monotonic(), True, paddocks
     else:
-        others = _count_slots(changed.slots - changed.hosts - _kept.refusing)
-        if names := changed.hosts | _kept.refusing | others:
+        others = _count_slots(changed.slots - changed.hosts - _kept().refusing)
+        if names := changed.hosts | _kept().refusing | others:
             _take_over(names)
 
 
@@ -126,7 +129,7 @@ def _take_over(names: Collection[str] | None) -> None:
     """Reads hosts from the database into the index; None for all."""
     rows = Host.objects.filter(standing__in=LIVING).select_related("paddock")
     if names is None:
-        _kept.index.set_catalogue(catalogue().tools)
+        _kept().index.set_catalogue(catalogue().tools)
     else:
         rows = rows.filter(name__in=names)
     hosts = list(rows)
@@ -139,46 +142,46 @@ def _take_over(names: Collection[str] | None) -> None:
     for pk, name, how in watched.values_list("pk", "watched__name", "watched__running"):
         services[pk][name] = how
     there = {host.name for host in hosts}
-    for name in (_kept.rows.keys() if names is None else set(names) & _kept.rows.keys()) - there:
-        _kept.index.remove(name)
-        _kept.rows_by_key.pop(_kept.rows.pop(name).pk)
+    for name in (_kept().rows.keys() if names is None else set(names) & _kept().rows.keys()) - there:
+        _kept().index.remove(name)
+        _kept().rows_by_key.pop(_kept().rows.pop(name).pk)
     for host in hosts:
-        _kept.index.put(_seen_by_core(host, working.get(host.pk, 0), host.pk in refusing, services[host.pk]))
-        _kept.rows[host.name] = _kept.rows_by_key[host.pk] = host
-    _kept.refusing = {host.name for host in hosts if host.pk in refusing} | (
-        set() if names is None else _kept.refusing - set(names)
+        _kept().index.put(_seen_by_core(host, working.get(host.pk, 0), host.pk in refusing, services[host.pk]))
+        _kept().rows[host.name] = _kept().rows_by_key[host.pk] = host
+    _kept().refusing = {host.name for host in hosts if host.pk in refusing} | (
+        set() if names is None else _kept().refusing - set(names)
     )
 
 
 def _count_slots(names: Collection[str]) -> set[str]:
     """Counts again how many slots are free; returns the hosts for which that takes the database."""
-    keys = {name: _kept.rows[name].pk for name in names if name in _kept.rows}
+    keys = {name: _kept().rows[name].pk for name in names if name in _kept().rows}
     working = open_work.slots_working(keys.values())
     if working is None:
         return set(names)
     for name, key in keys.items():
-        host = _kept.index.host(name)
+        host = _kept().index.host(name)
         if host is None:
             continue
         free = max(0, host.slots - working[key])
         state = host.readiness
         if state in (core.Readiness.FREE, core.Readiness.BUSY):
             state = core.Readiness.FREE if free else core.Readiness.BUSY
-        _kept.index.put(replace(host, free_slots=free, readiness=state))
+        _kept().index.put(replace(host, free_slots=free, readiness=state))
     return set(names) - keys.keys()
 
 
 def row_of(name: str) -> Host:
     """The row of an admitted host, with its paddock, as new as the index. Raises Host.DoesNotExist."""
-    if is_writer() and name in _kept.rows:
-        return _kept.rows[name]
+    if is_writer() and name in _kept().rows:
+        return _kept().rows[name]
     return Host.objects.select_related("paddock").get(name=name, standing=Host.Standing.ADMITTED)
 
 
 def row_with_key(key: int) -> Host:
     """The row of a host, with its paddock; of an admitted one as new as the index was when it was last used."""
-    if is_writer() and key in _kept.rows_by_key:
-        return _kept.rows_by_key[key]
+    if is_writer() and key in _kept().rows_by_key:
+        return _kept().rows_by_key[key]
     return Host.objects.select_related("paddock").get(pk=key)
 
 
@@ -193,17 +196,17 @@ def is_draining(host: Host) -> bool:
 
 def _take_disks() -> None:
     """The free disk comes with every heartbeat, and never touches the database."""
-    if time.monotonic() - _kept.disks_at <= DISKS_NEW_FOR:
+    if time.monotonic() - _kept().disks_at <= DISKS_NEW_FOR:
         return
-    _kept.disks_at = time.monotonic()
-    for name, row in _kept.rows.items():
+    _kept().disks_at = time.monotonic()
+    for name, row in _kept().rows.items():
         newest = vitals.of(row.pk).newest("disk_free")
-        host = _kept.index.host(name)
+        host = _kept().index.host(name)
         if host is None or math.isnan(newest):
             continue
         known = host.disk_free
         if known is None or abs(newest - known) > DISK_MOVES * known:
-            _kept.index.put(replace(host, disk_free=newest))
+            _kept().index.put(replace(host, disk_free=newest))
 
 
 def slots_working(keys: Collection[int] | None = None) -> dict[int, int]:
@@ -243,7 +246,7 @@ def readiness(host: Host, free_slots: int, is_refusing: bool) -> core.Readiness:
 def _seen_by_core(host: Host, working: int, is_refusing: bool, services: dict[str, str]) -> core.Host:
     free = max(0, host.slots - working)
     facts, details = host.facts, host.details
-    known = _kept.index.host(host.name)
+    known = _kept().index.host(host.name)
     return core.Host(
         name=host.name,
         paddock=host.paddock.name,
@@ -251,7 +254,7 @@ def _seen_by_core(host: Host, working: int, is_refusing: bool, services: dict[st
         os_version=facts.get("os_version", ""),
         arch=facts.get("arch", ""),
         labels=frozenset(host.labels),
-        installations=_installed[host.pk][1],
+        installations=_kept().installed[host.pk][1],
         broken={one["tool"]: one["why"] for one in reversed(host.broken)},
         readiness=readiness(host, free, is_refusing),
         free_slots=free,
@@ -277,7 +280,7 @@ def _read_installations(hosts: list[Host]) -> None:
     stale = {
         host.pk: host.surveyed_at
         for host in hosts
-        if _installed.get(host.pk, (0,))[0] != host.surveyed_at or host.pk not in _installed
+        if _kept().installed.get(host.pk, (0,))[0] != host.surveyed_at or host.pk not in _kept().installed
     }
     if not stale:
         return
@@ -287,7 +290,7 @@ def _read_installations(hosts: list[Host]) -> None:
     for host, tool, version, path, home, plain in found:
         rows[host].append(core.Installation(tool, version, path, home, plain, words.scheme(tool)))
     for pk, surveyed_at in stale.items():
-        _installed[pk] = (surveyed_at, tuple(rows[pk]))
+        _kept().installed[pk] = (surveyed_at, tuple(rows[pk]))
 
 
 # ---- terms ---------------------------------------------------------------------------------------------------------
@@ -321,6 +324,6 @@ def hear(change: Change) -> None:
 
 def forget_fleet() -> None:
     """Everything is read anew: the schemes of versions may have changed, or the database is another."""
-    with _kept.lock:
-        _installed.clear()
-        _kept.forget()
+    with _kept().lock:
+        _kept().installed.clear()
+        _kept().forget()

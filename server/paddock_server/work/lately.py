@@ -16,6 +16,7 @@ from django.utils import timezone
 
 from paddock_core.dispatch import EXPECTED_SECONDS, HALF_LIFE, decayed_use
 
+from ..process.state import part
 from .models import Attempt
 
 NEW_FOR = 30.0
@@ -38,24 +39,26 @@ class Lately:
         return self.seconds.get((pipeline, name), EXPECTED_SECONDS)
 
 
-_lock = threading.Lock()
-_known: tuple[float, Lately] | None = None
+class _Known:
+    def __init__(self) -> None:
+        self.lock = threading.Lock()
+        self.lately: tuple[float, Lately] | None = None
 
 
 def lately() -> Lately:
     """Safe from every thread."""
-    global _known
-    with _lock:
-        if _known is None or time.monotonic() - _known[0] > NEW_FOR:
-            _known = time.monotonic(), _read()
-        return _known[1]
+    known = part(_Known)
+    with known.lock:
+        if known.lately is None or time.monotonic() - known.lately[0] > NEW_FOR:
+            known.lately = time.monotonic(), _read()
+        return known.lately[1]
 
 
 def forget() -> None:
     """The next one is read anew."""
-    global _known
-    with _lock:
-        _known = None
+    known = part(_Known)
+    with known.lock:
+        known.lately = None
 
 
 def _read() -> Lately:

@@ -12,6 +12,7 @@ from collections.abc import Iterable
 
 from paddock_core.lifecycle import ENDED, LIVE, JobState
 
+from ..process.state import part
 from ..storage import is_writer, on_rollback
 from .models import Attempt, Job
 
@@ -57,20 +58,21 @@ class _OpenWork:
         self.is_known = False
 
 
-_work = _OpenWork()
+def _work() -> _OpenWork:
+    return part(_OpenWork)
 
 
 def _known() -> _OpenWork | None:
     """What is kept; None where nothing is."""
     if not is_writer():
         return None
-    _work.know()
-    return _work
+    _work().know()
+    return _work()
 
 
 def begin() -> None:
     """For the first action of a server: what another server of this process kept counts for nothing."""
-    _work.forget()
+    _work().forget()
 
 
 def waiting() -> list[Job]:
