@@ -38,7 +38,7 @@ EVIDENCE = Evidence(
         Check("connection", True, "a connection to paddock.saltmarsh.example:8200 is made"),
     ),
     process={"pid": "4711", "state": "S", "age": "340"},
-    words=("2026-11-28 08:12:40 No connection to http://paddock.saltmarsh.example:8200 (Network is unreachable)",),
+    words=("2026-11-28 08:12:40 No connection to http://paddock.saltmarsh.example:8200 (timed out)",),
 )
 
 
