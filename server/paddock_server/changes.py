@@ -9,7 +9,7 @@ committed with it or not at all.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Generic, TypeVar
 
@@ -39,20 +39,29 @@ class Signal(Generic[Event]):
 @dataclass(frozen=True)
 class Change:
     """A thing that has changed: its ``noun``, its name or number, and its paddock where only that one's people may hear
-    of it. ``only_slots``: no more of a host than how many of its slots are at work."""
+    of it. ``only_slots``: no more of a host than how many of its slots are at work. ``thing`` is its present state, as
+    far as the action knows it."""
 
     noun: str
     name: str
     paddock: str = ""
     only_slots: bool = False
+    thing: Mapping[str, object] | None = None
 
 
 noted: Signal[Change] = Signal()
 changed: Signal[Change] = Signal()
 
 
-def announce(noun: str, name: object, paddock: str = "", *, only_slots: bool = False) -> None:
+def announce(
+    noun: str,
+    name: object,
+    paddock: str = "",
+    *,
+    only_slots: bool = False,
+    thing: Mapping[str, object] | None = None,
+) -> None:
     """Called by an action for each thing that it changes."""
-    change = Change(noun, str(name), paddock, only_slots)
+    change = Change(noun, str(name), paddock, only_slots, thing)
     noted.send(change)
     transaction.on_commit(lambda: changed.send(change))

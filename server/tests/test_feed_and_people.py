@@ -34,15 +34,18 @@ def test_the_feed_tells_only_of_paddocks_that_the_person_may_see(shoreline, orch
         assert (await browser.receive_output())["type"] == "websocket.accept"
         layer = get_channel_layer()
         for name, paddock in (("russet-01", "orchard"), ("avocet-01", "shoreline"), ("anywhere", "")):
-            await layer.group_send(GROUP, {"type": "feed.note", "noun": "host", "name": name, "paddock": paddock})
-        heard = [json.loads((await browser.receive_output())["text"]) for _ in range(2)]
+            note = {"noun": "host", "name": name, "paddock": paddock, "number": 1, "thing": {"slots": 2}}
+            await layer.group_send(GROUP, {"type": "feed.note", **note})
+        heard = [json.loads((await browser.receive_output())["text"]) for _ in range(3)]
         await browser.send_input({"type": "websocket.receive", "text": '{"hello": "server"}'})
         assert await browser.receive_nothing()
         await browser.send_input({"type": "websocket.disconnect", "code": 1000})
         await browser.wait()
         return heard
 
-    assert async_to_sync(talk)() == [{"noun": "host", "name": "avocet-01"}, {"noun": "host", "name": ""}]
+    everything, *notes = async_to_sync(talk)()
+    assert everything["noun"] == "everything"
+    assert [(one["name"], one["thing"]) for one in notes] == [("avocet-01", {"slots": 2}), ("", None)]
 
 
 def test_the_feed_is_closed_to_strangers():

@@ -15,9 +15,12 @@ from django.utils import timezone
 from people import somebody
 from two_paddocks import make_side
 
-from paddock_server.link import feed
+from paddock_server.hosts.models import Paddock
+from paddock_server.link import feed, recent_changes
 from paddock_server.link.feed import GROUP, NOT_LOGGED_IN, FeedConsumer
+from paddock_server.link.recent_changes import RecentChanges
 from paddock_server.people.models import Grant, Role
+from paddock_server.process.state import part
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -31,13 +34,14 @@ def sides(settings, tmp_path):
 class Browser:
     """A browser's end of the feed, of a person with a session."""
 
-    def __init__(self, user, session=None):
-        scope = {"type": "websocket", "user": user, "session": session}
+    def __init__(self, user, session=None, query=""):
+        scope = {"type": "websocket", "user": user, "session": session, "query_string": query.encode()}
         self._talk = ApplicationCommunicator(FeedConsumer.as_asgi(), scope)
 
     async def __aenter__(self):
         await self._talk.send_input({"type": "websocket.connect"})
         assert (await self._talk.receive_output())["type"] == "websocket.accept"
+        self.first = await self.hears()
         return self
 
     async def __aexit__(self, *_):
@@ -56,8 +60,8 @@ class Browser:
 
 
 async def tell(noun, name, paddock=""):
-    note = {"type": "feed.note", "noun": noun, "name": str(name), "paddock": paddock}
-    await get_channel_layer().group_send(GROUP, note)
+    note = {"noun": noun, "name": str(name), "paddock": paddock, "thing": None}
+    await get_channel_layer().group_send(GROUP, {"type": "feed.note", **part(RecentChanges).add(note)})
 
 
 def test_who_sees_one_paddock_hears_only_of_its_jobs(sides):
@@ -79,7 +83,8 @@ def test_who_sees_one_paddock_hears_only_of_its_jobs(sides):
             assert await keeper.hears_nothing()
             assert [(await lookout.hears())["name"] for _ in numbers] == [str(one) for one in numbers]
             await tell("kit", others.ids["kit"])
-            assert await keeper.hears() == {"noun": "kit", "name": ""}
+            heard = await keeper.hears()
+            assert (heard["noun"], heard["name"], heard["thing"]) == ("kit", "", None)
 
     async_to_sync(talk)()
 
@@ -172,6 +177,41 @@ def test_a_session_that_is_over_opens_no_feed_and_what_a_browser_sends_is_passed
             assert (await browser.hears())["name"] == "avocet-01"
         await sync_to_async(session.delete)()
         async with Browser(user, session) as late:
-            assert (await late.hears())["code"] == NOT_LOGGED_IN
+            assert late.first["code"] == NOT_LOGGED_IN
 
     async_to_sync(talk)()
+
+
+def test_a_browser_that_was_away_gets_what_it_missed_and_no_more_than_it_may_see():
+    shoreline, _ = Paddock.objects.create(name="shoreline"), Paddock.objects.create(name="orchard")
+    somebody("keeper", Role.VIEWER, shoreline)
+
+    async def talk():
+        user = await User.objects.aget(username="keeper")
+        async with Browser(user) as browser:
+            await tell("host", "avocet-01", "shoreline")
+            last = await browser.hears()
+        assert browser.first["noun"] == "everything"
+        for name, paddock in (("avocet-02", "shoreline"), ("russet-01", "orchard"), ("avocet-03", "shoreline")):
+            await tell("host", name, paddock)
+        async with Browser(user, query=f"start={browser.first['start']}&number={last['number']}") as again:
+            assert again.first["noun"] == "caught up"
+            assert [(await again.hears())["name"] for _ in range(2)] == ["avocet-02", "avocet-03"]
+            await tell("host", "avocet-04", "shoreline")
+            assert (await again.hears())["name"] == "avocet-04"
+        for query in ("start=other&number=1", f"start={browser.first['start']}&number=99", "number=x", ""):
+            async with Browser(user, query=query) as fresh:
+                assert fresh.first["noun"] == "everything"
+
+    async_to_sync(talk)()
+
+
+def test_what_was_forgotten_is_not_taken_for_nothing_missed(monkeypatch):
+    monkeypatch.setattr(recent_changes, "MAX_THINGS", 2)
+    recent = RecentChanges()
+    for name in "abac":
+        recent.add({"noun": "host", "name": name})
+    assert [note["name"] for note in recent.since(recent.start, 2)] == ["a", "c"]
+    assert recent.since(recent.start, 4) == []
+    assert recent.since(recent.start, 1) is None, "the note of b had to go"
+    assert recent.since(recent.start, 5) is None

@@ -1,4 +1,5 @@
-"""The browser's live feed: short notes of what has changed. The browser then asks the API for what it shows."""
+"""The browser's live feed: numbered notes of what has changed, some with how the thing is now. For the rest the browser
+asks the API."""
 
 from __future__ import annotations
 
@@ -6,6 +7,7 @@ import asyncio
 import hashlib
 import logging
 from typing import Any
+from urllib.parse import parse_qsl
 
 from channels.db import database_sync_to_async
 from channels.generic.websocket import AsyncJsonWebsocketConsumer
@@ -18,7 +20,10 @@ from ..changes import Change
 from ..people.actor import Actor, person
 from ..people.models import Role
 from ..process import event_loop
+from ..process.state import part
+from ..work.fleet import host_now
 from ..work.visible import visible_jobs
+from .recent_changes import Note, RecentChanges
 
 log = logging.getLogger("paddock.feed")
 
@@ -36,9 +41,21 @@ LOOKED_AT_EVERY = 30.0
 
 
 def pass_on(change: Change) -> None:
-    """Hands a change to every browser. Safe from every thread."""
-    note = {"type": "feed.note", "noun": change.noun, "name": change.name, "paddock": change.paddock}
-    event_loop.post(_send, note)
+    """Hands a change to every browser, with how the thing is now where that is known. Safe from every thread."""
+    thing = _host_thing(change.name) if change.noun == "host" else change.thing
+    note = {"noun": change.noun, "name": change.name, "paddock": change.paddock, "thing": thing}
+    event_loop.post(_tell, note)
+
+
+def _host_thing(name: str) -> dict[str, object] | None:
+    host = host_now(name)
+    if host is None:
+        return None
+    return {"readiness": host.readiness.value, "slots": host.slots, "free_slots": host.free_slots}
+
+
+def _tell(note: Note) -> None:
+    _send({"type": "feed.note", **part(RecentChanges).add(note)})
 
 
 def end_session(key: str) -> None:
@@ -46,7 +63,7 @@ def end_session(key: str) -> None:
     event_loop.post(_send, {"type": "feed.over"}, _session_group(key))
 
 
-def _send(note: dict[str, str], group: str = GROUP) -> None:
+def _send(note: Note, group: str = GROUP) -> None:
     layer = get_channel_layer()
     assert layer is not None
     event_loop.start(layer.group_send(group, note))
@@ -63,7 +80,8 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
     actor: Actor
 
     async def connect(self) -> None:
-        self._gathered: dict[tuple[str, str], None] = {}
+        self._gathered: dict[tuple[str, str], Note] = {}
+        self._told = 0
         self._working: list[asyncio.Task[None]] = []
         session = self.scope.get("session")
         self._key: str = (session.session_key or "") if session is not None else ""
@@ -76,7 +94,20 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
         if self._key:
             await self.channel_layer.group_add(_session_group(self._key), self.channel_name)
         await self.accept()
+        await self._catch_up()
         self._working = [asyncio.create_task(self._keep_looking()), asyncio.create_task(self._pass_on_gathered())]
+
+    async def _catch_up(self) -> None:
+        """The browser says what it heard last. It gets what came since; or hears that everything may be another."""
+        recent = part(RecentChanges)
+        asked = dict(parse_qsl(self.scope.get("query_string", b"").decode(errors="replace")))
+        number = asked.get("number", "")
+        missed = recent.since(asked.get("start", ""), int(number)) if number.isdecimal() and len(number) < 16 else None
+        self._told = recent.number
+        noun = "everything" if missed is None else "caught up"
+        await self.send_json({"noun": noun, "name": "", "start": recent.start, "number": recent.number})
+        for note in missed or ():
+            await self._pass_on(note)
 
     async def receive(self, text_data: str | None = None, bytes_data: bytes | None = None, **_: Any) -> None:
         """Nothing is expected from the browser, and nothing that it sends is read."""
@@ -92,19 +123,25 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
         """The session has ended."""
         await self.close(NOT_LOGGED_IN)
 
-    async def feed_note(self, note: dict[str, str]) -> None:
-        """Passes a note on, with the name of the thing only to who may see it."""
+    async def feed_note(self, note: Note) -> None:
+        """Passes a note on, unless it was among those that the browser caught up with."""
+        if note.get("number", 0) > self._told:
+            await self._pass_on(note)
+
+    async def _pass_on(self, note: Note) -> None:
+        """With the name of the thing, and the thing, only to who may see it."""
         noun, name, paddock = note["noun"], note["name"], note["paddock"]
+        shown = {"noun": noun, "name": name, "number": note["number"], "thing": note["thing"]}
         if paddock:
             if self.actor.may(Role.VIEWER, paddock):
-                await self.send_json({"noun": noun, "name": name})
+                await self.send_json(shown)
         elif self.actor.everywhere is not None:
-            await self.send_json({"noun": noun, "name": name})
+            await self.send_json(shown)
         elif noun in ABOUT_JOBS:
             if len(self._gathered) < MOST_GATHERED:
-                self._gathered[noun, name] = None
+                self._gathered[noun, name] = shown
         else:
-            await self.send_json({"noun": noun, "name": ""})
+            await self.send_json({**shown, "name": "", "thing": None})
 
     async def _pass_on_gathered(self) -> None:
         while True:
@@ -115,9 +152,9 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
             except Exception:
                 log.exception("What a person may see of some jobs could not be looked up; those notes are lost.")
                 continue
-            for noun, name in gathered:
-                if name in seen:
-                    await self.send_json({"noun": noun, "name": name})
+            for shown in gathered.values():
+                if shown["name"] in seen:
+                    await self.send_json(shown)
 
     async def _seen_of(self, names: set[str]) -> set[str]:
         seen: set[str] = await database_sync_to_async(_seen_jobs)(self.actor, names)

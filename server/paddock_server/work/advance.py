@@ -88,7 +88,7 @@ def _save(job: Job, was: JobState, after: lifecycle.Job) -> None:
         job.ended_at = now
         changed.append("ended_at")
     update(job, changed)
-    announce("job", job.pk)
+    announce("job", job.pk, thing={"name": job.name, "pipeline": job.pipeline, "state": job.state})
 
 
 def _attempt(job: Job, number: int) -> Attempt:

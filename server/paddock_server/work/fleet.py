@@ -105,6 +105,14 @@ def bring_up_to_date() -> None:
         _bring_up_to_date()
 
 
+def host_now(name: str) -> core.Host | None:
+    """A host as the index has it, for the writer; None for one that is not there, and outside of the writer."""
+    if not is_writer():
+        return None
+    with _kept().lock:
+        return _kept().index.host(name) if name in _kept().rows else None
+
+
 def fleet(paddocks: Collection[str] | None = None) -> list[core.Host]:
     """All living hosts, or those of some paddocks, by name."""
     with kept_fleet() as index:

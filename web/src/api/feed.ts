@@ -1,9 +1,11 @@
 import { onScopeDispose, ref } from 'vue'
 
-/** A note from the server that a thing has changed; noun "everything" after the connection was away. */
+/** A note from the server that a thing has changed; noun "everything" where notes may have been missed. `thing` is how it is now, where the note says so. */
 export interface Note {
   noun: 'host' | 'job' | 'log' | 'paddock' | 'pass' | 'bring-up' | 'guessing' | 'access' | 'finding' | 'telling' | 'kit' | 'catalogue' | 'trial' | 'source' | 'folders' | 'chore' | 'care' | 'everything'
   name: string
+  number?: number
+  thing?: Record<string, unknown> | null
 }
 
 type Listener = (note: Note) => void
@@ -16,6 +18,13 @@ const LONGEST_WAIT = 15_000
 let socket: WebSocket | null = null
 let wait = 500
 let wanted = false
+/** The start of the server and the number of the last note: what comes after it is asked for at the next connection. */
+let last = { start: '', number: 0 }
+
+function hear(said: Note & { start?: string }): void {
+  last = { start: said.start ?? last.start, number: said.number ?? last.number }
+  if ((said.noun as string) !== 'caught up') tell(said)
+}
 
 function tell(note: Note): void {
   for (const listener of listeners) listener(note)
@@ -23,13 +32,12 @@ function tell(note: Note): void {
 
 function connect(): void {
   if (!wanted) return
-  socket = new WebSocket(`${window.location.origin.replace(/^http/, 'ws')}/api/v1/feed/`)
+  socket = new WebSocket(`${window.location.origin.replace(/^http/, 'ws')}/api/v1/feed/?start=${last.start}&number=${last.number}`)
   socket.onopen = () => {
     isLive.value = true
     wait = 500
-    tell({ noun: 'everything', name: '' })
   }
-  socket.onmessage = (event) => tell(JSON.parse(event.data as string) as Note)
+  socket.onmessage = (event) => hear(JSON.parse(event.data as string) as Note)
   socket.onclose = () => {
     isLive.value = false
     if (wanted) setTimeout(connect, wait * (0.5 + Math.random() / 2))
@@ -40,6 +48,7 @@ function connect(): void {
 export function openFeed(): void {
   if (wanted) return
   wanted = true
+  last = { start: '', number: 0 } // another person may see other things
   connect()
 }
 
