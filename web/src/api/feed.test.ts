@@ -1,5 +1,6 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
-import { gathered } from './feed'
+import { effectScope } from 'vue'
+import { closeFeed, gathered, onNote, openFeed, type Note } from './feed'
 
 describe('gathered', () => {
   beforeEach(() => {
@@ -39,5 +40,52 @@ describe('gathered', () => {
     await vi.advanceTimersByTimeAsync(3000)
     expect(work).toHaveBeenCalledTimes(2)
     expect(most).toBe(1)
+  })
+})
+
+describe('the feed', () => {
+  const opened: FakeSocket[] = []
+
+  class FakeSocket {
+    onopen?: () => void
+    onmessage?: (event: { data: string }) => void
+    onclose?: () => void
+    constructor(readonly url: string) {
+      opened.push(this)
+    }
+    say(note: object): void {
+      this.onmessage?.({ data: JSON.stringify(note) })
+    }
+    close(): void {}
+  }
+
+  beforeEach(() => {
+    vi.useFakeTimers()
+    vi.stubGlobal('WebSocket', FakeSocket)
+    vi.stubGlobal('window', { location: { origin: 'http://paddock.saltmarsh.example' } })
+    opened.length = 0
+  })
+  afterEach(() => {
+    closeFeed()
+    vi.useRealTimers()
+    vi.unstubAllGlobals()
+  })
+
+  it('asks a server for what came after its last note, and starts over for another person', async () => {
+    const heard: Note[] = []
+    const scope = effectScope()
+    scope.run(() => onNote((note) => heard.push(note)))
+    openFeed()
+    opened[0]!.say({ noun: 'everything', name: '', start: 'a1', number: 7 })
+    opened[0]!.say({ noun: 'host', name: 'avocet-01', number: 8, thing: { slots: 2 } })
+    opened[0]!.onclose?.()
+    await vi.advanceTimersByTimeAsync(60_000)
+    expect(opened[1]!.url).toBe('ws://paddock.saltmarsh.example/api/v1/feed/?start=a1&number=8')
+    opened[1]!.say({ noun: 'caught up', name: '', start: 'a1', number: 8 })
+    expect(heard.map((note) => note.noun)).toEqual(['everything', 'host'])
+    closeFeed()
+    openFeed()
+    expect(opened[2]!.url).toContain('?start=&number=0')
+    scope.stop()
   })
 })
