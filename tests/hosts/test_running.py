@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import http.client
 import json
 import random
 import shutil
@@ -13,6 +15,7 @@ import pytest
 from processes import RealAgent, RealServer
 from waiting import until
 
+from paddock_standins.api_client import ApiError
 from paddock_standins.git_host import GitHost, make_repository
 
 ENDED = ("passed", "failed", "cancelled", "timed out", "lost")
@@ -320,3 +323,31 @@ def _logbook(server) -> list[dict]:
         if not answer["next"]:
             return found
         page += 1
+
+
+def test_what_was_answered_is_there_after_the_server_is_killed_while_many_send(tmp_path):
+    """Killed with its queue full: between a commit and its answers, or before the commit."""
+    real = RealServer(tmp_path, grace=1)
+    real.make_pass()
+    answered: list[int] = []
+
+    def send():
+        with contextlib.suppress(ApiError, OSError, http.client.HTTPException):
+            while True:
+                answered.append(real.submit("true", ["label nowhere"]))
+
+    try:
+        for _ in range(4):
+            before = len(answered)
+            senders = [threading.Thread(target=send) for _ in range(16)]
+            for sender in senders:
+                sender.start()
+            until(lambda before=before: len(answered) >= before + 20, "jobs to be answered")
+            real.stop(signal.SIGKILL)
+            for sender in senders:
+                sender.join()
+            real.start()
+        assert len(set(answered)) == len(answered), "no number twice"
+        assert {real.job(number)["state"] for number in answered} == {"waiting"}
+    finally:
+        real.stop()
