@@ -7,8 +7,6 @@ from django.db import transaction
 
 from paddock_server.changes import Change, Signal, announce, changed
 from paddock_server.process.state import State
-from paddock_server.storage import action, savepoint
-from paddock_server.work import changed_hosts
 
 
 @pytest.fixture
@@ -26,18 +24,6 @@ def test_a_change_is_heard_after_the_commit_and_never_if_it_was_rolled_back(hear
             announce("host", "avocet-02")
             raise ValueError("no")
     assert heard == [Change("host", "avocet-01", "shoreline")]
-
-
-def test_a_change_that_is_rolled_back_is_noted_again_for_what_read_it_meanwhile():
-    @action
-    def fails():
-        announce("host", "avocet-01")
-        assert changed_hosts.take().hosts == {"avocet-01"}
-        raise ValueError("no")
-
-    with pytest.raises(ValueError, match="no"), savepoint():
-        fails()
-    assert changed_hosts.take().hosts == {"avocet-01"}
 
 
 def test_a_signal_calls_each_subscriber_once_in_their_order_and_passes_an_error_on():
