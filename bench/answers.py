@@ -27,14 +27,14 @@ def main() -> int:
             "/api/v1/paddocks/": "/api/v1/paddocks/",
             "/api/v1/jobs/N/": f"/api/v1/jobs/{number}/",
         }
-        for said, address in addresses.items():
+        for name, address in addresses.items():
             for _ in range(20):
                 http.get(address).raise_for_status()
             used, began = yard.processor(), time.monotonic()
             for _ in range(REQUESTS):
                 http.get(address)
             took, used = time.monotonic() - began, yard.processor() - used
-            print(f"{said:24} {used / REQUESTS * 1e3:14.2f} {took / REQUESTS * 1e3:9.2f}")
+            print(f"{name:24} {used / REQUESTS * 1e3:14.2f} {took / REQUESTS * 1e3:9.2f}")
     return 0
 
 

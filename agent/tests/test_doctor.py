@@ -14,7 +14,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from paddock_agent.doctor import failed_trials, package, repair
+from paddock_agent.doctor import account_evidence, failed_trials, package, repair
 from paddock_agent.doctor.as_account import NotPossible, as_account
 from paddock_agent.doctor.diagnose import diagnose
 from paddock_agent.doctor.evidence import Check, Evidence, Override, as_plain
@@ -22,7 +22,7 @@ from paddock_agent.doctor.note import Note, note_text, read_note
 from paddock_agent.doctor.report import bundle, report
 from paddock_agent.doctor.server_evidence import tried_server
 from paddock_agent.errors import NotJoined
-from paddock_agent.system import trials
+from paddock_agent.system import drop_ins, trials
 from paddock_agent.system.drop_ins import lines_of
 
 SERVICE = "paddock-agent-knot-01.service"
@@ -353,12 +353,13 @@ def test_a_device_that_cannot_be_used_is_one_cause_for_all_that_needs_it(facts, 
     assert (found.cause, command in found.commands) == ("device", True)
 
 
-def test_a_line_of_its_unit_is_suspected_where_no_fact_explains_a_failed_trial(tmp_path):
+def test_a_line_of_its_unit_is_suspected_where_no_fact_explains_a_failed_trial(tmp_path, monkeypatch):
     folder = tmp_path / f"{SERVICE}.d"
     folder.mkdir()
     (folder / "h.conf").write_text("[Service]\nInaccessiblePaths=/usr/bin/dash\nEnvironment=TOKEN=secret\nNice=5\n")
     facts = lines_of(SERVICE, (str(tmp_path),))
     assert "secret" not in str(facts)
+    monkeypatch.setattr(drop_ins, "FOLDERS", (str(tmp_path),))
     part = failed_trials.Part("processes", "Permission denied (EACCES): /bin/sh", facts)
     (found,) = failed_trials.explain([part], failed_trials.Agent("paddock", SERVICE))
     assert found.cause == "override"
@@ -375,3 +376,43 @@ def test_a_proxy_that_is_no_address_is_named_without_its_password(monkeypatch, p
     assert "secret" not in known["proxy"]
     with pytest.raises(OSError, match=r"proxy|Name|name|resolve"):
         trials.connect("http://paddock.saltmarsh.example")
+
+
+@pytest.mark.parametrize(
+    ("fact", "value"),
+    [
+        ("device", "/dev/sda"),
+        ("device", "/dev/../etc/shadow"),
+        ("unit line 1", "/etc/shadow:1:UMask=0"),
+        ("unit line 1", f"/etc/systemd/system/{SERVICE}.d/../../../shadow:1:UMask=0"),
+        ("unit line 1", "/etc/systemd/system/other.service.d/a.conf:1:UMask=0"),
+    ],
+)
+def test_a_host_cannot_have_a_file_of_its_choice_changed_by_a_remedy(fact, value):
+    facts = {fact: value, "device kind": "device", "device mount": "x"}
+    part = failed_trials.Part("processes", "Permission denied (EACCES): /dev/x", facts)
+    found = failed_trials.explain([part], failed_trials.Agent("paddock", SERVICE))
+    assert [one.commands for one in found] == [()]
+
+
+@pytest.mark.parametrize(
+    ("closed", "opened"), [("/usr/lib/python3.11", True), ("/root", False), ("/home/robin", False)]
+)
+def test_only_the_systems_own_folders_are_opened_to_every_account(closed, opened):
+    detail = f"Permission denied: '{closed}'"
+    found = diagnose(replace(DOWN, checks=(failed("packages", detail, program="/opt/paddock/agent-1/bin/python"),)))
+    assert any(one == f"chmod a+rX {closed}" for one in found.commands) == opened
+    assert closed in found.sentence
+
+
+def test_the_library_of_a_python_is_found_by_its_links_alone(tmp_path):
+    place = tmp_path / "usr/bin"
+    place.mkdir(parents=True)
+    (place / "python3.11").write_text("never run")
+    library = tmp_path / "usr/lib/python3.11"
+    library.mkdir(parents=True)
+    (tmp_path / "python").symlink_to(place / "python3.11")
+    assert account_evidence._library_of(str(tmp_path / "python")) == str(library)
+    assert account_evidence._closed_in(str(library)) == ""
+    assert account_evidence._closed_in("") == ""
+    assert account_evidence._closed_in(str(tmp_path / "elsewhere")) == ""

@@ -127,7 +127,7 @@ def test_each_trouble_ends_in_its_own_finding_and_no_other(code):
 
 
 def filling(days, late=None, soon=None):
-    """A disk that is full in so many days; ``late`` and ``soon`` are the interval's ends."""
+    """A disk that fills within these days; ``soon`` and ``late`` bound the interval."""
     level = 40 * GB
     slope = -level / (days * DAY)
     low = -level / ((soon or days) * DAY)
@@ -139,7 +139,7 @@ AWAY = replace(LOST, link_since=NOW - 400)
 
 
 def ends_in(days):
-    """The server's certificate ends a moment before so many days are over, or just then."""
+    """A certificate that ends just before this many days are over, or exactly then."""
     end = NOW + days * DAY
     return replace(WELL, certificate_ends=end - 1), replace(WELL, certificate_ends=end)
 

@@ -206,6 +206,40 @@ def test_a_browser_that_was_away_gets_what_it_missed_and_no_more_than_it_may_see
     async_to_sync(talk)()
 
 
+def test_a_number_never_passes_over_a_note_that_waits_to_be_looked_up(sides):
+    mine, _ = sides
+    somebody("keeper", Role.VIEWER, _paddock("shoreline"))
+
+    async def talk():
+        user = await User.objects.aget(username="keeper")
+        async with Browser(user) as browser:
+            await tell("job", mine.ids["job"])
+            await tell("host", "avocet-01", "shoreline")
+            heard = await browser.hears()
+            assert (heard["name"], heard["number"]) == ("avocet-01", browser.first["number"])
+        # It goes before the note of the job has come, and asks for that at the next connection.
+        async with Browser(user, query=f"start={browser.first['start']}&number={heard['number']}") as again:
+            assert again.first["number"] == heard["number"]
+            names = {(await again.hears())["name"] for _ in range(2)}
+            assert names == {"avocet-01", str(mine.ids["job"])}
+
+    async_to_sync(talk)()
+
+
+def test_more_notes_than_can_be_looked_up_make_the_browser_load_everything(sides, monkeypatch):
+    mine, _ = sides
+    somebody("keeper", Role.VIEWER, _paddock("shoreline"))
+    monkeypatch.setattr(feed, "MOST_GATHERED", 1)
+
+    async def talk():
+        async with Browser(await User.objects.aget(username="keeper")) as browser:
+            for name in ("job", "waiting"):
+                await tell("job", mine.ids[name])
+            assert [(await browser.hears())["noun"] for _ in range(2)] == ["job", "everything"]
+
+    async_to_sync(talk)()
+
+
 def test_what_was_forgotten_is_not_taken_for_nothing_missed(monkeypatch):
     monkeypatch.setattr(recent_changes, "MAX_THINGS", 2)
     recent = RecentChanges()

@@ -125,22 +125,18 @@ def _closed_package(program: str) -> str:
 
 
 def _library_of(program: str) -> str:
-    """The folder of the standard library of the agent's Python, as root finds it; "" where that fails too."""
-    code = "import sysconfig; print(sysconfig.get_path('stdlib'))"
-    with contextlib.suppress(OSError, subprocess.TimeoutExpired):
-        done = subprocess.run(
-            [program, "-I", "-S", "-c", code], capture_output=True, text=True, timeout=30, check=False, cwd="/"
-        )
-        return done.stdout.strip() if done.returncode == 0 else ""
-    return ""
+    """The folder of the standard library of the agent's Python, by where the program's links lead. It is not run here,
+    where root would run it: the environment may belong to the account."""
+    python = Path(os.path.realpath(program))
+    return str(python.parents[1] / "lib" / python.name) if len(python.parts) > 2 else ""
 
 
 def _closed_in(library: str) -> str:
     """What this account may not read of the standard library, or the folder above that it may not enter; "" for
     none."""
     place = Path(library)
-    if not library or not place.is_absolute():
-        return ""
+    if not library or (not place.is_dir() and os.access(place.parent, os.X_OK)):
+        return ""  # another layout than PREFIX/lib/pythonX.Y
     for folder in reversed([place, *place.parents]):
         if not os.access(folder, os.X_OK):
             return str(folder)

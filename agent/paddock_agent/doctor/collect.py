@@ -9,6 +9,7 @@ import shutil
 from pathlib import Path
 
 from ..last_words import FILE as LAST_WORDS
+from ..system.drop_ins import names_only
 from .account_evidence import IDENTITY, account_check, checks_as, entry_of, home_checks, program_checks, trial_checks
 from .evidence import MAX_LINES, Check, Evidence
 from .files import text_of
@@ -19,7 +20,6 @@ from .unit_evidence import (
     environment_of,
     log_of,
     manager_environment,
-    names_only,
     overrides_of,
     process_of,
     unit_check,

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import re
 import shlex
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 
 def words(*parts: str) -> str:
@@ -36,6 +36,11 @@ def restart(service: str) -> tuple[str, ...]:
 def without_line(file: str, line_number: int) -> str:
     """Deletes one line of a file."""
     return words("sed", "-i", f"{max(1, line_number)}d", file)
+
+
+def without_lines(places: Iterable[tuple[str, int]]) -> list[str]:
+    """Deletes lines, each a file and a number: from the last of each file up, so that the numbers stay right."""
+    return [without_line(file, number) for file, number in sorted(places, key=lambda one: (one[0], -one[1]))]
 
 
 def without_variable(name: str, files: Sequence[str]) -> tuple[str, ...]:

@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import PurePosixPath
 
+from ..system.drop_ins import is_drop_in_of
 from . import commands as make
 from .diagnosis import Diagnosis
 from .unit_settings import SANDBOX
@@ -29,7 +30,8 @@ NUMBERS_OF_DEVICES = {
     "/dev/urandom": ("1", "9"),
     "/dev/tty": ("5", "0"),
 }
-"""Major and minor number of the devices that every program may use (null(4), random(4), tty(4))."""
+"""Major and minor number of the devices that every program may use (null(4), random(4), tty(4)). A host may name any
+file as a device: no command is made for others."""
 
 
 @dataclass(frozen=True)
@@ -54,12 +56,15 @@ class Part:
     def options(self) -> frozenset[str]:
         return frozenset(self.facts.get("mount options", "").split(","))
 
-    @property
-    def taking_away(self) -> list[tuple[str, int, str]]:
-        """File, line number and setting of the lines in its service's unit that take something away."""
+    def taking_away(self, service: str) -> list[tuple[str, int, str]]:
+        """File, line number and setting of the lines in the drop-ins of its service that take something away."""
         lines = [value for name, value in self.facts.items() if name.startswith("unit line ")]
         found = [re.fullmatch(r"(/[^:]+):([0-9]{1,6}):((\w+)=.*)", line) for line in lines]
-        return [(one[1], int(one[2]), one[3]) for one in found if one and one[4] in SANDBOX]
+        return [
+            (one[1], int(one[2]), one[3])
+            for one in found
+            if one and one[4] in SANDBOX and is_drop_in_of(one[1], service)
+        ]
 
     def number(self, fact: str) -> float:
         """A fact as a number; infinite where it is not known."""
@@ -123,7 +128,7 @@ def _environment_file(agent: Agent) -> str:
 
 
 def _as_it_is(part: Part, agent: Agent) -> Diagnosis:
-    if lines := part.taking_away:
+    if lines := part.taking_away(agent.service):
         return _taken_away(part, agent, lines)
     return Diagnosis(
         f"{part.name} fails",
@@ -137,8 +142,7 @@ def _as_it_is(part: Part, agent: Agent) -> Diagnosis:
 def _taken_away(part: Part, agent: Agent, lines: Sequence[tuple[str, int, str]]) -> Diagnosis:
     """No fact of the part explains it, and lines were added to the service's unit that take something away from it."""
     shown = "; ".join(f"{file} line {number}: {setting}" for file, number, setting in lines)
-    # From the last line of each file up, so that the numbers stay right.
-    removed = [make.without_line(file, number) for file, number, _ in sorted(lines, key=lambda one: (one[0], -one[1]))]
+    removed = make.without_lines([(file, number) for file, number, _ in lines])
     return Diagnosis(
         "override",
         f"The trial of the {part.name} failed: {part.why}. The service's unit was changed, and may forbid it: {shown}.",
@@ -151,7 +155,7 @@ def _taken_away(part: Part, agent: Agent, lines: Sequence[tuple[str, int, str]])
 
 def _device(part: Part, agent: Agent) -> Diagnosis | None:
     device = part.facts.get("device", "")
-    if not device or part.error not in ("EACCES", "EPERM", "ENOENT", "ENXIO", "ENODEV"):
+    if device not in NUMBERS_OF_DEVICES or part.error not in ("EACCES", "EPERM", "ENOENT", "ENXIO", "ENODEV"):
         return None
     kind, owner, mode = (part.facts.get(f"device {name}", "?") for name in ("kind", "owner", "mode"))
     there = "Nothing is there" if kind == "nothing" else f"There is a file of {owner}, mode {mode}"
@@ -162,11 +166,9 @@ def _device(part: Part, agent: Agent) -> Diagnosis | None:
     elif source := part.facts.get("device mount"):
         remedy = f"Take away what is mounted over it ({source}), and restart the agent: it has its own view of mounts."
         commands = [make.words("umount", "-l", device), *(make.restart(agent.service) if agent.service else ())]
-    elif device in NUMBERS_OF_DEVICES:
+    else:
         made = make.words("mknod", "-m", "666", device, "c", *NUMBERS_OF_DEVICES[device])
         remedy, commands = "Make the device again.", [make.words("rm", "-f", device), made]
-    else:
-        remedy, commands = "Restart the machine: that makes its devices again.", []
     return _found(part, "device", sentence, remedy, commands)
 
 

@@ -28,6 +28,7 @@ for python in @PYTHONS@; do
     if said=$("$python" -I -S -c 'import json, socket, sqlite3, ssl, subprocess, urllib.request' 2>&1); then
         exec "$python" -I -S "$here/watch.pyz" "$@"
     fi
+    case $why in *' is broken: '*) continue ;; esac  # the first is the agent's own
     why="$python is broken: $(printf '%s\\n' "$said" | tail -n 1 | tr -cd '[:alnum:] _.,:/()-' | cut -c 1-200)"
 done
 echo "The agent's watch and doctor cannot run on this machine: $why." >&2

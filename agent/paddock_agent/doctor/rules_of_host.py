@@ -11,6 +11,8 @@ from .evidence import Check, Evidence
 from .failed_trials import Agent, Part, explain_part
 from .rules_of_unit import environment_files, last_lines, repair, unit_line
 
+OF_PYTHON = ("/usr", "/opt", "/lib", "/lib64")
+"""Where a Python may be that every account uses."""
 YES = ("yes", "true", "on", "1")
 """What systemd takes for yes (systemd.syntax(7))."""
 
@@ -75,13 +77,22 @@ def program_rules(evidence: Evidence) -> Diagnosis | None:
     if failed.facts.get("without"):
         return _astray(evidence, failed, known)
     if found := re.search(r"(?:Permission denied|PermissionError).*?'?(/[^':|]+)", failed.detail):
+        opened = _opened(found.group(1), _environment_of(failed.facts.get("program", "")))
+        if not opened:
+            return Diagnosis(
+                "packages",
+                f"The account {evidence.account} may not enter {found.group(1)}, where the agent's Python is.",
+                (failed.detail, *known),
+                remedy="A person must install Python where every account can read it, as in /usr, and run "
+                f"`{' '.join(repair(evidence))}`.",
+            )
         return Diagnosis(
             "packages",
             f"The account {evidence.account} may not read what the agent's program needs: {found.group(1)}.",
             (failed.detail, *known),
             remedy="Let every account read it, and start the service.",
             commands=(
-                *_opened(found.group(1), _environment_of(failed.facts.get("program", ""))),
+                *opened,
                 *make.restart(evidence.service),
             ),
         )
@@ -108,10 +119,13 @@ def _astray(evidence: Evidence, failed: Check, known: tuple[str, ...]) -> Diagno
 
 
 def _opened(closed: str, environment: str) -> tuple[str, ...]:
-    """All of the agent's own environment; elsewhere no more than what is closed."""
+    """All of the agent's own environment; of the system's own folders no more than what is closed. A person's folder is
+    not opened to everybody."""
     if closed.startswith(f"{environment}/"):
         return (make.words("chmod", "-R", "a+rX", environment),)
-    return (make.words("chmod", "a+rX", closed),)
+    if closed in OF_PYTHON or closed.startswith(tuple(f"{folder}/" for folder in OF_PYTHON)):
+        return (make.words("chmod", "a+rX", closed),)
+    return ()
 
 
 def _environment_of(program: str) -> str:

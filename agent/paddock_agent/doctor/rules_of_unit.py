@@ -288,6 +288,4 @@ def _without(evidence: Evidence, lines: Sequence[Override]) -> list[str]:
         if reset.value == ""
         and any((one.file, one.key) == (reset.file, reset.key) and reset.line < one.line for one in lines)
     ]
-    # From the last line of each file up, so that the numbers stay right.
-    ordered = sorted({*lines, *emptied}, key=lambda one: (one.file, -one.line))
-    return [make.without_line(one.file, one.line) for one in ordered]
+    return make.without_lines({(one.file, one.line) for one in (*lines, *emptied)})

@@ -76,7 +76,7 @@ def _direct(server: str) -> str:
 
 
 def _speaks_tls(server: str) -> str:
-    """Whether what listens there answers a TLS handshake, whatever the scheme of the address: "yes" or "no"."""
+    """ "yes" if the server's port accepts a TLS handshake, else "no". The scheme of the address does not matter."""
     context = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
     context.check_hostname, context.verify_mode = False, ssl.CERT_NONE  # nothing is sent, only the kind is asked
     host, port = trials.way_to(server)

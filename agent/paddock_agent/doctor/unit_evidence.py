@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import os
 import re
-import shlex
 import subprocess
 from pathlib import Path
 
+from ..system.drop_ins import settings_in, split
 from .evidence import MAX_LINES, Check, Override
 from .files import text_of
 from .unit_settings import NEEDS
@@ -121,23 +121,13 @@ def overrides_of(unit: dict[str, str], watch_folder: str) -> list[Override]:
 
 
 def _settings(file: str) -> list[Override]:
-    found = []
-    for number, line in enumerate(text_of(file).splitlines(), 1):
-        if one := re.match(r"\s*([A-Za-z]\w*)\s*=\s*(.*?)\s*$", line):
-            key, value = one.groups()
-            found.append(Override(file, number, key, names_only(value) if key == "Environment" else value))
-    return found
-
-
-def names_only(environment: str) -> str:
-    """The variables without their values: these may be secrets."""
-    return " ".join(f"{word.partition('=')[0]}=…" for word in _split(environment) if "=" in word)
+    return [Override(file, *setting) for setting in settings_in(text_of(file))]
 
 
 def manager_environment() -> dict[str, str]:
     """What systemd gives to every service."""
     code, shown = _run("systemctl", "show-environment")
-    pairs = (word.partition("=") for line in shown.splitlines() for word in _split(line)[:1]) if not code else ()
+    pairs = (word.partition("=") for line in shown.splitlines() for word in split(line)[:1]) if not code else ()
     return {name: value for name, separator, value in pairs if separator and name.isidentifier()}
 
 
@@ -147,22 +137,15 @@ def environment_of(unit: dict[str, str], account: str, home: str, given: dict[st
     found |= given
     if home:
         found["HOME"] = home
-    for word in _split(unit.get("Environment", "")):
+    for word in split(unit.get("Environment", "")):
         name, _, value = word.partition("=")
         found[name] = value
     for file in re.findall(r"(/\S+) \(", unit.get("EnvironmentFiles", "")):
         for line in text_of(file).splitlines():
             if line.strip() and not line.lstrip().startswith(("#", ";")) and "=" in line:
                 name, _, value = line.partition("=")
-                found[name.strip()] = "".join(_split(value.strip())[:1])
+                found[name.strip()] = "".join(split(value.strip())[:1])
     return found
-
-
-def _split(text: str) -> list[str]:
-    try:
-        return shlex.split(text)
-    except ValueError:
-        return text.split()
 
 
 def log_of(service: str) -> list[str]:

@@ -383,8 +383,8 @@ class RealSystem(System):
         return await in_a_daemon_thread(lambda: trials.try_all(work_folder, server, self._homes()))
 
     def _homes(self) -> list[str]:
-        """The home of the agent's account as the system has it, and what a service names as HOME. Outside of a service
-        that may be somebody else's."""
+        """The home of the agent's account, and HOME of its service if that differs. Outside a service HOME may be
+        another account's."""
         if sys.platform == "win32":
             return [os.environ.get("USERPROFILE", "")]
         found = [os.environ.get("HOME", "")] if own_service() else []

@@ -52,6 +52,11 @@ def sheet_numbered(actor: Actor, pk: int) -> BringUp:
     return found
 
 
+def sheet_shown(actor: Actor, pk: int) -> SheetShown:
+    """The same with its progress. Raises NotThere."""
+    return with_progress([sheet_numbered(actor, pk)])[0]
+
+
 def with_progress(found: Iterable[BringUp]) -> list[SheetShown]:
     """Each sheet with its progress: two queries, however many."""
     sheets = list(found)

@@ -24,7 +24,7 @@ from .actions.renew import renew
 from .choices import choices_for_all, choices_of
 from .commands import PREREQUISITES, Command, command_for
 from .models import BringUp
-from .queries import open_sheets, sheet_numbered, visible_sheets, with_progress
+from .queries import open_sheets, sheet_numbered, sheet_shown, visible_sheets, with_progress
 from .serializers import (
     BringUpLineSerializer,
     BringUpSerializer,
@@ -112,7 +112,7 @@ class BringUpsView(APIView):
 
 
 def _with_command(actor: Actor, sheet: BringUp, secret: str) -> Response:
-    shown = {"sheet": with_progress([sheet_numbered(actor, sheet.pk)])[0], "command": _command(sheet, secret)}
+    shown = {"sheet": sheet_shown(actor, sheet.pk), "command": _command(sheet, secret)}
     return Response(NewBringUpSerializer(shown).data, status=201)
 
 
@@ -145,7 +145,7 @@ class BringUpView(APIView):
 
 
 def _sheet(request: Request, pk: int) -> Response:
-    return Response(BringUpSerializer(with_progress([sheet_numbered(person(request.user), pk)])[0]).data)
+    return Response(BringUpSerializer(sheet_shown(person(request.user), pk)).data)
 
 
 class RenewView(APIView):
@@ -195,7 +195,7 @@ class SshGoInView(APIView):
     def post(self, request: Request, pk: int) -> Response:
         actor = person(request.user)
         go_in(actor, sheet_numbered(actor, pk), **validated(GoInSerializer, request))
-        return Response(BringUpSerializer(with_progress([sheet_numbered(actor, pk)])[0]).data, status=202)
+        return Response(BringUpSerializer(sheet_shown(actor, pk)).data, status=202)
 
 
 class SshForgetView(APIView):

@@ -81,7 +81,9 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
 
     async def connect(self) -> None:
         self._gathered: dict[tuple[str, str], Note] = {}
-        self._told = 0
+        self._looked_up: dict[tuple[str, str], Note] = {}
+        self._heard = self._told = 0
+        self._has_missed = False
         self._working: list[asyncio.Task[None]] = []
         session = self.scope.get("session")
         self._key: str = (session.session_key or "") if session is not None else ""
@@ -98,14 +100,16 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
         self._working = [asyncio.create_task(self._keep_looking()), asyncio.create_task(self._pass_on_gathered())]
 
     async def _catch_up(self) -> None:
-        """The browser says what it heard last. It gets what came since; or hears that everything may be another."""
+        """The browser names the last note that it heard. It gets the later ones, or the word to load everything."""
         recent = part(RecentChanges)
         asked = dict(parse_qsl(self.scope.get("query_string", b"").decode(errors="replace")))
         number = asked.get("number", "")
         missed = recent.since(asked.get("start", ""), int(number)) if number.isdecimal() and len(number) < 16 else None
         self._told = recent.number
-        noun = "everything" if missed is None else "caught up"
-        await self.send_json({"noun": noun, "name": "", "start": recent.start, "number": recent.number})
+        if missed is None:
+            await self.send_json({"noun": "everything", "name": "", "start": recent.start, "number": recent.number})
+        else:
+            await self.send_json({"noun": "caught up", "name": "", "start": recent.start, "number": int(number)})
         for note in missed or ():
             await self._pass_on(note)
 
@@ -131,30 +135,44 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
     async def _pass_on(self, note: Note) -> None:
         """With the name of the thing, and the thing, only to who may see it."""
         noun, name, paddock = note["noun"], note["name"], note["paddock"]
-        shown = {"noun": noun, "name": name, "number": note["number"], "thing": note["thing"]}
+        self._heard = max(self._heard, note["number"])
         if paddock:
             if self.actor.may(Role.VIEWER, paddock):
-                await self.send_json(shown)
+                await self._show(noun, name, note["thing"])
         elif self.actor.everywhere is not None:
-            await self.send_json(shown)
+            await self._show(noun, name, note["thing"])
         elif noun in ABOUT_JOBS:
             if len(self._gathered) < MOST_GATHERED:
-                self._gathered[noun, name] = shown
+                self._gathered[noun, name] = note
+            else:
+                self._has_missed = True
         else:
-            await self.send_json({**shown, "name": "", "thing": None})
+            await self._show(noun, "", None)
+
+    async def _show(self, noun: str, name: str, thing: object) -> None:
+        """Sends a note. Its number says up to where the browser has heard of everything: notes that are still gathered
+        or looked up come after it."""
+        unsent = (note["number"] for note in (*self._gathered.values(), *self._looked_up.values()))
+        number = min(self._heard, min(unsent, default=self._heard + 1) - 1)
+        await self.send_json({"noun": noun, "name": name, "number": number, "thing": thing})
 
     async def _pass_on_gathered(self) -> None:
         while True:
             await asyncio.sleep(GATHERED_FOR)
-            gathered, self._gathered = self._gathered, {}
+            self._looked_up, self._gathered = self._gathered, {}
             try:
-                seen = await self._seen_of({name for _, name in gathered}) if gathered else set()
+                names = {name for _, name in self._looked_up}
+                seen = await self._seen_of(names) if names else set()
             except Exception:
-                log.exception("What a person may see of some jobs could not be looked up; those notes are lost.")
-                continue
-            for shown in gathered.values():
-                if shown["name"] in seen:
-                    await self.send_json(shown)
+                log.exception("What a person may see of some jobs could not be looked up; the browser loads anew.")
+                self._has_missed, seen = True, set()
+            for noun, name in list(self._looked_up):
+                thing = self._looked_up.pop((noun, name))["thing"]
+                if name in seen:
+                    await self._show(noun, name, thing)
+            if self._has_missed:
+                self._has_missed = False
+                await self._show("everything", "", None)
 
     async def _seen_of(self, names: set[str]) -> set[str]:
         seen: set[str] = await database_sync_to_async(_seen_jobs)(self.actor, names)
