@@ -149,6 +149,12 @@ async function act(verb: Verb): Promise<void> {
 </template>
 
 <style scoped>
+@media (min-width: 1100px) {
+  .head > .row {
+    flex: none;
+  }
+}
+
 .head {
   display: flex;
   align-items: flex-start;
