@@ -8,7 +8,6 @@ import logging
 import random
 import secrets
 import ssl
-from collections import deque
 from collections.abc import Callable
 from pathlib import Path
 
@@ -21,7 +20,7 @@ from .errors import BadMessage, Dismissed
 from .facts import gather_facts
 from .identity import Identity
 from .probes import Probes
-from .spool import Spool
+from .spool import Sending, Spool
 from .surveying import Surveying
 from .system import System
 from .time_line import TimeLine
@@ -31,8 +30,6 @@ from .work_trials import WorkTrials
 
 log = logging.getLogger("paddock.agent")
 
-IN_FLIGHT = 24
-"""Messages sent and not yet acknowledged, at most: a bound on what the server must hold for one agent."""
 FIRST_WAIT, LONGEST_WAIT = 0.5, 30.0
 """Seconds before a new try to connect: doubled each time, with jitter, so that a fleet does not come back at once."""
 FAREWELL_PATIENCE = 3.0
@@ -49,12 +46,12 @@ class Agent:
         self._identity = identity
         self._take_troubles = take_troubles
         self._run = secrets.token_hex(8)
-        self._spool = Spool(home / "spool.sqlite3")
+        self._spool = Spool(home)
         self._news = asyncio.Event()
         self._told_all = asyncio.Event()
         self._stopping = asyncio.Event()
         self.starts_afresh = False
-        if not len(self._spool):
+        if self._spool.is_empty:
             self._told_all.set()
         self._probes = Probes(home)
         self._trials = WorkTrials(system, identity.work_folder, identity.server, self._is_idle, home / "running")
@@ -68,7 +65,6 @@ class Agent:
             self._probes.definition,
             self._trials.before_attempt,
         )
-        self._in_flight: deque[int] = deque()
         self._underway: dict[str, asyncio.Event] = {}
         self._connection: ClientConnection | None = None
         self._watched = Watched(system)
@@ -124,10 +120,6 @@ class Agent:
         underway = self._underway[started.attempt] = asyncio.Event()
         try:
             self._tell(started)
-            if self._connection and len(self._spool) > 1:
-                # Past the spool as well: what waits in it before this may be another attempt's long log.
-                with contextlib.suppress(websockets.WebSocketException):
-                    await _send(self._connection, started)
             await underway.wait()
         finally:
             del self._underway[started.attempt]
@@ -193,7 +185,6 @@ class Agent:
         log.info(
             "Connected to %s as %s%s.", self._identity.server, welcome.host, "" if welcome.admitted else ", at the gate"
         )
-        self._in_flight.clear()
         work = [
             asyncio.create_task(self._send_spool(connection)),
             asyncio.create_task(self._send_heartbeats(connection)),
@@ -211,13 +202,11 @@ class Agent:
             await asyncio.gather(*work, return_exceptions=True)
 
     async def _send_spool(self, connection: ClientConnection) -> None:
-        sent = 0
+        sending = Sending(self._spool)
         while True:
             self._news.clear()
-            for seq, body in self._spool.after(sent, IN_FLIGHT - len(self._in_flight)):
-                self._in_flight.append(seq)
-                await connection.send(body.decode())
-                sent = seq
+            while frame := sending.next():
+                await connection.send(frame)
             await self._news.wait()
 
     async def _send_heartbeats(self, connection: ClientConnection) -> None:
@@ -247,12 +236,10 @@ class Agent:
 
     def _handle(self, message: wire.ServerMessage) -> None:
         match message:
-            case wire.Ack(seq=seq):
-                self._spool.forget(seq)
-                if not len(self._spool):
+            case wire.Ack() | wire.LogTaken():
+                self._spool.forget(message)
+                if self._spool.is_empty:
                     self._told_all.set()
-                while self._in_flight and self._in_flight[0] <= seq:
-                    self._in_flight.popleft()
                 self._news.set()
             case wire.Offer():
                 self._attempts.take(message)

@@ -10,9 +10,10 @@ from waiting import soon
 from websockets.asyncio.server import serve
 
 from paddock_agent import wire
-from paddock_agent.agent import IN_FLIGHT, Agent
+from paddock_agent.agent import Agent
 from paddock_agent.errors import AgentError, Dismissed
 from paddock_agent.identity import Identity
+from paddock_agent.spool.sending import LOG_IN_FLIGHT
 from paddock_agent.system.real import RealSystem
 
 WELCOME = wire.Welcome(host="avocet-01", admitted=True, slots=2, heartbeat=0.05)
@@ -41,6 +42,7 @@ class Listener:
         self.hellos: list[wire.Hello] = []
         self.keys: list[str] = []
         self.acknowledges = self.has_for_running = True
+        self.takes_logs_of: set[str] | None = None
         self.answer: wire.FromServer = WELCOME
         self.socket = None
 
@@ -50,6 +52,9 @@ class Listener:
         await socket.send(wire.encode(self.answer).decode())
         self.socket = socket
         async for data in socket:
+            if isinstance(data, bytes):
+                await self.hear_log(wire.read_log_frame(data))
+                continue
             message = wire.from_agent(data)
             self.heard.append(message)
             if isinstance(message, wire.AttemptStarted) and self.has_for_running:
@@ -57,8 +62,17 @@ class Listener:
             if message.seq and self.acknowledges:
                 await self.say(wire.Ack(seq=message.seq))
 
+    async def hear_log(self, frame):
+        self.heard += frame.pieces
+        last = frame.pieces[-1]
+        if self.acknowledges and (self.takes_logs_of is None or frame.attempt in self.takes_logs_of):
+            await self.say(wire.LogTaken(attempt=frame.attempt, size=last.offset + len(last.data)))
+
     async def say(self, message):
         await self.socket.send(wire.encode(message).decode())
+
+    def bytes_heard(self):
+        return sum(len(one.data) for one in self.all(wire.LogChunk))
 
     def all(self, kind):
         return [one for one in self.heard if isinstance(one, kind)]
@@ -155,9 +169,10 @@ async def test_what_was_not_acknowledged_is_told_again_after_a_reconnect_in_orde
         await listener.socket.close()
         await soon(lambda: listener.all(wire.AttemptEnded))
         assert listener.hellos[-1].attempts == ["1-1"], "its end is not told yet"
-        told = [type(one) for one in listener.heard if one.seq and not isinstance(one, wire.WorkFolders)]
-        steps = [wire.StepBegan, wire.LogChunk, wire.StepEnded]
-        assert told == [wire.AttemptStarted, *steps, wire.AttemptEnded]
+        passing = wire.WorkFolders | wire.Heartbeat | wire.WorkTried | wire.WatchedServices
+        told = [type(one) for one in listener.heard if not isinstance(one, passing)]
+        # What comes before the log waits for nothing, what comes after it waits for it.
+        assert told == [wire.AttemptStarted, wire.StepBegan, wire.LogChunk, wire.StepEnded, wire.AttemptEnded]
         assert listener.all(wire.AttemptEnded)[0].exit_code == 4
 
 
@@ -168,8 +183,7 @@ async def test_nothing_of_an_attempt_runs_before_the_server_has_it_for_running(t
         await soon(lambda: listener.all(wire.SurveyReport))
         await listener.offer(f"touch {tmp_path / 'given-up'}")
         await listener.offer("echo once", "2-1")
-        # Each is told at once, past a spool whose messages wait, and by the spool.
-        await soon(lambda: len(listener.all(wire.AttemptStarted)) == 4)
+        await soon(lambda: len(listener.all(wire.AttemptStarted)) == 2)
         await listener.socket.close()
         await soon(lambda: len(listener.hellos) == 2)
         assert set(listener.hellos[-1].attempts) == {"1-1", "2-1"}, "they wait for a server that is away"
@@ -185,19 +199,34 @@ async def test_nothing_of_an_attempt_runs_before_the_server_has_it_for_running(t
 
 async def test_no_more_is_in_flight_than_the_server_can_hold(tmp_path):
     listener = Listener()
+    size = 4 * LOG_IN_FLIGHT
     async with running(tmp_path, listener):
         await soon(lambda: listener.all(wire.SurveyReport))
         listener.acknowledges = False
-        await listener.offer("for i in $(seq 1 60); do head -c 33000 /dev/zero; done")
-        await soon(lambda: len([one for one in listener.heard if one.seq]) >= IN_FLIGHT)
+        await listener.offer(f"head -c {size} /dev/zero")
+        await soon(lambda: listener.bytes_heard() >= LOG_IN_FLIGHT)
         beats = len(listener.all(wire.Heartbeat))
         await soon(lambda: len(listener.all(wire.Heartbeat)) > beats + 2, "it goes on living meanwhile")
-        before = len(listener.all(wire.SurveyReport)) + 1  # and the first word on the work folders
-        assert len([one for one in listener.heard if one.seq]) <= IN_FLIGHT + before
+        assert listener.bytes_heard() < 2 * LOG_IN_FLIGHT
         listener.acknowledges = True
-        await listener.say(wire.Ack(seq=max(one.seq for one in listener.heard)))
+        await listener.say(wire.LogTaken(attempt="1-1", size=listener.bytes_heard()))
         await soon(lambda: listener.all(wire.AttemptEnded))
-    assert sum(len(one.data) for one in listener.all(wire.LogChunk)) == 60 * 33000
+    assert listener.bytes_heard() == size
+
+
+async def test_one_attempt_does_not_wait_for_what_another_printed(tmp_path):
+    listener = Listener()
+    async with running(tmp_path, listener):
+        await soon(lambda: listener.all(wire.SurveyReport))
+        listener.takes_logs_of = {"2-1"}
+        await listener.offer(f"head -c {3 * LOG_IN_FLIGHT} /dev/zero")
+        await soon(lambda: listener.bytes_heard() >= LOG_IN_FLIGHT)
+        await listener.offer("exit 3", "2-1")
+        await soon(lambda: listener.all(wire.AttemptEnded))
+        assert [one.attempt for one in listener.all(wire.AttemptEnded)] == ["2-1"]
+        listener.takes_logs_of = {"1-1", "2-1"}
+        await listener.say(wire.LogTaken(attempt="1-1", size=listener.bytes_heard()))
+        await soon(lambda: len(listener.all(wire.AttemptEnded)) == 2)
 
 
 @pytest.mark.parametrize("order", [wire.Cancel(attempt="1-1"), wire.Abandon(attempt="1-1")])

@@ -1,4 +1,4 @@
-"""What the agent keeps: its identity, its spool, bounded logs, notes of scripts at work."""
+"""What the agent keeps: its identity, bounded logs, notes of scripts at work."""
 
 import stat
 import subprocess
@@ -9,12 +9,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from paddock_agent import identity, wire
+from paddock_agent import identity
 from paddock_agent.address import clean_address
 from paddock_agent.attempts import leftovers
 from paddock_agent.attempts.bounded_log import BoundedLog
-from paddock_agent.errors import AgentError, NotJoined, Unreachable
-from paddock_agent.spool import Spool
+from paddock_agent.errors import NotJoined, Unreachable
 from paddock_agent.system.real import RealSystem
 
 KNOWN = identity.Identity("http://paddock:8200", "paddock-key-x", "avocet-01", "shoreline", "/work")
@@ -35,52 +34,6 @@ def test_a_spoilt_identity_says_so(tmp_path):
     (tmp_path / identity.FILE).write_text("{")
     with pytest.raises(NotJoined, match="cannot be read"):
         identity.load(tmp_path)
-
-
-def test_the_spool_keeps_its_messages_over_a_restart_until_they_are_acknowledged(tmp_path):
-    spool = Spool(tmp_path / "spool.sqlite3")
-    spool.add(wire.LogChunk(attempt="1-1", offset=0, data=b"hello"))
-    spool.add(wire.AttemptEnded(attempt="1-1", outcome="exited", exit_code=0))
-    spool.close()
-    spool = Spool(tmp_path / "spool.sqlite3")
-    assert [seq for seq, _ in spool.after(0, 10)] == [1, 2]
-    assert spool.untold_ends() == ["1-1"]
-    assert wire.from_agent(spool.after(0, 1)[0][1]).seq == 1
-    spool.forget(1)
-    assert [seq for seq, _ in spool.after(0, 10)] == [2]
-    assert spool.add(wire.Heartbeat()) == 3
-    spool.forget(3)
-    assert len(spool) == 0
-    spool.close()
-
-
-def test_on_a_full_disk_messages_wait_in_memory_in_their_order(tmp_path):
-    spool = Spool(tmp_path / "spool.sqlite3")
-    pages = spool._db.execute("PRAGMA page_count").fetchone()[0]
-    spool._db.execute(f"PRAGMA max_page_count={pages + 4}")
-    data = bytes(range(256)) * 100
-    for number in range(8):
-        spool.add(wire.LogChunk(attempt="1-1", offset=number * len(data), data=data))
-    spool.add(wire.AttemptEnded(attempt="1-1", outcome="exited", exit_code=0))
-    assert spool._db.execute("SELECT COUNT(*) FROM message").fetchone()[0] < 8, "the disk is not full"
-    assert (len(spool), spool.untold_ends()) == (9, ["1-1"])
-    assert [seq for seq, _ in spool.after(0, 4)] == [1, 2, 3, 4]
-    assert [wire.from_agent(body).seq for _, body in spool.after(4, 99)] == [5, 6, 7, 8, 9]
-    spool.forget(3)
-    assert [seq for seq, _ in spool.after(0, 2)] == [4, 5]
-    spool._db.execute("PRAGMA max_page_count=100000")
-    spool.add(wire.Heartbeat())
-    spool.close()
-    again = Spool(tmp_path / "spool.sqlite3")
-    assert [seq for seq, _ in again.after(0, 99)] == [4, 5, 6, 7, 8, 9, 10]
-    again.close()
-
-
-def test_two_agents_cannot_share_a_home(tmp_path):
-    first = Spool(tmp_path / "spool.sqlite3")
-    with pytest.raises(AgentError, match="Another agent is running"):
-        Spool(tmp_path / "spool.sqlite3")
-    first.close()
 
 
 @given(st.lists(st.binary(max_size=200), max_size=30), st.integers(0, 500), st.integers(1, 300))

@@ -1,11 +1,12 @@
 """The messages between agent and server: their only definition, which both sides speak.
 
 Each message is one JSON object in one WebSocket text frame, at most ``LARGEST_MESSAGE`` bytes, with its kind in
-``type``. Strings and lists are bounded here, so that whatever decodes is of a size that can be handled.
+``type``. Strings and lists are bounded here, so that whatever decodes is of a size that can be handled. Pieces of logs
+come in binary frames (``log_frames``).
 
 The agent's messages that must not be lost carry ``seq``, counted up by one from 1 for each spool; the server answers
-with ``Ack`` once it has taken them in. Unacknowledged ones are sent again after a reconnect, so the server takes each
-of them in a way that makes a repeat harmless.
+with ``Ack`` once it has taken one in, and with ``LogTaken`` for pieces of logs. What is not acknowledged is sent again
+after a reconnect, so the server takes each message in a way that makes a repeat harmless.
 """
 
 # Both sides go by these limits, and say in the same words what is wrong with a service.
@@ -45,6 +46,7 @@ from .link import (
     Heartbeat,
     HeartbeatEvery,
     Hello,
+    LogTaken,
     Probes,
     Restart,
     ServerMessage,
@@ -62,6 +64,8 @@ from .link import (
     Welcome,
     WorkTried,
 )
+from .log_frames import LogFrame, read_log_frame
+from .log_frames import frame as log_frame
 from .shared import (
     LARGEST_CHUNK,
     LARGEST_MESSAGE,
@@ -158,6 +162,8 @@ __all__ = [
     "LeftBehind",
     "Line",
     "LogChunk",
+    "LogFrame",
+    "LogTaken",
     "Masker",
     "Offer",
     "OutputFile",
@@ -202,5 +208,7 @@ __all__ = [
     "folder_trouble",
     "from_agent",
     "from_server",
+    "log_frame",
     "read_as",
+    "read_log_frame",
 ]

@@ -186,9 +186,16 @@ class Welcome(FromServer, tag="welcome", frozen=True, kw_only=True):
 
 
 class Ack(FromServer, tag="ack", frozen=True, kw_only=True):
-    """Everything up to and including ``seq`` has been taken in."""
+    """The message ``seq`` has been taken in; for agents before version 5 of the protocol, all before it too."""
 
     seq: Count
+
+
+class LogTaken(FromServer, tag="log taken", frozen=True, kw_only=True):
+    """The first ``size`` bytes of the attempt's log have been taken in."""
+
+    attempt: Word
+    size: Count
 
 
 class SurveyNow(FromServer, tag="survey now", frozen=True, kw_only=True):
@@ -260,6 +267,7 @@ class Dismiss(FromServer, tag="dismiss", frozen=True, kw_only=True):
 ServerMessage = (
     Welcome
     | Ack
+    | LogTaken
     | Offer
     | Underway
     | Cancel

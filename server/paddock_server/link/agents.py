@@ -144,14 +144,14 @@ async def _write(connection: Connection, send: Send) -> None:
 
 
 async def _read(host: Host, connection: Connection, receive: Receive) -> None:
-    lane = LogLane(host.pk, lambda seq: connection.put(wire.Ack(seq=seq)), lambda: connection.put(None))
+    lane = LogLane(host.pk, connection.put)
     while True:
         message = await _next(receive)
         connection.heard = time.monotonic()
         if isinstance(message, wire.Heartbeat):
             await _take_beat(host, message, connection.pace, connection.heard)
             continue
-        if isinstance(message, wire.LogChunk):
+        if isinstance(message, wire.LogFrame | wire.LogChunk):
             await lane.take(message)
             continue
         await lane.written()
@@ -178,11 +178,13 @@ async def _take_beat(host: Host, beat: wire.Heartbeat, pace: Pace, now: float) -
         await asyncio.sleep(wait)
 
 
-async def _next(receive: Receive) -> wire.AgentMessage:
+async def _next(receive: Receive) -> wire.AgentMessage | wire.LogFrame:
     event = await receive()
     if event["type"] == "websocket.disconnect":
         raise _Closed
-    return wire.from_agent(event.get("text") or event.get("bytes") or b"")
+    if data := event.get("bytes"):
+        return wire.read_log_frame(data)
+    return wire.from_agent(event.get("text") or "")
 
 
 async def _take_in_or_note(host: Host, message: wire.AgentMessage) -> None:

@@ -50,21 +50,21 @@ class _Logs:
 
 
 class LogLane:
-    """One connection's: what comes while earlier pieces are written is written with the next. ``acknowledge`` is told
-    the number of the last message that is safe; ``give_up`` is called where nothing can be written."""
+    """One connection's: what comes while earlier pieces are written is written with the next. ``say`` is given what
+    acknowledges the pieces that are written, and None where nothing can be written: the connection is to end."""
 
-    def __init__(self, host_id: int, acknowledge: Callable[[int], None], give_up: Callable[[], None]) -> None:
+    def __init__(self, host_id: int, say: Callable[[wire.Ack | wire.LogTaken | None], None]) -> None:
         self._host_id = host_id
-        self._acknowledge = acknowledge
-        self._give_up = give_up
+        self._say = say
         self._pending: list[wire.LogChunk] = []
         self._size = 0
         self._writing: asyncio.Task[None] | None = None
 
-    async def take(self, chunk: wire.LogChunk) -> None:
-        """Takes a piece. Called in the server's loop."""
-        self._pending.append(chunk)
-        self._size += len(chunk.data)
+    async def take(self, message: wire.LogFrame | wire.LogChunk) -> None:
+        """Takes pieces. Called in the server's loop."""
+        pieces = message.pieces if isinstance(message, wire.LogFrame) else [message]
+        self._pending += pieces
+        self._size += sum(len(piece.data) for piece in pieces)
         if self._writing is None:
             self._writing = asyncio.create_task(self._write())
         if self._size > MOST_PENDING:
@@ -79,18 +79,24 @@ class LogLane:
         try:
             while self._pending:
                 batch, self._pending, self._size = self._pending, [], 0
-                for attempt, chunks in groupby(batch, lambda chunk: chunk.attempt):
-                    if place := await _place_of(self._host_id, attempt):
-                        loop = asyncio.get_running_loop()
-                        await loop.run_in_executor(_writers, log_store.append, place.file, list(chunks))
-                        _tell(place.job)
-                self._acknowledge(batch[-1].seq)
+                for attempt, group in groupby(batch, lambda piece: piece.attempt):
+                    await self._append(attempt, list(group))
         except Exception:
             # Nothing of this was acknowledged: the agent sends it again, to a server that can write by then.
             log.exception("The log of an attempt could not be written.")
-            self._give_up()
+            self._say(None)
         finally:
             self._writing = None
+
+    async def _append(self, attempt: str, pieces: list[wire.LogChunk]) -> None:
+        if place := await _place_of(self._host_id, attempt):
+            await asyncio.get_running_loop().run_in_executor(_writers, log_store.append, place.file, pieces)
+            _tell(place.job)
+        last = pieces[-1]
+        if last.seq:
+            self._say(wire.Ack(seq=last.seq))
+        else:
+            self._say(wire.LogTaken(attempt=attempt, size=last.offset + len(last.data)))
 
 
 async def _place_of(host_id: int, attempt: str) -> _Place | None:

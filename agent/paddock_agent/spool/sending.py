@@ -1,0 +1,54 @@
+"""What of the spool goes next over one connection, and how much at once."""
+
+from __future__ import annotations
+
+from .. import wire
+from .messages import Waiting
+from .spool import Spool
+
+MESSAGES_IN_FLIGHT = 24
+LOG_IN_FLIGHT = 2 * 1024 * 1024
+"""Messages, and bytes of logs, that are sent and not yet acknowledged, at most: a bound on what the server must hold
+for one agent."""
+
+
+class Sending:
+    """One connection's. Messages go before logs; the logs of several attempts take turns."""
+
+    def __init__(self, spool: Spool) -> None:
+        self._spool = spool
+        self._sent: set[int] = set()
+        self._turns: list[str] = []
+        for lane in spool.logs.values():
+            lane.rewind()
+
+    def next(self) -> str | bytes | None:
+        """The next frame to send: a text, or pieces of a log; None where nothing may go now."""
+        if message := self._next_message():
+            self._sent.add(message.seq)
+            return message.body.decode()
+        if sum(lane.in_flight for lane in self._spool.logs.values()) >= LOG_IN_FLIGHT:
+            return None
+        for attempt in self._in_turn():
+            if records := self._spool.logs[attempt].next_records():
+                return wire.log_frame(attempt, records)
+        return None
+
+    def _next_message(self) -> Waiting | None:
+        messages = self._spool.messages
+        self._sent = {seq for seq in self._sent if seq in messages}
+        if len(self._sent) >= MESSAGES_IN_FLIGHT:
+            return None
+        return next((one for one in messages if one.seq not in self._sent and self._has_its_log(one)), None)
+
+    def _has_its_log(self, message: Waiting) -> bool:
+        lane = self._spool.logs.get(message.attempt)
+        return lane is None or lane.sent_size >= min(message.log_size, lane.size)  # less, where a part is lost
+
+    def _in_turn(self) -> list[str]:
+        """The attempts with logs, the one that waited longest first."""
+        logs = self._spool.logs
+        waiting = [attempt for attempt in self._turns if attempt in logs]
+        order = [*waiting, *(attempt for attempt in logs if attempt not in waiting)]
+        self._turns = [*order[1:], *order[:1]]
+        return order

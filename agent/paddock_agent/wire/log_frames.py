@@ -1,0 +1,93 @@
+"""Pieces of logs on the wire, and in the agent's spool: bytes as they are, past JSON.
+
+A frame is one binary WebSocket message: the length of the attempt's name in one byte, the name, then records. A record
+is 24 bytes, little-endian, and its data: offset from the log's start, when it was read in seconds since the epoch,
+step, length of the data.
+"""
+
+from __future__ import annotations
+
+import math
+import struct
+from collections.abc import Iterator
+from typing import NamedTuple
+
+import msgspec
+
+from ..errors import BadMessage
+from .shared import LARGEST_CHUNK, LARGEST_MESSAGE
+from .work import LogChunk
+
+_HEAD = struct.Struct("<QdII")
+LARGEST_FRAME = 256 * 1024
+"""Bytes of records that are sent together, at most. Any single record is smaller."""
+LONGEST_NAME = 255
+HIGHEST_OFFSET = 2**53
+
+
+class LogFrame(msgspec.Struct, frozen=True):
+    """What one frame brings: pieces of one attempt's log, in order."""
+
+    attempt: str
+    pieces: list[LogChunk]
+
+
+def record(piece: LogChunk) -> bytes:
+    """A piece as a record."""
+    return _HEAD.pack(piece.offset, piece.at, piece.step, len(piece.data)) + piece.data
+
+
+class Record(NamedTuple):
+    """A record in a row of them: where its data lies there, and what its head says."""
+
+    start: int
+    end: int
+    offset: int
+    at: float
+    step: int
+
+    @property
+    def size(self) -> int:
+        """Bytes of the log with this piece."""
+        return self.offset + self.end - self.start
+
+
+def whole_records(data: bytes, place: int = 0) -> Iterator[Record]:
+    """The records from ``place`` on, up to the last whole one."""
+    while place + _HEAD.size <= len(data):
+        offset, at, step, length = _HEAD.unpack_from(data, place)
+        start, place = place + _HEAD.size, place + _HEAD.size + length
+        if not 0 < length <= LARGEST_CHUNK or place > len(data):
+            return
+        yield Record(start, place, offset, at, step)
+
+
+def frame(attempt: str, records: bytes) -> bytes:
+    """The frame of whole records. Raises BadMessage for a name that it cannot carry."""
+    name = attempt.encode()
+    if len(name) > LONGEST_NAME:
+        raise BadMessage(f"the name of an attempt has {len(name)} bytes, over the limit of {LONGEST_NAME}")
+    return bytes([len(name)]) + name + records
+
+
+def read_log_frame(data: bytes) -> LogFrame:
+    """Reads a frame. Raises BadMessage."""
+    if len(data) > LARGEST_MESSAGE:
+        raise BadMessage(f"a frame of {len(data)} bytes is over the limit of {LARGEST_MESSAGE}")
+    place = 1 + data[0] if data else 0
+    if not data or place >= len(data):
+        raise BadMessage("a frame of log has no name of an attempt, or nothing after it")
+    try:
+        attempt = data[1:place].decode()
+    except UnicodeDecodeError as error:
+        raise BadMessage(f"the attempt's name in a frame of log is not UTF-8: {error}") from None
+    pieces = []
+    for one in whole_records(data, place):
+        if one.offset > HIGHEST_OFFSET or not math.isfinite(one.at):
+            raise BadMessage(f"a piece of log claims the offset {one.offset} and the time {one.at}")
+        part = data[one.start : one.end]
+        pieces.append(LogChunk(attempt=attempt, offset=one.offset, data=part, at=one.at, step=one.step))
+        place = one.end
+    if place != len(data):
+        raise BadMessage(f"a frame of log has {len(data) - place} bytes at its end that are no piece of it")
+    return LogFrame(attempt, pieces)
