@@ -1,9 +1,10 @@
 from __future__ import annotations
 
+from dataclasses import dataclass
 from functools import cache
-from typing import Any
+from typing import Any, cast
 
-from django.db.models import Prefetch, QuerySet, prefetch_related_objects
+from django.db.models import QuerySet
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import generics
 from rest_framework.request import Request
@@ -14,6 +15,7 @@ from paddock_core.lifecycle import ENDED, LIVE
 
 from ..errors import Invalid
 from ..people.actor import Actor, person
+from ..rest.shown import Shown
 from ..work.actions.cancel import cancel
 from ..work.actions.change_job import change_priority, correct_terms
 from ..work.actions.submit import WantedJob, submit
@@ -38,6 +40,13 @@ def _submitted() -> SubmitSerializer:
 @cache
 def _shown() -> JobSheetSerializer:
     return JobSheetSerializer()
+
+
+@dataclass(frozen=True)
+class _TakenIn(Shown[Job]):
+    """A job as it was taken in: nothing was tried yet."""
+
+    attempts: tuple[Attempt, ...] = ()
 
 
 def shown_job(actor: Actor, pk: int, status: int = 200) -> Response:
@@ -88,9 +97,8 @@ class JobsView(generics.ListAPIView[Job]):
         wanted = {"lines": given.pop("terms"), **given}
         actor = person(request.user)
         job = submit(actor, WantedJob(**wanted))
-        prefetch_related_objects([job], Prefetch("attempts", Attempt.objects.none()))  # as it was taken in
         (job,) = with_seen_reasons(actor, [job])
-        return Response(_shown().to_representation(job), status=201)
+        return Response(_shown().to_representation(cast(Job, _TakenIn(job))), status=201)
 
 
 class JobView(APIView):

@@ -67,7 +67,7 @@ def person(user: User | AnonymousUser) -> Actor:
         return Actor("nobody", None)
     everywhere: Role | None = None
     paddocks = []
-    for role, paddock in user.grants.values_list("role", "paddock__name"):
+    for role, paddock in user.grants.order_by().values_list("role", "paddock__name"):
         if paddock is None:
             everywhere = Role(role)
         else:
