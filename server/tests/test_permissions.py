@@ -1,260 +1,133 @@
-"""Who may read and who may do what: every route of the API, every role, in one's own paddock and in another.
+"""Every action says what it needs of the person who does it, and refuses who has less, before it looks at anything."""
 
-The rows are checked against the schema: a route without a row fails, and so does a row without a route.
-"""
-
-from __future__ import annotations
-
-import json
-from dataclasses import dataclass, field, replace
+import ast
+import importlib
+import inspect
+import pkgutil
 from pathlib import Path
-from typing import Any
+from types import SimpleNamespace
 
 import pytest
-from django.db import transaction
-from django.utils import timezone
-from people import somebody
-from rest_framework.test import APIClient
-from route_rows import ADMINISTRATOR, JOB, MAY_BE_EMPTY, OPERATOR, READ, VIEWER, WRITE, Row, nothing
-from two_paddocks import Side, make_side
 
-from paddock_server.errors import NotNow
-from paddock_server.logbook.models import Entry
-from paddock_server.people.actor import SERVER
+import paddock_server
+from paddock_server.errors import NotAllowed
+from paddock_server.people.actor import Actor
 from paddock_server.people.models import Role
-from paddock_server.telling.actions.keep_telling import make_telling
-from paddock_server.telling.models import Delivery, Telling
-from paddock_server.work.actions import keep_source
+from paddock_server.people.permission import asks_itself, needs_of
 
-SCHEMA = json.loads((Path(__file__).parents[2] / "web" / "openapi.json").read_text())
-VERBS = ("get", "post", "put", "patch", "delete")
-MINE, OTHERS = "shoremark", "orchmark"
-RANK = {VIEWER: 0, OPERATOR: 1, ADMINISTRATOR: 2}
-
-
-@dataclass
-class Person:
-    """Somebody who asks: a role for everything, or for the paddock ``shoreline`` alone; None for nobody."""
-
-    name: str
-    role: Role | None = None
-    everywhere: bool = False
-    client: APIClient = field(default_factory=APIClient)
-
-    def has(self, row: Row) -> bool:
-        enough = self.role is not None and RANK[self.role] >= RANK[row.least]
-        return enough and (self.everywhere or not row.everywhere)
+ROOT = Path(paddock_server.__file__).parent
+LESSER = {
+    Role.VIEWER: [None],
+    Role.ADMINISTRATOR: [None, Role.VIEWER, Role.OPERATOR],
+    Role.OPERATOR: [None, Role.VIEWER],
+}
+BEFORE_LOG_IN = {"join", "note_step", "note_wrong_pass", "count_wrong", "note_right"}
+"""Actions without a person that views call: of agents that come, and of people who are not known yet."""
 
 
-@pytest.fixture
-def world(settings, tmp_path, monkeypatch):
-    settings.SECRETS_KEY, settings.WHEELS = tmp_path / "secrets-key", tmp_path / "wheels"
-    settings.WHEELS.mkdir()
-    for package in ("yellow_paddock_agent-0.1.0", "pip-26.0"):
-        (settings.WHEELS / f"{package}-py3-none-any.whl").write_bytes(b"x")
+def actions():
+    """All actions of the server, by module and name."""
+    for module in pkgutil.walk_packages(paddock_server.__path__, "paddock_server."):
+        if ".migrations" in module.name or module.name.endswith("__main__"):
+            continue
+        for name, value in vars(importlib.import_module(module.name)).items():
+            if inspect.isfunction(value) and hasattr(value, "is_action") and value.__module__ == module.name:
+                yield f"{module.name.removeprefix('paddock_server.')}.{name}", value
 
-    def unreachable(*_: object) -> None:
-        raise NotNow("no network in tests")
 
-    monkeypatch.setattr(keep_source, "read_file", unreachable)
-    sides = {MINE: make_side(MINE, "shoreline"), OTHERS: make_side(OTHERS, "orchard")}
-    make_telling(SERVER, "rule", "mail", target="office@saltmarsh.example")
-    Delivery.objects.create(
-        telling=Telling.objects.get(), subject="x", body="x", state="given up", due_at=timezone.now()
+ACTIONS = dict(actions())
+OF_PEOPLE = {name: one for name, one in ACTIONS.items() if next(iter(inspect.signature(one).parameters), "") == "actor"}
+DECLARED = {name: one for name, one in OF_PEOPLE.items() if (said := needs_of(one)) and said.role}
+
+
+def test_the_walk_finds_the_actions():
+    assert len(ACTIONS) > 120
+    assert len(DECLARED) > 50
+    assert not any(
+        "actor" in inspect.signature(one).parameters for name, one in ACTIONS.items() if name not in OF_PEOPLE
     )
-    return sides
 
 
-def people(sides: dict[str, Side]) -> list[Person]:
-    from paddock_server.hosts.models import Paddock
-
-    own = Paddock.objects.get(name="shoreline")
-    found = [Person("anonymous"), Person("roleless", client=somebody("roleless", None))]
-    for role in (VIEWER, OPERATOR, ADMINISTRATOR):
-        found.append(Person(f"{role} of one", role, False, somebody(f"{role}-of-one", role, own)))
-        found.append(Person(f"{role} of all", role, True, somebody(f"{role}-of-all", role)))
-    return found
+@pytest.mark.parametrize("name", OF_PEOPLE)
+def test_an_action_of_a_person_says_what_it_needs(name):
+    said = needs_of(OF_PEOPLE[name])
+    assert said, f"{name} says nothing of permission"
+    assert bool(said.role) != bool(said.otherwise)
 
 
-def ask(person: Person, method: str, path: str, row: Row, side: Side):
-    for key, value in row.path(side).items():
-        path = path.replace(f"{{{key}}}", str(value))
-    if method == "get":
-        return person.client.get(path, row.query(side))
-    return person.client.generic(method.upper(), path, json.dumps(row.body(side)), content_type="application/json")
+def stub(of):
+    """Something that has the attributes of which the last is the name of a paddock."""
+    value = "shoreline"
+    for part in reversed(of.split(".")[1:]):
+        value = SimpleNamespace(**{part: value})
+    return value
 
 
-def text_of(answer) -> str:
-    content = b"".join(_read(answer)) if answer.streaming else answer.content
-    return content.decode("utf-8", "replace")
+def called(action, actor):
+    """Calls the action with nothing to work on but what its permission hangs on."""
+    of = needs_of(action).of or ""
+    inner = inspect.unwrap(action)
+    given = {
+        name: stub(of) if of.partition(".")[0] == name else object()
+        for name, one in list(inspect.signature(inner).parameters.items())[1:]
+        if one.default is one.empty and one.kind not in (one.VAR_KEYWORD, one.VAR_POSITIONAL)
+    }
+    return action(actor, **given)
 
 
-def _read(answer):
-    from asgiref.sync import async_to_sync
-
-    async def all_of():
-        return [part async for part in answer.streaming_content]
-
-    return async_to_sync(all_of)()
-
-
-def routes(*methods: str) -> set[tuple[str, str]]:
-    return {(method, path) for path, listed in SCHEMA["paths"].items() for method in listed if method in methods}
-
-
-def test_every_route_has_a_row_and_every_row_a_route():
-    assert {path for _, path in routes("get")} == set(READ)
-    assert routes(*VERBS[1:]) == set(WRITE)
+@pytest.mark.django_db
+@pytest.mark.parametrize("name", DECLARED)
+def test_who_has_less_is_refused_before_anything_is_looked_at(name):
+    action, said = DECLARED[name], needs_of(DECLARED[name])
+    for lesser in LESSER[said.role]:
+        with pytest.raises(NotAllowed, match=f"needs the role {said.role}"):
+            called(action, Actor("ada", lesser))
+        held = (("shoreline", lesser),) if lesser else ()
+        with pytest.raises(NotAllowed, match="needs the role"):
+            called(action, Actor("ada", None, held))
+    if said.of is not None:
+        with pytest.raises(NotAllowed, match="in shoreline" if said.of else "for everything"):
+            called(action, Actor("ada", None, (("upriver", said.role),)))
 
 
-def test_what_may_be_read(world):
-    wrong = []
-    for person in people(world):
-        for path, row in READ.items():
-            for side in world.values():
-                if side.mark == OTHERS and _is_a_list(path, row, world):
-                    continue  # it was asked for already
-                answer = ask(person, "get", path, row, side)
-                said = text_of(answer)
-                if why := _wrong_read(person, path, row, side, answer.status_code, said):
-                    wrong.append(f"{person.name}: GET {path} of {side.paddock}: {answer.status_code}, {why}")
-    assert wrong == [], "\n".join(wrong)
+@pytest.mark.django_db
+@pytest.mark.parametrize("name", DECLARED)
+def test_who_has_the_role_gets_past_the_question(name):
+    said = needs_of(DECLARED[name])
+    roles = [Actor("ada", said.role)]
+    if said.of != "":
+        roles.append(Actor("ada", None, (("shoreline", said.role),)))
+    for actor in roles:
+        try:
+            called(DECLARED[name], actor)
+        except NotAllowed as error:
+            pytest.fail(f"refused: {error}")
+        except Exception:
+            pass
 
 
-def test_no_question_of_a_list_tells_of_another_paddock(world):
-    (person,) = (one for one in people(world) if one.name == "viewer of one")
-    mine, others = world[MINE], world[OTHERS]
-    told = []
-    for path, row in READ.items():
-        asked = [one["name"] for one in SCHEMA["paths"][path]["get"].get("parameters", []) if one["in"] == "query"]
-        for name in asked:
-            for value in (others.host, others.paddock, others.ids["pipeline"], str(others.ids["job"])):
-                answer = ask(person, "get", path, replace(row, query=lambda _, n=name, v=value: {n: v}), mine)
-                assert answer.status_code < 500
-                if OTHERS in text_of(answer).replace(value, "").lower():
-                    told.append(f"{path}?{name}={value}")
-    assert told == []
+def test_an_action_that_asks_itself_and_does_not_is_taken_back():
+    @asks_itself("on what it finds")
+    def forgets(actor):
+        return "done"
+
+    @asks_itself("on what it finds")
+    def asks(actor):
+        actor.demand(Role.VIEWER, None, "It")
+        return "done"
+
+    with pytest.raises(AssertionError, match="forgets asked for no permission"):
+        forgets(Actor("ada", Role.ADMINISTRATOR))
+    assert asks(Actor("ada", Role.VIEWER)) == "done"
+    with pytest.raises(NotAllowed):
+        asks(Actor("ada", None))
 
 
-def _is_a_list(path: str, row: Row, sides: dict[str, Side]) -> bool:
-    """Whether it is the same question for both sides."""
-    mine, others = sides[MINE], sides[OTHERS]
-    return row.path(mine) == row.path(others) and row.query(mine).keys() == row.query(others).keys() - {"host", "first"}
-
-
-def _wrong_read(person: Person, path: str, row: Row, side: Side, status: int, said: str) -> str:
-    """What is wrong with an answer, "" where nothing is."""
-    sees_all = person.everywhere
-    if status >= 500:
-        return f"a fault: {said[:200]}"
-    beyond = _beyond_the_question(said, row, side)
-    if OTHERS in beyond and not sees_all:
-        return f"it tells of the other paddock: {beyond[max(0, beyond.find(OTHERS) - 80) :][:200]}"
-    if person.role is None and MINE in beyond:
-        return "it tells somebody without a role"
-    if row.special:
-        return ""
-    if person.name == "anonymous":
-        return "" if status == 401 else "nobody is let in"
-    if not person.has(row):
-        is_empty = path in MAY_BE_EMPTY or "{" not in path
-        return "" if status in (403, 404) or (status == 200 and is_empty) else "it should be refused"
-    names_other = side.mark == OTHERS and ("{" in path or "host" in row.query(side) or "first" in row.query(side))
-    if names_other and not sees_all:
-        return "" if status in (400, 404) else "the other paddock's should be as if it were not there"
-    if status not in (200, 400):
-        return f"it should be shown: {said[:200]}"
-    if row.shows and side.mark not in said.lower():
-        return f"it should show {side.mark}: {said[:200]}"
-    return ""
-
-
-def test_what_may_be_done(world):
-    wrong = []
-    for person in people(world):
-        for (method, path), row in WRITE.items():
-            for side in world.values():
-                before = Entry.objects.count()
-                with transaction.atomic():
-                    answer = ask(person, method, path, row, side)
-                    written = Entry.objects.count() - before
-                    said = text_of(answer)
-                    transaction.set_rollback(True)
-                why = _wrong_write(person, row, side, answer.status_code, written, said)
-                if why:
-                    wrong.append(
-                        f"{person.name}: {method.upper()} {path} in {side.paddock}: {answer.status_code} "
-                        f"{written} {why}: {said[:150]}"
-                    )
-    assert wrong == [], "\n".join(wrong)
-
-
-def _wrong_write(person: Person, row: Row, side: Side, status: int, written: int, said: str) -> str:
-    if status >= 500:
-        return "a fault"
-    is_others = side.mark == OTHERS and not person.everywhere
-    if is_others and OTHERS in _beyond_the_question(said, row, side):
-        return "it tells of the other paddock"
-    if row.special:
-        return ""
-    if person.name == "anonymous":
-        return "" if (status, written) == (401, 0) else "nobody is let in"
-    may = person.has(row) and not (is_others and (row.path is not nothing or row.body is not nothing))
-    if may:
-        missing = status == 404 and row.shows
-        return "it should be allowed" if status in (401, 403) or missing else ""
-    if written:
-        return "something was written"
-    return "" if status in (400, 403, 404) else "it should be refused"
-
-
-def _beyond_the_question(said: str, row: Row, side: Side) -> str:
-    """What an answer says that was not in the question: an error may repeat what it was asked."""
-    for given in (row.path(side), row.query(side), row.body(side)):
-        for word in sorted(_words(given), key=len, reverse=True):
-            said = said.replace(word, "")
-    return said.lower()
-
-
-def _words(given: Any) -> list[str]:
-    if isinstance(given, dict):
-        return [word for value in given.values() for word in _words(value)]
-    if isinstance(given, list):
-        return [word for value in given for word in _words(value)]
-    return [word for word in (given, *given.split()) if len(word) > 3] if isinstance(given, str) else []
-
-
-@pytest.mark.parametrize("person", ["viewer of one", "administrator of one"])
-def test_what_one_sent_oneself_one_sees_wherever_it_ran(world, person):
-    from paddock_server.work.models import Job
-
-    one = next(other for other in people(world) if other.name == person)
-    theirs = world[OTHERS].ids["job"]
-    assert one.client.get(f"/api/v1/jobs/{theirs}/").status_code == 404
-    Job.objects.filter(pk=theirs).update(submitted_by=person.replace(" ", "-"))
-    assert one.client.get(f"/api/v1/jobs/{theirs}/").status_code == 200
-    assert OTHERS in text_of(one.client.get(f"/api/v1/jobs/{theirs}/log/"))
-
-
-def test_an_attempt_elsewhere_of_a_job_that_also_ran_here_is_not_shown(world):
-    from paddock_server.hosts.models import Host
-    from paddock_server.work.models import Attempt
-
-    mine, theirs = world[MINE], world[OTHERS]
-    away = Host.objects.get(name=theirs.host)
-    Attempt.objects.create(
-        job_id=mine.ids["job"], number=2, host=away, state="failed", offered_at=timezone.now(), note=OTHERS
-    )
-    viewer = next(one for one in people(world) if one.name == "viewer of one").client
-    job = viewer.get(f"/api/v1/jobs/{mine.ids['job']}/").json()
-    assert [one["number"] for one in job["attempts"]] == [1]
-    assert viewer.get(f"/api/v1/jobs/{mine.ids['job']}/attempts/2/").status_code == 404
-    assert viewer.get(f"/api/v1/jobs/{mine.ids['job']}/log/?attempt=2").status_code == 404
-
-
-def test_a_job_may_not_come_after_one_that_its_sender_does_not_see(world):
-    operator = next(one for one in people(world) if one.name == "operator of one").client
-    answer = operator.post(
-        "/api/v1/jobs/", {**JOB, "pipeline": "shoremark-x", "after": [world[OTHERS].ids["job"]]}, format="json"
-    )
-    assert (answer.status_code, "There is no job" in answer.json()["detail"]) == (400, True)
+def test_views_for_people_call_no_action_that_asks_nobody():
+    asks_nobody = {name.rpartition(".")[2] for name in ACTIONS if name not in OF_PEOPLE} - BEFORE_LOG_IN
+    found = set()
+    for file in set(ROOT.rglob("*views.py")) - set(ROOT.rglob("agent_views.py")):
+        for node in ast.walk(ast.parse(file.read_text())):
+            if isinstance(node, ast.ImportFrom):
+                found |= {(file.name, one.name) for one in node.names if one.name in asks_nobody}
+    assert not found

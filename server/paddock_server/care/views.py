@@ -178,7 +178,8 @@ class FeedView(APIView):
     @extend_schema(request=None, responses={201: FeedSerializer})
     def post(self, request: Request) -> Response:
         """Make a new one, which is shown this once; the one before it ends."""
-        url = request.build_absolute_uri(f"/care/{make_feed(somebody(request.user))}.ics")
+        made = make_feed(person(request.user), somebody(request.user))
+        url = request.build_absolute_uri(f"/care/{made}.ics")
         return Response(
             FeedSerializer({"made_at": somebody(request.user).care_feed.made_at, "url": url}).data, status=201
         )
@@ -186,7 +187,7 @@ class FeedView(APIView):
     @extend_schema(responses={204: None})
     def delete(self, request: Request) -> Response:
         """End it."""
-        end_feed(somebody(request.user))
+        end_feed(person(request.user), somebody(request.user))
         return Response(status=204)
 
 

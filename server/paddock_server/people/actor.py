@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Collection
 from dataclasses import dataclass
 
@@ -18,6 +19,18 @@ def rank_of(role: Role) -> int:
     return _RANK[role]
 
 
+_asked = threading.local()
+
+
+def times_asked() -> int:
+    """How often this thread has asked what somebody may do."""
+    return getattr(_asked, "times", 0)
+
+
+def _note_asked() -> None:
+    _asked.times = times_asked() + 1
+
+
 @dataclass(frozen=True)
 class Actor:
     """A person, an agent, or the server itself. ``everywhere`` is a role for all paddocks; ``paddocks`` holds roles for
@@ -29,6 +42,7 @@ class Actor:
 
     def may(self, role: Role, paddock: str | None = None) -> bool:
         """Whether the actor has at least ``role`` in ``paddock``; without one: for everything."""
+        _note_asked()
         held = [self.everywhere] if self.everywhere else []
         held += [one for name, one in self.paddocks if name == paddock]
         return any(_RANK[one] >= _RANK[role] for one in held)
@@ -41,6 +55,7 @@ class Actor:
 
     def where(self, role: Role) -> Collection[str] | None:
         """The paddocks in which the actor has at least ``role``; None for all of them."""
+        _note_asked()
         if self.everywhere and _RANK[self.everywhere] >= _RANK[role]:
             return None
         return [name for name, one in self.paddocks if _RANK[one] >= _RANK[role]]

@@ -64,6 +64,7 @@ def action(function: Callable[P, R]) -> Callable[P, R]:
             return function(*arguments, **named)
         return writer.hand_in(partial(function, *arguments, **named)).result()
 
+    run.is_action = True  # type: ignore[attr-defined]
     return run
 
 

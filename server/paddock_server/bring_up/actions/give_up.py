@@ -10,14 +10,15 @@ from ...hosts.actions.revoke_pass import revoke_pass
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...people.permission import needs
 from ...storage import action
 from ..models import BringUp
 
 
 @action
+@needs(Role.ADMINISTRATOR, "Giving up a bring-up", of="sheet.paddock.name")
 def give_up(actor: Actor, sheet: BringUp) -> None:
     """Raises NotNow for one that was given up already."""
-    actor.demand(Role.ADMINISTRATOR, sheet.paddock.name, "Giving up a bring-up")
     if sheet.given_up_at:
         raise NotNow("This bring-up was given up already.")
     sheet.given_up_at = timezone.now()

@@ -19,6 +19,7 @@ from ...hosts.wording import clean_labels
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...people.permission import needs
 from ...storage import action
 from ..models import BringUp
 
@@ -43,13 +44,13 @@ class Wanted:
 
 
 @action
+@needs(Role.ADMINISTRATOR, "Bringing in a host", of="paddock.name")
 def make_sheet(
     actor: Actor, paddock: Paddock, wanted: Wanted, hours: int = 24, *, repairs: bool = False
 ) -> tuple[BringUp, str]:
     """The sheet, and the secret of its pass, which is good for one machine. A sheet that ``repairs`` is for a host of
     this paddock, which keeps its key; its system is the host's own, whatever was chosen. Raises Invalid and NotNow for
     choices that could not work."""
-    actor.demand(Role.ADMINISTRATOR, paddock.name, "Bringing in a host")
     named = Host.objects.select_related("paddock").filter(name__iexact=wanted.name.strip(), standing__in=LIVING)
     taken = named.first()
     if repairs and taken:

@@ -13,6 +13,7 @@ from ...errors import NotNow
 from ...hosts.models import Host
 from ...people.actor import SERVER, Actor
 from ...people.models import Role
+from ...people.permission import needs
 from ...storage import action
 from ...work.actions.submit import WantedJob, submit
 from ..models import BringUp
@@ -31,9 +32,9 @@ ASK = {
 
 
 @action
+@needs(Role.ADMINISTRATOR, "Proving a host", of="sheet.paddock.name")
 def prove(actor: Actor, sheet: BringUp) -> None:
     """Raises NotNow for a host that could not take the job, or that is at it."""
-    actor.demand(Role.ADMINISTRATOR, sheet.paddock.name, "Proving a host")
     host = sheet.host
     if host is None or not _is_ready(host):
         raise NotNow("The host has to be admitted, connected and surveyed before a job can prove it.")

@@ -8,14 +8,15 @@ from ...hosts.actions.make_pass import make_pass
 from ...hosts.actions.replace_pass import replace_pass
 from ...people.actor import Actor
 from ...people.models import Role
+from ...people.permission import needs
 from ...storage import action
 from ..models import BringUp
 
 
 @action
+@needs(Role.ADMINISTRATOR, "Bringing in a host", of="sheet.paddock.name")
 def renew(actor: Actor, sheet: BringUp) -> str:
     """The new pass's secret. Raises NotNow for a machine that has joined already: it needs no pass any more."""
-    actor.demand(Role.ADMINISTRATOR, sheet.paddock.name, "Bringing in a host")
     if sheet.host_id:
         raise NotNow(f"{sheet.host} has joined already and needs no pass any more.")
     if sheet.entry_pass:

@@ -6,20 +6,18 @@ from django.contrib.auth.models import User
 from django.utils import timezone
 
 from ... import secret
-from ...errors import NotAllowed
 from ...logbook.write import write
-from ...people.actor import person
+from ...people.actor import Actor
 from ...people.models import Role
+from ...people.permission import needs_nothing, needs_somewhere
 from ...storage import action
 from ..models import CareFeed
 
 
 @action
-def make_feed(user: User) -> str:
-    """The secret part of the address, which is shown this once; the one before it ends."""
-    actor = person(user)
-    if not actor.may_anywhere(Role.VIEWER):
-        raise NotAllowed("Seeing planned care needs the role viewer. Ask an administrator for it.")
+@needs_somewhere(Role.VIEWER, "Seeing planned care")
+def make_feed(actor: Actor, user: User) -> str:
+    """The secret part of the address of one's own feed, which is shown this once; the one before it ends."""
     made = secret.make("care")
     kept = {"digest": secret.digest(made), "made_at": timezone.now()}
     _, is_first = CareFeed.objects.update_or_create(user=user, defaults=kept)
@@ -28,10 +26,11 @@ def make_feed(user: User) -> str:
 
 
 @action
-def end_feed(user: User) -> None:
+@needs_nothing("everyone ends their own feed")
+def end_feed(actor: Actor, user: User) -> None:
     """Does nothing where there is none."""
     if CareFeed.objects.filter(user=user).delete()[0]:
-        write(person(user), "ended", "care feed", user.get_username())
+        write(actor, "ended", "care feed", user.get_username())
 
 
 def reader_of(made: str) -> User | None:

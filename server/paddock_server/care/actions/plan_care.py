@@ -18,6 +18,7 @@ from ...hosts.models import LIVING, Host, Paddock
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...people.permission import asks_itself, needs, needs_somewhere
 from ...storage import action
 from ..calendar_file import ReadCare
 from ..models import Care
@@ -25,6 +26,7 @@ from ..times import LONGEST, demand_moment, look_ahead, zone_called
 
 
 @action
+@asks_itself("the place is named, and a change of place needs both")
 def plan_care(
     actor: Actor,
     what: str,
@@ -70,6 +72,7 @@ def plan_care(
 
 
 @action
+@needs_somewhere(Role.OPERATOR, "Planning care")
 def plan_all(actor: Actor, read: Sequence[ReadCare], place: str, how: str) -> Mapping[str, int]:
     """All events of a calendar, or none; ``place`` is for those that name none that is known here."""
     counts = {"new": 0, "changed": 0}
@@ -89,9 +92,9 @@ def plan_all(actor: Actor, read: Sequence[ReadCare], place: str, how: str) -> Ma
 
 
 @action
+@needs(Role.OPERATOR, "Dropping planned care", of="care.paddock.name")
 def drop_care(actor: Actor, care: Care) -> None:
     """Takes a plan back. What it holds now stays held until somebody resumes it, or its time is over."""
-    actor.demand(Role.OPERATOR, care.paddock.name, "Dropping planned care")
     name = care.host.name if care.host else care.paddock.name
     write(
         actor, "dropped the care of", "host" if care.host else "paddock", name, care.paddock.name, {"what": care.what}

@@ -10,15 +10,16 @@ from ...hosts.models import Host
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...people.permission import needs
 from ...storage import action
 from .. import watches
 from ..models import Health
 
 
 @action
+@needs(Role.OPERATOR, "Asking a machine", of="host.paddock.name")
 def ask_examination(actor: Actor, host: Host) -> None:
     """Raises NotNow where no watch would answer."""
-    actor.demand(Role.OPERATOR, host.paddock.name, "Asking a machine")
     health = Health.objects.filter(host=host).first()
     heard = watches.heard_at(host.pk, health.reported_at.timestamp() if health and health.reported_at else 0.0)
     if timezone.now().timestamp() - heard > 2.5 * settings.WATCH_SECONDS:

@@ -12,14 +12,15 @@ from ...hosts.models import Host
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...people.permission import needs
 from ...storage import action
 from ..models import Health
 
 
 @action
+@needs(Role.OPERATOR, "Having a watch start the service", of="host.paddock.name")
 def have_started(actor: Actor, host: Host) -> None:
     """Raises NotNow where the paddock does not allow it, or no watch would do it."""
-    actor.demand(Role.OPERATOR, host.paddock.name, "Having a watch start the service")
     health = Health.objects.filter(host=host).first()
     if host.link == Link.CONNECTED:
         raise NotNow(f"The agent of {host.name} is connected: it runs already.")

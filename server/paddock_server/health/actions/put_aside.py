@@ -11,6 +11,7 @@ from ...errors import Invalid, NotNow
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...people.permission import needs
 from ...storage import action
 from ..models import Finding
 
@@ -18,17 +19,19 @@ LONGEST_SNOOZE = timedelta(days=90)
 
 
 @action
+@needs(Role.OPERATOR, "Putting findings aside", of="finding.paddock")
 def acknowledge(actor: Actor, finding: Finding, note: str = "") -> None:
     """Somebody knows, and sees to it: it is no longer among what needs a hand."""
-    _demand(actor, finding)
+    _demand_open(finding)
     finding.acknowledged_by, finding.acknowledged_at, finding.note = actor.name, timezone.now(), note
     _save(actor, finding, "acknowledged", note=note)
 
 
 @action
+@needs(Role.OPERATOR, "Putting findings aside", of="finding.paddock")
 def snooze(actor: Actor, finding: Finding, until: datetime, note: str = "") -> None:
     """It comes back at ``until`` if it is still open. Raises Invalid for a time that is past or too far."""
-    _demand(actor, finding)
+    _demand_open(finding)
     now = timezone.now()
     if not now < until <= now + LONGEST_SNOOZE:
         raise Invalid(f"A finding is snoozed till a time between now and {LONGEST_SNOOZE.days} days from now.")
@@ -37,15 +40,15 @@ def snooze(actor: Actor, finding: Finding, until: datetime, note: str = "") -> N
 
 
 @action
+@needs(Role.OPERATOR, "Putting findings aside", of="finding.paddock")
 def bring_back(actor: Actor, finding: Finding) -> None:
     """It is among what needs a hand again."""
-    _demand(actor, finding)
+    _demand_open(finding)
     finding.acknowledged_by, finding.acknowledged_at, finding.snoozed_until = "", None, None
     _save(actor, finding, "brought back")
 
 
-def _demand(actor: Actor, finding: Finding) -> None:
-    actor.demand(Role.OPERATOR, finding.paddock or None, "Putting findings aside")
+def _demand_open(finding: Finding) -> None:
     if finding.closed_at:
         raise NotNow("This finding has closed by itself meanwhile: the trouble is over.")
 

@@ -10,15 +10,16 @@ from ...hosts.models import Host
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...people.permission import needs
 from ...process import connections
 from ...storage import action
 
 
 @action
+@needs(Role.OPERATOR, "Starting and stopping services", of="host.paddock.name")
 def try_service(actor: Actor, host: Host, name: str, verb: str) -> None:
     """``verb`` is start or stop. Raises NotThere for a service that is not watched there, NotNow for a host that is not
     connected. What comes of it the agent tells; it is then on the service's line."""
-    actor.demand(Role.OPERATOR, host.paddock.name, "Starting and stopping services")
     if name not in host.watched_services:
         watched = ", ".join(host.watched_services) or "none"
         raise NotThere(f"The service {name} is not watched on {host.name}. Watched there: {watched}.")

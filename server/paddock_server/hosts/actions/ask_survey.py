@@ -9,15 +9,16 @@ from ...errors import NotNow
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...people.permission import needs
 from ...process import connections
 from ...storage import action
 from ..models import Host
 
 
 @action
+@needs(Role.OPERATOR, "Asking for a survey", of="host.paddock.name")
 def ask_survey(actor: Actor, host: Host, mark: str = "") -> None:
     """The answer comes over the link, and brings the ``mark`` back. Raises NotNow for a host that is not connected."""
-    actor.demand(Role.OPERATOR, host.paddock.name, "Asking for a survey")
     if host.link != Link.CONNECTED:
         raise NotNow(f"{host.name} is {host.link}: nobody is there to survey it.")
     connections.send(host.pk, wire.SurveyNow(mark=mark))

@@ -11,6 +11,7 @@ from ...errors import Invalid
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...people.permission import needs
 from ...process import connections
 from ...storage import action
 from ..models import Host
@@ -20,6 +21,7 @@ FIELDS = ("labels", "slots", "services", "reserved")
 
 
 @action
+@needs(Role.ADMINISTRATOR, "Changing a host's labels, slots and watched services", of="host.paddock.name")
 def change(
     actor: Actor,
     host: Host,
@@ -32,7 +34,6 @@ def change(
 ) -> None:
     """What is None stays. Raises Invalid for a wrong label, for more slots than cores unless they are accepted, and for
     a reservation of a host without labels: no job could ask for it."""
-    actor.demand(Role.ADMINISTRATOR, host.paddock.name, "Changing a host's labels, slots and watched services")
     before = {name: getattr(host, name) for name in FIELDS}
     if labels is not None:
         host.labels = clean_labels(labels)

@@ -15,6 +15,7 @@ from ...errors import PassUnknown, TooManyTries
 from ...logbook.write import write
 from ...people.actor import SERVER, Actor
 from ...people.models import Role
+from ...people.permission import needs
 from ...storage import action
 from ..models import Guessing
 
@@ -74,9 +75,9 @@ def recent_guessing() -> list[Guessing]:
 
 
 @action
+@needs(Role.ADMINISTRATOR, "Dismissing wrong passes")
 def dismiss_guessing(actor: Actor, address: str) -> None:
     """A person has looked at it; it comes back with the next wrong pass from there."""
-    actor.demand(Role.ADMINISTRATOR, None, "Dismissing wrong passes")
     if Guessing.objects.filter(address=address).delete()[0]:
         write(actor, "dismissed wrong passes from", "address", address)
         announce("guessing", address)

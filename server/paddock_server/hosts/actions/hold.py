@@ -13,6 +13,7 @@ from ...errors import Invalid, NotNow
 from ...logbook.write import write
 from ...people.actor import SERVER, Actor
 from ...people.models import Role
+from ...people.permission import needs
 from ...storage import action
 from ..events import hold_changed
 from ..models import Host, Paddock
@@ -21,6 +22,7 @@ WHAT = "Holding, draining and resuming hosts"
 
 
 @action
+@needs(Role.OPERATOR, WHAT, of="host.paddock.name")
 def hold(actor: Actor, host: Host, reason: str = "", *, until: datetime | None = None) -> None:
     """No new job from now on, ``until`` a time if one is planned; jobs at work stay. Raises NotNow for a host that is
     not inside."""
@@ -28,6 +30,7 @@ def hold(actor: Actor, host: Host, reason: str = "", *, until: datetime | None =
 
 
 @action
+@needs(Role.OPERATOR, WHAT, of="host.paddock.name")
 def drain(actor: Actor, host: Host, reason: str = "", *, until: datetime | None = None) -> None:
     """Finish what runs, then hold. A host without work is held at once. Raises NotNow for a host that is not inside."""
     holding = Host.Holding.DRAINING if is_working(host) else Host.Holding.HELD
@@ -35,21 +38,21 @@ def drain(actor: Actor, host: Host, reason: str = "", *, until: datetime | None 
 
 
 @action
+@needs(Role.OPERATOR, WHAT, of="host.paddock.name")
 def resume(actor: Actor, host: Host) -> None:
     """Takes jobs again. Raises NotNow for a host that does so already."""
-    actor.demand(Role.OPERATOR, host.paddock.name, WHAT)
     if not host.holding:
         raise NotNow(f"{host.name} is not held.")
     _set(actor, host, Host.Holding.NO, "resumed", "")
 
 
 @action
+@needs(Role.OPERATOR, WHAT, of="paddock.name")
 def hold_paddock(
     actor: Actor, paddock: Paddock, verb: str, reason: str = "", until: datetime | None = None
 ) -> list[Host]:
     """Holds, drains or resumes all hosts inside a paddock; those that are so already stay as they are. Returns those
     that changed."""
-    actor.demand(Role.OPERATOR, paddock.name, WHAT)
     changed = []
     for host in Host.objects.select_related("paddock").filter(paddock=paddock, standing=Host.Standing.ADMITTED):
         if verb == "resume" and host.holding:
@@ -79,7 +82,6 @@ def is_working(host: Host) -> bool:
 def _set(
     actor: Actor, host: Host, holding: Host.Holding, verb: str, reason: str, until: datetime | None = None
 ) -> None:
-    actor.demand(Role.OPERATOR, host.paddock.name, WHAT)
     if host.standing != Host.Standing.ADMITTED:
         raise NotNow(f"{host.name} is not inside yet: it is {host.standing}. Nothing runs on it.")
     if until is not None and until <= timezone.now():

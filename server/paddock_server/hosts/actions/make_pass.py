@@ -11,11 +11,13 @@ from ...changes import announce
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...people.permission import needs
 from ...storage import action
 from ..models import EntryPass, Paddock
 
 
 @action
+@needs(Role.ADMINISTRATOR, "Making an entry pass", of="paddock.name")
 def make_pass(
     actor: Actor,
     paddock: Paddock,
@@ -26,7 +28,6 @@ def make_pass(
     slots: int = 0,
 ) -> tuple[EntryPass, str]:
     """The pass and its secret. ``slots`` 0 leaves the number to each host's cores and memory."""
-    actor.demand(Role.ADMINISTRATOR, paddock.name, "Making an entry pass")
     shown_once = secret.make("pass")
     made = EntryPass.objects.create(
         name=name,

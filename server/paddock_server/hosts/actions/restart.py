@@ -9,15 +9,16 @@ from ...errors import NotNow
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...people.permission import needs
 from ...process import connections
 from ...storage import action
 from ..models import Host
 
 
 @action
+@needs(Role.OPERATOR, "Having an agent start afresh", of="host.paddock.name")
 def restart(actor: Actor, host: Host) -> None:
     """Raises NotNow for a host whose agent is not connected."""
-    actor.demand(Role.OPERATOR, host.paddock.name, "Having an agent start afresh")
     if host.link != Link.CONNECTED:
         raise NotNow(f"The agent of {host.name} is not connected: nobody is there to hear it.")
     write(actor, "had start afresh", "host", host.name, host.paddock.name)

@@ -10,6 +10,7 @@ from ...errors import Invalid, NotNow
 from ...logbook.write import write
 from ...people.actor import Actor, agent_of
 from ...people.models import Role
+from ...people.permission import needs
 from ...process import connections
 from ...storage import action
 from ..events import keys_ended
@@ -18,9 +19,9 @@ from .hold import is_working
 
 
 @action
+@needs(Role.ADMINISTRATOR, "Retiring a host", of="host.paddock.name")
 def retire(actor: Actor, host: Host, reason: str) -> None:
     """Raises NotNow for a host at work, or one that is not inside, and Invalid without a reason."""
-    actor.demand(Role.ADMINISTRATOR, host.paddock.name, "Retiring a host")
     if host.standing != Host.Standing.ADMITTED:
         raise NotNow(f"{host.name} is not inside: it is {host.standing}. At the gate a host is turned away.")
     if not reason.strip():
@@ -39,10 +40,10 @@ def leave(host: Host) -> None:
 
 
 @action
+@needs(Role.ADMINISTRATOR, "Undoing a retirement", of="host.paddock.name")
 def undo_retirement(actor: Actor, host: Host) -> None:
     """Puts a retired host back as it was. Raises NotNow after the time for it, for a host whose agent has left, and
     where another host has its name now."""
-    actor.demand(Role.ADMINISTRATOR, host.paddock.name, "Undoing a retirement")
     if host.standing != Host.Standing.RETIRED:
         raise NotNow(f"{host.name} is not retired: it is {host.standing}.")
     if host.undo_until is None:

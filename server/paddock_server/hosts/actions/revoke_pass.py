@@ -9,14 +9,15 @@ from ...errors import NotNow
 from ...logbook.write import write
 from ...people.actor import SERVER, Actor
 from ...people.models import Role
+from ...people.permission import needs
 from ...storage import action
 from ..models import EntryPass
 
 
 @action
+@needs(Role.ADMINISTRATOR, "Revoking an entry pass", of="entry_pass.paddock.name")
 def revoke_pass(actor: Actor, entry_pass: EntryPass) -> None:
     """Raises NotNow for one that is revoked already."""
-    actor.demand(Role.ADMINISTRATOR, entry_pass.paddock.name, "Revoking an entry pass")
     if entry_pass.revoked_at:
         raise NotNow(f"The pass {entry_pass.name} was revoked already.")
     entry_pass.revoked_at = timezone.now()

@@ -9,6 +9,7 @@ from ...errors import NotNow
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...people.permission import needs
 from ...process import connections
 from ...storage import action
 from ..events import keys_ended
@@ -16,9 +17,9 @@ from ..models import Host
 
 
 @action
+@needs(Role.ADMINISTRATOR, "Turning a host away", of="host.paddock.name")
 def turn_away(actor: Actor, host: Host, reason: str = "") -> None:
     """Raises NotNow for a host that does not stand at the gate."""
-    actor.demand(Role.ADMINISTRATOR, host.paddock.name, "Turning a host away")
     if host.standing != Host.Standing.AT_THE_GATE:
         raise NotNow(f"{host.name} does not stand at the gate: it was {host.standing}. A host inside is held instead.")
     host.standing = Host.Standing.TURNED_AWAY

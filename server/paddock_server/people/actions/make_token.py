@@ -10,12 +10,13 @@ from ...logbook.write import write
 from ...storage import action
 from ..actor import Actor
 from ..models import Role, Token
+from ..permission import needs
 
 
 @action
+@needs(Role.ADMINISTRATOR, "Making a token")
 def make_token(actor: Actor, user_name: str, name: str) -> str:
     """The token itself, which is shown this once. Raises NotThere for an unknown person."""
-    actor.demand(Role.ADMINISTRATOR, None, "Making a token")
     user = User.objects.filter(username=user_name).first()
     if user is None:
         known = ", ".join(User.objects.order_by("username").values_list("username", flat=True)[:20]) or "nobody yet"

@@ -12,6 +12,7 @@ from ...errors import NotNow
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...people.permission import needs
 from ...sealing import seal
 from ...storage import action
 from .. import deliveries
@@ -22,10 +23,13 @@ FIELDS = ("target", "severity", "paddocks", "codes", "tells_ends", "gather_secon
           "quiet_days", "zone", "urgent_anyway", "is_on")  # fmt: skip
 
 
+WHAT = "Saying who is told of findings"
+
+
 @action
+@needs(Role.ADMINISTRATOR, WHAT)
 def make_telling(actor: Actor, name: str, kind: str, **wanted: object) -> tuple[Telling, str]:
     """The rule, and the secret that signs its webhooks, shown this once; "" for mail."""
-    _demand(actor)
     signing = secret.make("webhook") if kind == "webhook" else ""
     telling = Telling(name=name, kind=kind, made_by=actor.name, **wanted)
     telling.sealed = seal(telling.sealed_for, signing) if signing else b""
@@ -36,9 +40,9 @@ def make_telling(actor: Actor, name: str, kind: str, **wanted: object) -> tuple[
 
 
 @action
+@needs(Role.ADMINISTRATOR, WHAT)
 def change_telling(actor: Actor, telling: Telling, **wanted: object) -> None:
     """``wanted`` has any of FIELDS."""
-    _demand(actor)
     changed = {
         name: {"from": getattr(telling, name), "to": wanted[name]}
         for name in FIELDS
@@ -53,18 +57,18 @@ def change_telling(actor: Actor, telling: Telling, **wanted: object) -> None:
 
 
 @action
+@needs(Role.ADMINISTRATOR, WHAT)
 def remove_telling(actor: Actor, telling: Telling) -> None:
     """The history of what it sent goes with it; the logbook keeps that it was there."""
-    _demand(actor)
     write(actor, "removed", "rule", telling.name, details={"kind": telling.kind, "target": telling.target})
     telling.delete()
     announce("telling", "")
 
 
 @action
+@needs(Role.ADMINISTRATOR, WHAT)
 def try_out(actor: Actor, telling: Telling) -> Delivery:
     """Sends a message that says that it is a trial, at once."""
-    _demand(actor)
     said = f'This is a trial of the rule "{telling.name}", asked for by {actor.name}. Nothing is wrong.'
     body = f"{said}\n"
     if telling.kind == "webhook":
@@ -81,16 +85,12 @@ def try_out(actor: Actor, telling: Telling) -> Delivery:
 
 
 @action
+@needs(Role.ADMINISTRATOR, WHAT)
 def send_again(actor: Actor, delivery: Delivery) -> None:
     """Tries once more at once. Raises NotNow for a message that has arrived."""
-    _demand(actor)
     if delivery.state in ("sent", "not needed"):
         raise NotNow(f"This message is {delivery.state}.")
     delivery.state, delivery.due_at, delivery.tries = "waiting", timezone.now(), 0
     delivery.save(update_fields=["state", "due_at", "tries"])
     write(actor, "sent again", "message", f"{delivery.telling.name} {delivery.pk}")
     deliveries.wake_after_commit()
-
-
-def _demand(actor: Actor) -> None:
-    actor.demand(Role.ADMINISTRATOR, None, "Saying who is told of findings")

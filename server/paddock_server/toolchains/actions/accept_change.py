@@ -12,14 +12,15 @@ from ...hosts.models import Host
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...people.permission import needs
 from ...storage import action
 from ..models import SurveyChange
 
 
 @action
+@needs(Role.OPERATOR, "Accepting a change", of="host.paddock.name")
 def accept_changes(actor: Actor, host: Host, numbers: Sequence[int], note: str) -> list[SurveyChange]:
     """Marks the changes of one host, with a note; those that were accepted before keep who did so. Raises NotThere."""
-    actor.demand(Role.OPERATOR, host.paddock.name, "Accepting a change")
     found = list(SurveyChange.objects.filter(host=host, pk__in=numbers))
     if len(found) != len(set(numbers)):
         raise NotThere(f"{host.name} has not all of these changes. Load the page again.")

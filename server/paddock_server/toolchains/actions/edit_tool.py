@@ -18,6 +18,7 @@ from ...hosts.models import Host
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...people.permission import needs
 from ...storage import action
 from .. import words
 from ..catalogue import catalogue, forget
@@ -38,9 +39,9 @@ def edit_numbered(tool: str, number: int) -> ToolEdit:
 
 
 @action
+@needs(Role.ADMINISTRATOR, _WHAT)
 def write_definition(actor: Actor, tool: str, text: str, note: str) -> ToolEdit:
     """Keeps a new version of a tool's definition; nothing runs yet. Raises Invalid with what is wrong in it."""
-    actor.demand(Role.ADMINISTRATOR, None, _WHAT)
     if text.strip():
         check_definition(tool, text)
     elif tool not in catalogue().own:
@@ -79,9 +80,9 @@ def check_definition(name: str, text: str) -> None:
 
 
 @action
+@needs(Role.ADMINISTRATOR, _WHAT)
 def release(actor: Actor, edit: ToolEdit) -> ToolEdit:
     """Sends a definition to all agents, signed. From then on terms and surveys go by it. Raises NotNow."""
-    actor.demand(Role.ADMINISTRATOR, None, _WHAT)
     newest = ToolEdit.objects.filter(tool=edit.tool).exclude(release=None).order_by("-release").first()
     if edit.release is not None:
         raise NotNow(f"Version {edit.number} is released already. Write a new one to come back to it.")

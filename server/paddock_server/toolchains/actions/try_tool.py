@@ -16,6 +16,7 @@ from ...hosts.models import Host
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...people.permission import needs
 from ...process import connections
 from ...storage import action
 from ..catalogue import signature_of_trial
@@ -25,9 +26,9 @@ MOST_HOSTS = 50
 
 
 @action
+@needs(Role.ADMINISTRATOR, "Trying a definition")
 def try_tool(actor: Actor, edit: ToolEdit, hosts: Sequence[Host]) -> list[Trial]:
     """Asks the hosts to look for the tool by this definition, beside their surveys; nothing of it is kept there."""
-    actor.demand(Role.ADMINISTRATOR, None, "Trying a definition")
     if not edit.text:
         raise Invalid("This version takes the definition out: there is nothing to try.")
     if not hosts or len(hosts) > MOST_HOSTS:

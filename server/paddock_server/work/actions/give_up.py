@@ -7,6 +7,7 @@ from paddock_core.lifecycle import LIVE
 from ...errors import NotNow
 from ...people.actor import Actor
 from ...people.models import Role
+from ...people.permission import needs
 from ...process import connections
 from ...storage import action
 from ..models import Attempt
@@ -14,10 +15,10 @@ from .take_report import lose_lease
 
 
 @action
+@needs(Role.OPERATOR, "Giving up an attempt", of="attempt.host.paddock.name")
 def give_up(actor: Actor, attempt: Attempt) -> None:
     """The attempt is lost; its job waits again if it may be tried again. Raises NotNow for one that is over, or whose
     host is connected: that one can be cancelled."""
-    actor.demand(Role.OPERATOR, attempt.host.paddock.name, "Giving up an attempt")
     if attempt.state not in [state.value for state in LIVE]:
         raise NotNow(f"Attempt {attempt.name} is over: it is {attempt.state}.")
     if connections.is_connected(attempt.host_id):

@@ -19,6 +19,7 @@ from ...errors import ActionError, Invalid, NotAllowed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...people.permission import needs
 from ...storage import action
 from ..git_source import check_path, check_ref, check_url, read_file
 from ..models import Delivery, Job, Source, Submission
@@ -32,9 +33,9 @@ _KEY_FILE = "hooks.key"
 
 
 @action
+@needs(Role.ADMINISTRATOR, "Keeping a source")
 def keep_source(actor: Actor, url: str, ref: str, path: str = "paddock.yaml") -> tuple[Source, str]:
     """Takes a source in; returns it with the secret of its webhook. Raises Invalid for an address that is not taken."""
-    actor.demand(Role.ADMINISTRATOR, None, "Keeping a source")
     if Source.objects.count() >= MOST_SOURCES:
         raise Invalid(f"There are {MOST_SOURCES} sources; remove one first.")
     source = Source.objects.create(url=check_url(url), ref=check_ref(ref), path=check_path(path), made_by=actor.name)
@@ -44,9 +45,9 @@ def keep_source(actor: Actor, url: str, ref: str, path: str = "paddock.yaml") ->
 
 
 @action
+@needs(Role.ADMINISTRATOR, "Renewing a secret")
 def renew_secret(actor: Actor, source: Source) -> str:
     """A new secret for its webhook; the old one is worth nothing from now on."""
-    actor.demand(Role.ADMINISTRATOR, None, "Renewing a secret")
     source.secret_number += 1
     source.save(update_fields=["secret_number"])
     write(actor, "renewed the secret of", "source", source.url)
@@ -54,9 +55,9 @@ def renew_secret(actor: Actor, source: Source) -> str:
 
 
 @action
+@needs(Role.ADMINISTRATOR, "Removing a source")
 def remove_source(actor: Actor, source: Source) -> None:
     """What it sent stays."""
-    actor.demand(Role.ADMINISTRATOR, None, "Removing a source")
     write(actor, "removed", "source", source.url, details={"ref": source.ref})
     announce("source", source.pk)
     source.delete()

@@ -10,6 +10,8 @@ from paddock_core.lifecycle import ENDED, JobState
 from ...errors import NotNow
 from ...logbook.write import write
 from ...people.actor import Actor
+from ...people.models import Role
+from ...people.permission import needs_somewhere
 from ...storage import action
 from ..models import Job
 from .submit import WantedJob, steps_of, submit
@@ -22,6 +24,7 @@ class Where(StrEnum):
 
 
 @action
+@needs_somewhere(Role.OPERATOR, "Submitting a job")
 def run_again(actor: Actor, job: Job, where: Where, added: Sequence[str] = ()) -> Job:
     """A new job with all that the old one had, and with the ``added`` terms.
 

@@ -15,10 +15,11 @@ from paddock_core.reasons import Reason, ReasonKind, why_waiting
 from paddock_core.shells import implied_terms, refuse_unknown_shell, scripts_of
 
 from ...changes import announce
-from ...errors import Invalid, NotAllowed
+from ...errors import Invalid
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...people.permission import needs_somewhere
 from ...pipeline_secrets.giving import demand_for_pipeline
 from ...storage import action
 from ...storage.rows import insert
@@ -56,6 +57,7 @@ class WantedJob:
 
 
 @action
+@needs_somewhere(Role.OPERATOR, "Submitting a job")
 def submit(
     actor: Actor,
     wanted: WantedJob,
@@ -70,8 +72,6 @@ def submit(
     A job of somebody whose role reaches only some paddocks goes only into those, and one with secrets only to where
     all of them are given.
     """
-    if not actor.may_anywhere(Role.OPERATOR):
-        raise NotAllowed("Submitting a job needs the role operator. Ask an administrator for it.")
     asked = read_asked(wanted.lines, [] if is_own else _implied(wanted))
     after = list(dict.fromkeys(wanted.after))
     _demand_to_come_after(actor, after)

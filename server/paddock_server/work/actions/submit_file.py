@@ -12,6 +12,7 @@ from ...errors import Invalid, NotAllowed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
+from ...people.permission import needs_somewhere
 from ...storage import action
 from ...toolchains.catalogue import catalogue
 from ...toolchains.words import words as known_words
@@ -23,12 +24,11 @@ from .submit import WantedJob, submit
 
 
 @action
+@needs_somewhere(Role.OPERATOR, "Submitting jobs")
 def submit_file(
     actor: Actor, text: str, *, source: Source | None = None, ref: str = "", commit: str = ""
 ) -> tuple[Submission, list[Job]]:
     """All jobs of the file or none. Raises Invalid with every mistake and its line."""
-    if not actor.may_anywhere(Role.OPERATOR):
-        raise NotAllowed("Submitting jobs needs the role operator. Ask an administrator for it.")
     file, places = read_file(text)
     submission = Submission.objects.create(
         pipeline=file.pipeline,
