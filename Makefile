@@ -12,7 +12,7 @@ BIN := .venv/bin
 TEST_PROCESSES ?= 2
 WEB_SOURCES := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/tsconfig.json
 
-.PHONY: help demo demo-clean test lint fuzz troubles bench screenshots web wheels types lock clean
+.PHONY: help demo demo-clean test lint fuzz troubles mutants bench screenshots web wheels types lock clean
 
 help: ## show this
 	@awk -F ':.*## ' '/^[a-z-]+:.*## / { printf "  make %-12s %s\n", $$1, $$2 }' $(MAKEFILE_LIST)
@@ -41,11 +41,15 @@ fuzz: .make/python .make/test-tools ## make 100,000 strange calls of the API (CA
 troubles: .make/python .make/web .make/wheels .make/test-tools ## make every trouble of tests/hosts/troubles on a real host, and mend it
 	PADDOCK_TROUBLES=all $(BIN)/pytest -v --tb=short tests/hosts/test_troubles.py
 
+mutants: .make/python .make/mutation ## make small faults in the core's decisions, and count which its tests find (SAMPLE=250, SEED=17)
+	.make/mutation/bin/python bench/mutants.py --sample $(or $(SAMPLE),250) --seed $(or $(SEED),17)
+
 bench: .make/python .make/web .make/wheels .make/test-tools ## run the benchmarks; docs/measurements.md has the figures
 	$(BIN)/python bench/routing.py
 	cd bench && ../$(BIN)/python submit_to_start.py
 	cd bench && ../$(BIN)/python jobs_a_second.py
 	cd bench && ../$(BIN)/python answers.py
+	cd bench && ../$(BIN)/python start.py
 	$(BIN)/python bench/bring_up.py
 	$(BIN)/python bench/heartbeats.py
 	$(BIN)/python bench/log_flow.py
@@ -68,13 +72,21 @@ types: .make/python .make/node ## write web/openapi.json and the web's types ane
 	    --validate --fail-on-warn --format openapi-json --file web/openapi.json
 	cd web && npm run --silent types
 
-lock: ## resolve requirements/all.in into requirements/lock.txt
+lock: ## resolve what is in requirements into its lock files
 	python3 -m venv .make/lock && .make/lock/bin/pip install --quiet pip-tools
-	.make/lock/bin/pip-compile --quiet --generate-hashes --allow-unsafe --strip-extras --no-header \
-	    --no-emit-index-url --no-emit-trusted-host --output-file requirements/lock.txt requirements/all.in
+	for one in all:lock mutants:mutants; do \
+	    .make/lock/bin/pip-compile --quiet --generate-hashes --allow-unsafe --strip-extras --no-header \
+	        --no-emit-index-url --no-emit-trusted-host --output-file requirements/$${one#*:}.txt requirements/$${one%:*}.in; \
+	done
 
 clean: demo-clean ## remove everything that was made
 	rm -rf .venv .make .data web/node_modules web/dist
+
+# The mutation tool brings a pytest of its own, so it has an environment beside ours, which it reads the rest from.
+.make/mutation: requirements/mutants.txt | .make/python
+	$(BIN)/python -m venv --clear $@
+	$@/bin/python -m pip install -qq --disable-pip-version-check --require-hashes -r requirements/mutants.txt
+	echo "$(CURDIR)/.venv/lib/$$(basename $$(dirname $$(ls -d $@/lib/python3*/site-packages)))/site-packages" > $$(ls -d $@/lib/python3*/site-packages)/ours.pth
 
 .make/python: requirements/lock.txt core/pyproject.toml agent/pyproject.toml server/pyproject.toml standins/pyproject.toml setup/python.sh
 	sh setup/python.sh

@@ -83,13 +83,21 @@ def test_a_result_that_comes_after_the_server_gave_up_is_a_note_and_counts_never
     lost, _ = after(Placed(), Started(1), LeaseLost(1, "silent"))
     job, told = transition(lost, Ended(1, Outcome.EXITED, 0))
     assert job == lost
-    assert isinstance(told[0], KeepNote)
+    said = "Reported late, after the server had given up: exited with exit code 0."
+    assert told == (KeepNote(1, said),)
+    stopped = transition(lost, Ended(1, Outcome.CANCELLED))[1]
+    assert stopped == (KeepNote(1, "Reported late, after the server had given up: cancelled."),)
     assert transition(lost, Started(1))[1] == (TellAbandon(1),)
 
 
 def test_a_second_report_of_the_same_end_changes_nothing():
     passed, _ = after(Placed(), Started(1), Ended(1, Outcome.EXITED, 0))
     assert transition(passed, Ended(1, Outcome.EXITED, 0)) == (passed, ())
+
+
+def test_an_agent_that_was_stopped_says_why():
+    job, told = after(Placed(), Started(1), Ended(1, Outcome.AGENT_STOPPED, None, "the machine shuts down"))
+    assert (job.state, told[0]) == (JobState.LOST, SetAttempt(1, AttemptState.LOST, note="the machine shuts down"))
 
 
 def test_cancelling():
@@ -108,6 +116,15 @@ STOPPED, REFUSED = Ended(2, Outcome.AGENT_STOPPED), Refused(2, "full")
 SILENT, STARTED = LeaseLost(2, "silent"), Started(2)
 RETRIED = object()
 """Waiting if a retry is left, else lost."""
+WRITTEN = {
+    STARTED: SetAttempt(2, AttemptState.RUNNING),
+    REFUSED: SetAttempt(2, AttemptState.REFUSED, note="full"),
+    SILENT: SetAttempt(2, AttemptState.LOST, note="silent"),
+    STOPPED: SetAttempt(2, AttemptState.LOST, note="the agent was stopped"),
+    PASSES: SetAttempt(2, AttemptState.PASSED, 0),
+    FAILS: SetAttempt(2, AttemptState.FAILED, 1),
+}
+"""What is written of an attempt that is at work."""
 # What becomes of a job in its second attempt: by state, whether its cancelling was asked for, and retries left.
 TABLE = {
     (WAITING, False): {
@@ -166,6 +183,8 @@ def test_every_event_in_every_state(state, asked, event, retries):
     assert (TellCancel(2) in told) is (event == CancelAsked() and state in LIVE)
     given_up = state in (WAITING, CANCELLED, LOST)
     assert (TellAbandon(2) in told) is (event == STARTED and given_up)
+    is_news = state in LIVE and event in WRITTEN and not (event == STARTED and state is RUNNING)
+    assert [one for one in told if isinstance(one, SetAttempt)] == ([WRITTEN[event]] if is_news else [])
     late = isinstance(event, Ended) and given_up
     assert any(isinstance(one, KeepNote) for one in told) is late
 

@@ -5,7 +5,6 @@ import json
 import pytest
 from asgiref.sync import async_to_sync
 from asgiref.testing import ApplicationCommunicator
-from channels.layers import get_channel_layer
 from django.contrib.auth.models import AnonymousUser, User
 from people import somebody
 
@@ -13,7 +12,7 @@ from paddock_server import cli
 from paddock_server.access.actions.add_user import add_user
 from paddock_server.errors import Invalid, NotAllowed, NotNow
 from paddock_server.hosts.models import Paddock
-from paddock_server.link.feed import GROUP, NOT_LOGGED_IN, FeedConsumer
+from paddock_server.link.feed import NOT_LOGGED_IN, FeedConsumer, tell
 from paddock_server.logbook.models import Entry
 from paddock_server.people.actor import SERVER, Actor, agent_of, person
 from paddock_server.people.models import Role
@@ -32,10 +31,8 @@ def test_the_feed_tells_only_of_paddocks_that_the_person_may_see(shoreline, orch
         browser = browser_of(await User.objects.aget(username="keeper"))
         await browser.send_input({"type": "websocket.connect"})
         assert (await browser.receive_output())["type"] == "websocket.accept"
-        layer = get_channel_layer()
         for name, paddock in (("russet-01", "orchard"), ("avocet-01", "shoreline"), ("anywhere", "")):
-            note = {"noun": "host", "name": name, "paddock": paddock, "number": 1, "thing": {"slots": 2}}
-            await layer.group_send(GROUP, {"type": "feed.note", **note})
+            tell({"noun": "host", "name": name, "paddock": paddock, "thing": {"slots": 2}})
         heard = [json.loads((await browser.receive_output())["text"]) for _ in range(3)]
         await browser.send_input({"type": "websocket.receive", "text": '{"hello": "server"}'})
         assert await browser.receive_nothing()

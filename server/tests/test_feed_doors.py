@@ -17,10 +17,9 @@ from two_paddocks import make_side
 
 from paddock_server.hosts.models import Paddock
 from paddock_server.link import feed, recent_changes
-from paddock_server.link.feed import GROUP, NOT_LOGGED_IN, FeedConsumer
+from paddock_server.link.feed import NOT_LOGGED_IN, FeedConsumer
 from paddock_server.link.recent_changes import RecentChanges
 from paddock_server.people.models import Grant, Role
-from paddock_server.process.state import part
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -60,8 +59,7 @@ class Browser:
 
 
 async def tell(noun, name, paddock=""):
-    note = {"noun": noun, "name": str(name), "paddock": paddock, "thing": None}
-    await get_channel_layer().group_send(GROUP, {"type": "feed.note", **part(RecentChanges).add(note)})
+    feed.tell({"noun": noun, "name": str(name), "paddock": paddock, "thing": None})
 
 
 def test_who_sees_one_paddock_hears_only_of_its_jobs(sides):

@@ -5,8 +5,9 @@ from __future__ import annotations
 
 import asyncio
 import hashlib
+import json
 import logging
-from typing import Any
+from typing import Any, NamedTuple
 from urllib.parse import parse_qsl
 
 from channels.db import database_sync_to_async
@@ -27,7 +28,6 @@ from .recent_changes import Note, RecentChanges
 
 log = logging.getLogger("paddock.feed")
 
-GROUP = "feed"
 NOT_LOGGED_IN = 4401
 ABOUT_JOBS = ("job", "log")
 """Notes that name a job: who may see only some paddocks may see only some of them."""
@@ -36,6 +36,10 @@ GATHERED_FOR = 0.3
 MOST_GATHERED = 500
 LONGEST_NUMBER = 19
 """Digits of a number that the database can hold, and one more."""
+PASSED_ON_EVERY = 0.1
+"""Seconds for which notes wait for others, so that each thing is told of once and each note is written once for all."""
+MOST_UNHEARD = 50
+"""Such lots that wait for one browser; one that is slower has missed something."""
 LOOKED_AT_EVERY = 30.0
 """Seconds after which it is looked up again whether the person is still logged in, and what they may see."""
 
@@ -44,7 +48,7 @@ def pass_on(change: Change) -> None:
     """Hands a change to every browser, with how the thing is now where that is known. Safe from every thread."""
     thing = _host_thing(change.name) if change.noun == "host" else change.thing
     note = {"noun": change.noun, "name": change.name, "paddock": change.paddock, "thing": thing}
-    event_loop.post(_tell, note)
+    event_loop.post(tell, note)
 
 
 def _host_thing(name: str) -> dict[str, object] | None:
@@ -54,19 +58,52 @@ def _host_thing(name: str) -> dict[str, object] | None:
     return {"readiness": host.readiness.value, "slots": host.slots, "free_slots": host.free_slots}
 
 
-def _tell(note: Note) -> None:
-    _send({"type": "feed.note", **part(RecentChanges).add(note)})
+class _Told(NamedTuple):
+    note: Note
+    text: str
+    """As it goes to who may see everything."""
+
+
+class _Pages:
+    """The browsers that listen, and what they are to hear next: the newest note of each thing."""
+
+    def __init__(self) -> None:
+        self.listening: set[FeedConsumer] = set()
+        self.waiting: dict[tuple[str, str], Note] = {}
+
+
+def tell(note: Note) -> None:
+    """Numbers a note, and passes it on to all browsers soon. Called in the server's loop."""
+    waiting = part(_Pages).waiting
+    if not waiting:
+        asyncio.get_running_loop().call_later(PASSED_ON_EVERY, _pass_on_waiting)
+    numbered = part(RecentChanges).add(note)
+    waiting.pop((note["noun"], note["name"]), None)
+    waiting[note["noun"], note["name"]] = numbered
+
+
+def _pass_on_waiting() -> None:
+    pages = part(_Pages)
+    notes, pages.waiting = pages.waiting.values(), {}
+    if pages.listening:
+        lot = [_Told(note, _text(note["noun"], note["name"], note["number"], note["thing"])) for note in notes]
+        for page in pages.listening:
+            page.hear(lot)
+
+
+def _text(noun: str, name: str, number: int, thing: object) -> str:
+    return json.dumps({"noun": noun, "name": name, "number": number, "thing": thing})
 
 
 def end_session(key: str) -> None:
     """Ends every feed that was opened with this session."""
-    event_loop.post(_send, {"type": "feed.over"}, _session_group(key))
+    event_loop.post(_end, _session_group(key))
 
 
-def _send(note: Note, group: str = GROUP) -> None:
+def _end(group: str) -> None:
     layer = get_channel_layer()
     assert layer is not None
-    event_loop.start(layer.group_send(group, note))
+    event_loop.start(layer.group_send(group, {"type": "feed.over"}))
 
 
 def _session_group(key: str) -> str:
@@ -84,6 +121,7 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
         self._looked_up: dict[tuple[str, str], Note] = {}
         self._heard = self._told = 0
         self._has_missed = False
+        self._unheard: asyncio.Queue[list[_Told]] = asyncio.Queue(MOST_UNHEARD)
         self._working: list[asyncio.Task[None]] = []
         session = self.scope.get("session")
         self._key: str = (session.session_key or "") if session is not None else ""
@@ -92,12 +130,13 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
             await self.close(NOT_LOGGED_IN)
             return
         # Before the browser hears that it is connected, and asks for everything: no note may fall between.
-        await self.channel_layer.group_add(GROUP, self.channel_name)
+        part(_Pages).listening.add(self)
         if self._key:
             await self.channel_layer.group_add(_session_group(self._key), self.channel_name)
         await self.accept()
         await self._catch_up()
-        self._working = [asyncio.create_task(self._keep_looking()), asyncio.create_task(self._pass_on_gathered())]
+        kept = (self._keep_listening(), self._keep_looking(), self._pass_on_gathered())
+        self._working = [asyncio.create_task(one) for one in kept]
 
     async def _catch_up(self) -> None:
         """The browser names the last note that it heard. It gets the later ones, or the word to load everything."""
@@ -119,7 +158,7 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
     async def disconnect(self, code: int) -> None:
         for task in self._working:
             task.cancel()
-        await self.channel_layer.group_discard(GROUP, self.channel_name)
+        part(_Pages).listening.discard(self)
         if self._key:
             await self.channel_layer.group_discard(_session_group(self._key), self.channel_name)
 
@@ -127,10 +166,23 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
         """The session has ended."""
         await self.close(NOT_LOGGED_IN)
 
-    async def feed_note(self, note: Note) -> None:
-        """Passes a note on, unless it was among those that the browser caught up with."""
-        if note.get("number", 0) > self._told:
-            await self._pass_on(note)
+    def hear(self, lot: list[_Told]) -> None:
+        """Takes notes that are for everybody. Called in the server's loop."""
+        try:
+            self._unheard.put_nowait(lot)
+        except asyncio.QueueFull:
+            self._has_missed = True
+
+    async def _keep_listening(self) -> None:
+        while True:
+            for note, text in await self._unheard.get():
+                if note["number"] <= self._told:  # it was among those that the browser caught up with
+                    continue
+                if self.actor.everywhere is not None and not self._gathered and not self._looked_up:
+                    self._heard = max(self._heard, note["number"])
+                    await self.send(text_data=text)
+                else:
+                    await self._pass_on(note)
 
     async def _pass_on(self, note: Note) -> None:
         """With the name of the thing, and the thing, only to who may see it."""
@@ -154,7 +206,7 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
         or looked up come after it."""
         unsent = (note["number"] for note in (*self._gathered.values(), *self._looked_up.values()))
         number = min(self._heard, min(unsent, default=self._heard + 1) - 1)
-        await self.send_json({"noun": noun, "name": name, "number": number, "thing": thing})
+        await self.send(text_data=_text(noun, name, number, thing))
 
     async def _pass_on_gathered(self) -> None:
         while True:
