@@ -64,6 +64,7 @@ def main() -> int:
     given = argparse.ArgumentParser()
     given.add_argument("--sample", type=int, default=400)
     given.add_argument("--seed", type=int, default=17)
+    given.add_argument("--only", type=Path, help="try the faults that this file names, as an earlier run printed them")
     options = given.parse_args()
     shutil.rmtree(PLACE, ignore_errors=True)
     PLACE.mkdir(parents=True)
@@ -77,6 +78,8 @@ def main() -> int:
     if not names:
         print("no faults were made", file=sys.stderr)
         return 1
+    if options.only:
+        names = sorted(set(names) & set(options.only.read_text().split()))
     sample = sorted(random.Random(options.seed).sample(names, min(options.sample, len(names))))
     ran = mutmut("run", "--max-children", "2", *sample)
     tried = {name: code for name, code in outcomes().items() if name in set(sample)}

@@ -1,9 +1,13 @@
 """The rules: what each finds, what it does not, and that findings open, change and close."""
 
+import json
 import math
-from dataclasses import replace
+import os
+from dataclasses import asdict, replace
+from pathlib import Path
 
 import pytest
+import yaml
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -21,8 +25,9 @@ from paddock_core.findings import (
     evaluate,
 )
 from paddock_core.findings.lifetime import is_quiet
+from paddock_core.findings.rules.pass_ending import WITHIN
 from paddock_core.findings.seen import Failing, Strange
-from paddock_core.link_state import SILENT, Link
+from paddock_core.link_state import FLAPPING_WINDOW, SILENT, Link
 from paddock_core.proportions import Contrast
 from paddock_core.trend import DAY, Trend
 
@@ -350,3 +355,69 @@ def test_a_service_that_does_not_exist_is_not_started():
     gone = replace(WELL, services=(WatchedService("chartdb", "missing", NOW - 60),))
     (one,) = found(gone)
     assert one.remedy.commands == ("systemctl status chartdb",)
+
+
+GUESSING = GuessingSeen("10.0.0.9", False, 40, NOW - 60, NOW)
+SITUATIONS = {
+    **{f"{code}, {family}": [replace(CASES[code], family=family)] for code in CASES for family in ("linux", "windows")},
+    **{f"{code}, macos": [replace(CASES[code], family="macos")] for code in ("disk-full", "clock-off", "agent-ended")},
+    **{
+        f"{code}, held": [replace(CASES[code], holding="held")]
+        for code in ("flapping", "clone", "fails-here", "disk-full", "misbehaving")
+    },
+    "hurried": [replace(WELL, hurried=Strange(NOW - 5, "40 a second."))],
+    "a watch that is not believed": [replace(WELL, watch_lied=Strange(NOW - 5, "a date of 1970."))],
+    "an agent of no version": [replace(WELL, agent_version="")],
+    "a service that is missing": [replace(WELL, services=(WatchedService("tide-db", "missing", NOW - 50),))],
+    "the system's own disk": [replace(WELL, system_free=0.2 * GB)],
+    "a watch that may start": [
+        replace(STOPPED, watch_may_start=True, watch=told(running="stopped", sentence="The service was stopped."))
+    ],
+    "flapping, by restarts": [replace(CASES["flapping"], watch=told(restarts=9))],
+    "a network": [lost(i) for i in range(1, 6)],
+    "an old report of the watch": [replace(STOPPED, watch=told(at=NOW - 3000))],
+}
+REVIEWED = Path(__file__).with_name("findings.yaml")
+
+
+def as_written(findings):
+    """Findings as the file has them: whatever says nothing is left out, and moments are seconds from now."""
+    written = []
+    for one in findings:
+        shown = {name: value for name, value in asdict(one).items() if value}
+        shown["since"] = round(one.since - NOW, 3)
+        shown["evidence"] = [f"{each.text} ({round(each.at - NOW) if each.at else 'always'})" for each in one.evidence]
+        shown["remedy"] = {name: value for name, value in asdict(one.remedy).items() if value}
+        written.append(json.loads(json.dumps(shown)))
+    return written
+
+
+def test_every_finding_says_what_was_reviewed():
+    """The words, the evidence and the remedies of all rules, as a person has read them. Whoever changes one writes the
+    file anew with PADDOCK_REVIEW=1, and reads what it changed."""
+    said = {name: as_written(found(*hosts)) for name, hosts in SITUATIONS.items()}
+    said["a pass"] = as_written(found(passes=[PassSeen("image", "shoreline", NOW + DAY, 40, True)]))
+    said["guessing"] = as_written(evaluate(FleetSeen((), (), (GUESSING,)), NOW))
+    if os.environ.get("PADDOCK_REVIEW"):
+        REVIEWED.write_text(yaml.safe_dump(said, sort_keys=True, allow_unicode=True, width=110))
+    reviewed = yaml.safe_load(REVIEWED.read_text())
+    assert set(said) == set(reviewed)
+    for name, findings in said.items():
+        assert findings == reviewed[name], name
+
+
+def test_a_loss_at_the_edge_of_the_window_counts():
+    for before, times in ((FLAPPING_WINDOW, 5), (FLAPPING_WINDOW + 1, 4)):
+        (one,) = found(replace(WELL, losses=(NOW - before, *CASES["flapping"].losses)))
+        assert f"was lost {times} times" in one.sentence
+
+
+@pytest.mark.parametrize(("restarts", "is_said"), [(2, False), (3, True)])
+def test_restarts_of_the_service_explain_losses_where_there_are_as_many(restarts, is_said):
+    (one,) = found(replace(CASES["flapping"], watch=told(restarts=restarts)))
+    assert ("started the agent" in one.sentence) is is_said
+
+
+def test_a_pass_that_ends_at_the_edge_is_not_told_of_yet():
+    assert codes(passes=[PassSeen("image", "shoreline", NOW + WITHIN, 40, True)]) == []
+    assert codes(passes=[PassSeen("image", "shoreline", NOW + WITHIN - 1, 40, True)]) == ["pass-ending"]

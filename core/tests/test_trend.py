@@ -12,6 +12,8 @@ HOURS = np.arange(0, 14 * 24) * 3600.0
 def test_a_steady_fall_is_found_with_its_time():
     trend = falling(HOURS, 100 * GB - 5 * GB * HOURS / DAY)
     assert trend is not None
+    assert (trend.at, trend.since) == (HOURS[-1], HOURS[0])
+    assert trend.level == pytest.approx(100 * GB - 5 * GB * HOURS[-1] / DAY, rel=0.02)
     assert trend.slope * DAY == pytest.approx(-5 * GB, rel=0.02)
     assert trend.empty_in() / DAY == pytest.approx(100 / 5 - 14, abs=0.3)
     soon, late = trend.empty_between()
