@@ -247,3 +247,64 @@ def test_what_was_forgotten_is_not_taken_for_nothing_missed(monkeypatch):
     assert recent.since(recent.start, 4) == []
     assert recent.since(recent.start, 1) is None, "the note of b had to go"
     assert recent.since(recent.start, 5) is None
+
+
+def test_what_changes_often_is_told_once_in_a_while_with_how_it_is_last():
+    somebody("lookout", Role.VIEWER)
+
+    async def talk():
+        async with Browser(await User.objects.aget(username="lookout")) as lookout:
+            for state in ("waiting", "offered", "running"):
+                feed.tell({"noun": "job", "name": "5", "paddock": "", "thing": {"state": state}})
+                feed.tell({"noun": "host", "name": state, "paddock": "", "thing": None})
+            heard = [await lookout.hears() for _ in range(4)]
+            assert [one["name"] for one in heard] == ["waiting", "offered", "5", "running"]
+            assert heard[2]["thing"] == {"state": "running"}
+            numbers = [one["number"] for one in heard]
+            assert numbers == sorted(numbers)
+            assert await lookout.hears_nothing()
+
+    async_to_sync(talk)()
+
+
+def test_a_browser_that_is_too_slow_is_told_to_load_everything(monkeypatch):
+    monkeypatch.setattr(feed, "MOST_UNHEARD", 2)
+    monkeypatch.setattr(feed, "PASSED_ON_EVERY", 0.0)
+    somebody("lookout", Role.VIEWER)
+    go = asyncio.Event()
+    send = FeedConsumer.send
+
+    async def slow(self, text_data=None, **more):
+        if '"host"' in text_data:
+            await go.wait()
+        await send(self, text_data=text_data, **more)
+
+    async def talk():
+        async with Browser(await User.objects.aget(username="lookout")) as lookout:
+            monkeypatch.setattr(FeedConsumer, "send", slow)
+            for number in range(9):
+                await tell("host", number)
+                await asyncio.sleep(0)
+                await asyncio.sleep(0)
+            go.set()
+            heard = [await lookout.hears()]
+            while heard[-1]["noun"] != "everything":
+                heard.append(await lookout.hears())
+            assert 1 < len(heard) < 9
+
+    async_to_sync(talk)()
+
+
+def test_a_feed_that_fails_ends_so_that_the_browser_connects_again(monkeypatch):
+    somebody("lookout", Role.VIEWER)
+
+    def fails(*_):
+        raise RuntimeError("it fails")
+
+    async def talk():
+        async with Browser(await User.objects.aget(username="lookout")) as lookout:
+            monkeypatch.setattr(FeedConsumer, "_pass_on_told", fails)
+            await tell("host", "avocet-01")
+            assert (await lookout.hears())["type"] == "websocket.close"
+
+    async_to_sync(talk)()

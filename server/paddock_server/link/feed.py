@@ -174,15 +174,21 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
             self._has_missed = True
 
     async def _keep_listening(self) -> None:
-        while True:
-            for note, text in await self._unheard.get():
-                if note["number"] <= self._told:  # it was among those that the browser caught up with
-                    continue
-                if self.actor.everywhere is not None and not self._gathered and not self._looked_up:
-                    self._heard = max(self._heard, note["number"])
-                    await self.send(text_data=text)
-                else:
-                    await self._pass_on(note)
+        try:
+            while True:
+                for told in await self._unheard.get():
+                    if told.note["number"] > self._told:  # else the browser caught up with it
+                        await self._pass_on_told(told)
+        except Exception:
+            log.exception("Notes could not be passed on to a browser; it is to connect again.")
+            await self.close()
+
+    async def _pass_on_told(self, told: _Told) -> None:
+        if self.actor.everywhere is None or self._gathered or self._looked_up:
+            await self._pass_on(told.note)
+            return
+        self._heard = max(self._heard, told.note["number"])
+        await self.send(text_data=told.text)
 
     async def _pass_on(self, note: Note) -> None:
         """With the name of the thing, and the thing, only to who may see it."""

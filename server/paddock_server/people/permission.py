@@ -71,7 +71,8 @@ def asks_itself(why: str) -> Callable[[Callable[P, R]], Callable[P, R]]:
         def run(*arguments: P.args, **named: P.kwargs) -> R:
             before = times_asked()
             result = function(*arguments, **named)
-            assert times_asked() > before, f"{function.__name__} asked for no permission"
+            if times_asked() == before:
+                raise AssertionError(f"{function.__name__} asked for no permission")
             return result
 
         return _marked(run, Needs(otherwise=why))
