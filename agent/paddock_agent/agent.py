@@ -236,7 +236,7 @@ class Agent:
 
     def _handle(self, message: wire.ServerMessage) -> None:
         match message:
-            case wire.Ack() | wire.LogTaken():
+            case wire.Ack() | wire.LogAck():
                 self._spool.forget(message)
                 if self._spool.is_empty:
                     self._told_all.set()

@@ -66,7 +66,7 @@ class Listener:
         self.heard += frame.pieces
         last = frame.pieces[-1]
         if self.acknowledges and (self.takes_logs_of is None or frame.attempt in self.takes_logs_of):
-            await self.say(wire.LogTaken(attempt=frame.attempt, size=last.offset + len(last.data)))
+            await self.say(wire.LogAck(attempt=frame.attempt, size=last.offset + len(last.data)))
 
     async def say(self, message):
         await self.socket.send(wire.encode(message).decode())
@@ -209,7 +209,7 @@ async def test_no_more_is_in_flight_than_the_server_can_hold(tmp_path):
         await soon(lambda: len(listener.all(wire.Heartbeat)) > beats + 2, "it goes on living meanwhile")
         assert listener.bytes_heard() < 2 * LOG_IN_FLIGHT
         listener.acknowledges = True
-        await listener.say(wire.LogTaken(attempt="1-1", size=listener.bytes_heard()))
+        await listener.say(wire.LogAck(attempt="1-1", size=listener.bytes_heard()))
         await soon(lambda: listener.all(wire.AttemptEnded))
     assert listener.bytes_heard() == size
 
@@ -225,7 +225,7 @@ async def test_one_attempt_does_not_wait_for_what_another_printed(tmp_path):
         await soon(lambda: listener.all(wire.AttemptEnded))
         assert [one.attempt for one in listener.all(wire.AttemptEnded)] == ["2-1"]
         listener.takes_logs_of = {"1-1", "2-1"}
-        await listener.say(wire.LogTaken(attempt="1-1", size=listener.bytes_heard()))
+        await listener.say(wire.LogAck(attempt="1-1", size=listener.bytes_heard()))
         await soon(lambda: len(listener.all(wire.AttemptEnded)) == 2)
 
 

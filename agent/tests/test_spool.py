@@ -40,7 +40,7 @@ def test_the_spool_keeps_what_it_has_over_a_restart_until_it_is_acknowledged(tmp
     spool = Spool(tmp_path)
     frame, ended = heard_from(Sending(spool))
     assert (frame.pieces, ended.seq, spool.untold_ends()) == ([piece("1-1", 0, b"hello")], 1, ["1-1"])
-    spool.forget(wire.LogTaken(attempt="1-1", size=5))
+    spool.forget(wire.LogAck(attempt="1-1", size=5))
     spool.forget(wire.Ack(seq=1))
     assert spool.is_empty
     spool.close()
@@ -84,7 +84,7 @@ def test_many_small_pieces_go_in_few_frames_and_a_long_log_in_several_segments(t
     assert len(frames) < 6
     assert b"".join(one.data for frame in frames for one in frame.pieces) == b"x" * 100_000
     before = len(files_in(tmp_path))
-    spool.forget(wire.LogTaken(attempt="1-1", size=60_000))
+    spool.forget(wire.LogAck(attempt="1-1", size=60_000))
     assert len(files_in(tmp_path)) < before, "what is taken in is dropped"
     spool.close()
 
@@ -97,7 +97,7 @@ def test_a_segment_that_is_gone_or_damaged_holds_nothing_else_up(tmp_path):
     next((tmp_path / "logs").glob("1-1.*")).unlink()
     assert [type(one) for one in heard_from(Sending(spool))] == [wire.LogFrame, wire.AttemptEnded]
     spool.forget(wire.Ack(seq=1))
-    spool.forget(wire.LogTaken(attempt="2-1", size=6))
+    spool.forget(wire.LogAck(attempt="2-1", size=6))
     assert spool.is_empty
     spool.add(piece("2-1", 0, b"second"))
     spool.close()
@@ -162,7 +162,7 @@ class SpoolOfAHost(RuleBasedStateMachine):
             for one in pieces:
                 assert one.offset <= len(self.log[one.attempt]), "a gap"
                 self.log[one.attempt] += one.data[len(self.log[one.attempt]) - one.offset :]
-            self.to_acknowledge.append(wire.LogTaken(attempt=one.attempt, size=one.offset + len(one.data)))
+            self.to_acknowledge.append(wire.LogAck(attempt=one.attempt, size=one.offset + len(one.data)))
             return
         message = wire.from_agent(frame)
         mark = int(message.name) if isinstance(message, wire.ServiceTried) else message.step

@@ -12,7 +12,7 @@ from paddock_server import cli
 from paddock_server.access.actions.add_user import add_user
 from paddock_server.errors import Invalid, NotAllowed, NotNow
 from paddock_server.hosts.models import Paddock
-from paddock_server.link.feed import NOT_LOGGED_IN, FeedConsumer, tell
+from paddock_server.link.feed import NOT_LOGGED_IN, FeedConsumer, publish
 from paddock_server.logbook.models import Entry
 from paddock_server.people.actor import SERVER, Actor, agent_of, person
 from paddock_server.people.models import Role
@@ -32,7 +32,7 @@ def test_the_feed_tells_only_of_paddocks_that_the_person_may_see(shoreline, orch
         await browser.send_input({"type": "websocket.connect"})
         assert (await browser.receive_output())["type"] == "websocket.accept"
         for name, paddock in (("russet-01", "orchard"), ("avocet-01", "shoreline"), ("anywhere", "")):
-            tell({"noun": "host", "name": name, "paddock": paddock, "thing": {"slots": 2}})
+            publish({"noun": "host", "name": name, "paddock": paddock, "thing": {"slots": 2}})
         heard = [json.loads((await browser.receive_output())["text"]) for _ in range(3)]
         await browser.send_input({"type": "websocket.receive", "text": '{"hello": "server"}'})
         assert await browser.receive_nothing()

@@ -59,7 +59,7 @@ class Browser:
 
 
 async def tell(noun, name, paddock=""):
-    feed.tell({"noun": noun, "name": str(name), "paddock": paddock, "thing": None})
+    feed.publish({"noun": noun, "name": str(name), "paddock": paddock, "thing": None})
 
 
 def test_who_sees_one_paddock_hears_only_of_its_jobs(sides):
@@ -255,8 +255,8 @@ def test_what_changes_often_is_told_once_in_a_while_with_how_it_is_last():
     async def talk():
         async with Browser(await User.objects.aget(username="lookout")) as lookout:
             for state in ("waiting", "offered", "running"):
-                feed.tell({"noun": "job", "name": "5", "paddock": "", "thing": {"state": state}})
-                feed.tell({"noun": "host", "name": state, "paddock": "", "thing": None})
+                feed.publish({"noun": "job", "name": "5", "paddock": "", "thing": {"state": state}})
+                feed.publish({"noun": "host", "name": state, "paddock": "", "thing": None})
             heard = [await lookout.hears() for _ in range(4)]
             assert [one["name"] for one in heard] == ["waiting", "offered", "5", "running"]
             assert heard[2]["thing"] == {"state": "running"}
@@ -268,8 +268,8 @@ def test_what_changes_often_is_told_once_in_a_while_with_how_it_is_last():
 
 
 def test_a_browser_that_is_too_slow_is_told_to_load_everything(monkeypatch):
-    monkeypatch.setattr(feed, "MOST_UNHEARD", 2)
-    monkeypatch.setattr(feed, "PASSED_ON_EVERY", 0.0)
+    monkeypatch.setattr(feed, "MAX_PENDING_BATCHES", 2)
+    monkeypatch.setattr(feed, "PUBLISH_INTERVAL", 0.0)
     somebody("lookout", Role.VIEWER)
     go = asyncio.Event()
     send = FeedConsumer.send
@@ -303,7 +303,7 @@ def test_a_feed_that_fails_ends_so_that_the_browser_connects_again(monkeypatch):
 
     async def talk():
         async with Browser(await User.objects.aget(username="lookout")) as lookout:
-            monkeypatch.setattr(FeedConsumer, "_pass_on_told", fails)
+            monkeypatch.setattr(FeedConsumer, "_send_encoded", fails)
             await tell("host", "avocet-01")
             assert (await lookout.hears())["type"] == "websocket.close"
 

@@ -51,7 +51,7 @@ async def test_what_comes_together_is_written_together_in_its_order(lane, monkey
         await one.say(b"%04d\n" % number, number * 5)
     await one.written()
     assert log_file("5-1").read_bytes() == b"".join(b"%04d\n" % number for number in range(50))
-    assert one.said[-1] == wire.LogTaken(attempt="5-1", size=250)
+    assert one.said[-1] == wire.LogAck(attempt="5-1", size=250)
     assert sum(batches) == 50
     assert len(batches) < 10, "each piece was written by itself"
 
@@ -64,8 +64,8 @@ async def test_two_attempts_of_a_host_and_one_of_another_keep_apart(lane):
     await one.written()
     await other.written()
     assert (log_file("5-1").read_bytes(), log_file("5-2").read_bytes()) == (b"xxx", b"xxx")
-    assert one.said[-2:] == [wire.LogTaken(attempt="5-1", size=3), wire.LogTaken(attempt="5-2", size=3)]
-    assert wire.LogTaken(attempt="5-1", size=6) in other.said, "what is nobody's is heard and dropped"
+    assert one.said[-2:] == [wire.LogAck(attempt="5-1", size=3), wire.LogAck(attempt="5-2", size=3)]
+    assert wire.LogAck(attempt="5-1", size=6) in other.said, "what is nobody's is heard and dropped"
 
 
 async def test_an_agent_of_an_earlier_version_is_acknowledged_by_number(lane):
@@ -115,7 +115,7 @@ async def test_what_could_not_be_written_is_not_acknowledged_and_the_connection_
     monkeypatch.setattr(log_store, "append", full)
     await one.say(b"lost\n", 5)
     await one.written()
-    assert one.said == [wire.LogTaken(attempt="5-1", size=5), None]
+    assert one.said == [wire.LogAck(attempt="5-1", size=5), None]
 
 
 @given(st.lists(st.binary(min_size=1, max_size=20), max_size=12), st.data())

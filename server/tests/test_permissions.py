@@ -1,4 +1,4 @@
-"""Every action says what it needs of the person who does it, and refuses who has less, before it looks at anything."""
+"""Every action declares its permission, and refuses an actor who has less before it does anything."""
 
 import ast
 import importlib
@@ -13,7 +13,7 @@ import paddock_server
 from paddock_server.errors import NotAllowed
 from paddock_server.people.actor import Actor
 from paddock_server.people.models import Role
-from paddock_server.people.permission import asks_itself, needs_of
+from paddock_server.people.permission import checks_itself, permission_of
 
 ROOT = Path(paddock_server.__file__).parent
 LESSER = {
@@ -37,7 +37,7 @@ def actions():
 
 ACTIONS = dict(actions())
 OF_PEOPLE = {name: one for name, one in ACTIONS.items() if next(iter(inspect.signature(one).parameters), "") == "actor"}
-DECLARED = {name: one for name, one in OF_PEOPLE.items() if (said := needs_of(one)) and said.role}
+DECLARED = {name: one for name, one in OF_PEOPLE.items() if (said := permission_of(one)) and said.role}
 
 
 def test_the_walk_finds_the_actions():
@@ -50,9 +50,9 @@ def test_the_walk_finds_the_actions():
 
 @pytest.mark.parametrize("name", OF_PEOPLE)
 def test_an_action_of_a_person_says_what_it_needs(name):
-    said = needs_of(OF_PEOPLE[name])
-    assert said, f"{name} says nothing of permission"
-    assert bool(said.role) != bool(said.otherwise)
+    said = permission_of(OF_PEOPLE[name])
+    assert said, f"{name} declares no permission"
+    assert bool(said.role) != bool(said.reason)
 
 
 def stub(of):
@@ -65,7 +65,7 @@ def stub(of):
 
 def called(action, actor):
     """Calls the action with nothing to work on but what its permission hangs on."""
-    of = needs_of(action).of or ""
+    of = permission_of(action).of or ""
     inner = inspect.unwrap(action)
     given = {
         name: stub(of) if of.partition(".")[0] == name else object()
@@ -78,7 +78,7 @@ def called(action, actor):
 @pytest.mark.django_db
 @pytest.mark.parametrize("name", DECLARED)
 def test_who_has_less_is_refused_before_anything_is_looked_at(name):
-    action, said = DECLARED[name], needs_of(DECLARED[name])
+    action, said = DECLARED[name], permission_of(DECLARED[name])
     for lesser in LESSER[said.role]:
         with pytest.raises(NotAllowed, match=f"needs the role {said.role}"):
             called(action, Actor("ada", lesser))
@@ -93,7 +93,7 @@ def test_who_has_less_is_refused_before_anything_is_looked_at(name):
 @pytest.mark.django_db
 @pytest.mark.parametrize("name", DECLARED)
 def test_who_has_the_role_gets_past_the_question(name):
-    said = needs_of(DECLARED[name])
+    said = permission_of(DECLARED[name])
     roles = [Actor("ada", said.role)]
     if said.of != "":
         roles.append(Actor("ada", None, (("shoreline", said.role),)))
@@ -107,16 +107,16 @@ def test_who_has_the_role_gets_past_the_question(name):
 
 
 def test_an_action_that_asks_itself_and_does_not_is_taken_back():
-    @asks_itself("on what it finds")
+    @checks_itself("on what it finds")
     def forgets(actor):
         return "done"
 
-    @asks_itself("on what it finds")
+    @checks_itself("on what it finds")
     def asks(actor):
         actor.demand(Role.VIEWER, None, "It")
         return "done"
 
-    with pytest.raises(AssertionError, match="forgets asked for no permission"):
+    with pytest.raises(AssertionError, match="forgets returned without a permission check"):
         forgets(Actor("ada", Role.ADMINISTRATOR))
     assert asks(Actor("ada", Role.VIEWER)) == "done"
     with pytest.raises(NotAllowed):

@@ -1,8 +1,7 @@
-"""What the server must still hear, kept on disk until it has acknowledged it; while the disk is full, in memory.
+"""Everything that the server has not acknowledged yet: on disk, or in memory while the disk is full.
 
-Messages are few and stand in an SQLite file. What attempts print is much: it goes to segment files, which are appended
-to and dropped whole. Each attempt has a lane of its own, in which a message waits for what was printed before it; the
-lanes do not wait for each other.
+Messages are few; they go to an SQLite file. Logs are large; they go to segment files that are appended to and deleted
+whole. Each attempt has its own lane: a message waits until the log before it is sent. Lanes do not block each other.
 """
 
 from .sending import Sending

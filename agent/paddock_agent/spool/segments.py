@@ -1,4 +1,4 @@
-"""What one attempt printed and the server has not taken in yet: records in segment files."""
+"""The unacknowledged log of one attempt: records in segment files."""
 
 from __future__ import annotations
 
@@ -17,12 +17,12 @@ from ..wire import log_frames
 log = logging.getLogger("paddock.agent")
 
 SEGMENT = 4 * 1024 * 1024
-"""Bytes from which on a segment is not added to: what is sent again after a restart is less than one."""
+"""A segment of this many bytes is full. After a restart, the agent sends at most one segment per log twice."""
 
 
 class _Segment:
-    """Records in a row: in a file, or in memory while that cannot be written. ``start`` and ``size`` are those of the
-    log before its first record and with its last one, in bytes."""
+    """Consecutive records: in a file, or in memory while the file cannot be written. ``start`` and ``size`` are the
+    sizes of the log before the first record and after the last one, in bytes."""
 
     def __init__(self, file: Path, start: int) -> None:
         self._file = file
@@ -33,7 +33,7 @@ class _Segment:
 
     @classmethod
     def found(cls, file: Path) -> _Segment | None:
-        """What an earlier agent left; None for a file without a whole record."""
+        """Reads the segment of an earlier agent; None for a file without a complete record."""
         records = list(log_frames.whole_records(file.read_bytes()))
         if not records:
             return None
@@ -42,7 +42,7 @@ class _Segment:
         return found
 
     def add(self, record: bytes, size: int) -> None:
-        """Adds a record, with which the log has ``size`` bytes."""
+        """Appends a record, after which the log has ``size`` bytes."""
         self._memory += record
         self.length += len(record)
         self.size = size
@@ -50,7 +50,7 @@ class _Segment:
         self.write()
 
     def write(self) -> None:
-        """Writes what is still in memory, all or nothing. A disk that is full keeps it there."""
+        """Writes the records that are still in memory, all or none of them."""
         if not self._memory:
             return
         written = self.length - len(self._memory)
@@ -64,12 +64,12 @@ class _Segment:
                 os.close(file)
         except OSError as error:
             if not written:
-                log.warning("What an attempt prints waits in memory: the spool cannot be written (%s).", error)
+                log.warning("Log output stays in memory: the spool cannot be written (%s).", error)
         else:
             self._memory.clear()
 
     def read(self, place: int, most: int) -> bytes:
-        """At most so many bytes of it. Raises OSError."""
+        """Reads at most ``most`` bytes. Raises OSError."""
         written = self.length - len(self._memory)
         if place >= written:
             return bytes(self._memory[place - written : place - written + most])
@@ -78,18 +78,18 @@ class _Segment:
             return file.read(min(most, written - place))
 
     def cut(self, length: int, size: int) -> None:
-        """Gives up what is after the first ``length`` bytes, with which the log has ``size``."""
+        """Drops everything after the first ``length`` bytes, at which the log has ``size`` bytes."""
         self.length, self.size, self.is_full = length, size, True
         self._memory.clear()
 
     def remove(self) -> None:
-        """Removes its file. Where that cannot be done, it is sent again after a restart, which is harmless."""
+        """Deletes the file. If that fails, the agent sends it again after a restart, which is harmless."""
         with contextlib.suppress(OSError):
             self._file.unlink(missing_ok=True)
 
 
 class _Place(NamedTuple):
-    """A byte of a segment, and the size of the log up to there."""
+    """A byte of a segment, and the size of the log up to it."""
 
     segment: _Segment
     byte: int
@@ -97,7 +97,7 @@ class _Place(NamedTuple):
 
 
 class SpooledLog:
-    """One attempt's lane of the spool."""
+    """The lane of one attempt in the spool."""
 
     def __init__(self, folder: Path, attempt: str) -> None:
         self._folder = folder
@@ -106,10 +106,10 @@ class SpooledLog:
         self._segments: deque[_Segment] = deque()
         self._sent: _Place | None = None
         self._in_flight: deque[_Place] = deque()
-        self._taken: _Place | None = None
+        self._acknowledged: _Place | None = None
 
     def load(self, file: Path, number: int) -> None:
-        """Takes over a segment of an earlier agent; those of a lane come in order. Raises OSError."""
+        """Adds a segment file of an earlier agent, in order. Raises OSError."""
         self._made = number
         if segment := _Segment.found(file):
             self._segments.append(segment)
@@ -118,30 +118,30 @@ class SpooledLog:
 
     @property
     def size(self) -> int:
-        """Bytes that were printed so far; 0 where all of them are taken in."""
+        """The size of the log in bytes; 0 once all of it is acknowledged."""
         return self._segments[-1].size if self._segments else 0
 
     @property
     def sent_size(self) -> int:
-        """Bytes up to which it went over this connection, or was taken in before."""
+        """The size of the log that was sent over this connection or acknowledged before."""
         return self._size_at(self._sent)
 
     @property
     def in_flight(self) -> int:
-        """Bytes that were sent and not taken in yet."""
-        return self._size_at(self._sent) - self._size_at(self._taken)
+        """Bytes that were sent and are not acknowledged."""
+        return self._size_at(self._sent) - self._size_at(self._acknowledged)
 
     def _size_at(self, place: _Place | None) -> int:
         start = self._segments[0].start if self._segments else 0
         return max(start, place.size) if place else start
 
     @property
-    def is_taken_in(self) -> bool:
-        """Whether the server has all of it."""
+    def is_acknowledged(self) -> bool:
+        """Whether the server has the whole log."""
         return not self._segments
 
     def add(self, piece: wire.LogChunk) -> None:
-        """Keeps a piece; those of a lane come in order."""
+        """Appends a piece."""
         if not self._segments or self._segments[-1].is_full:
             self._made += 1
             file = self._folder / f"{quote(self._attempt, safe='')}.{self._made:06}"
@@ -149,29 +149,29 @@ class SpooledLog:
         self._segments[-1].add(log_frames.record(piece), piece.offset + len(piece.data))
 
     def write(self) -> None:
-        """Writes what a full disk kept in memory, where it has room again."""
+        """Retries writing the segments that a full disk kept in memory."""
         for segment in self._segments:
             segment.write()
 
     def rewind(self) -> None:
-        """Sends again, over a new connection, what was not taken in."""
-        self._sent = self._taken
+        """Starts again at the first unacknowledged byte, for a new connection."""
+        self._sent = self._acknowledged
         self._in_flight.clear()
 
     def next_records(self) -> bytes:
-        """The next whole records to send, at most LARGEST_FRAME bytes; b"" where all are sent."""
+        """The next complete records to send, at most LARGEST_FRAME bytes; b"" once all are sent."""
         while place := self._next_place():
             try:
                 data = place.segment.read(place.byte, log_frames.LARGEST_FRAME)
             except OSError as error:
-                log.warning("A part of an attempt's log is lost: the spool cannot be read (%s).", error)
+                log.warning("Part of a log is lost: the spool cannot be read (%s).", error)
                 data = b""
             if records := list(log_frames.whole_records(data)):
                 self._sent = _Place(place.segment, place.byte + records[-1].end, records[-1].size)
                 self._in_flight.append(self._sent)
                 return data[: records[-1].end]
             place.segment.cut(place.byte, place.size)
-            self.forget(self._size_at(self._taken))
+            self.forget(self._size_at(self._acknowledged))
         return b""
 
     def _next_place(self) -> _Place | None:
@@ -185,8 +185,8 @@ class SpooledLog:
         return next((_Place(one, 0, one.start) for one in later if one.length), None)
 
     def forget(self, size: int) -> None:
-        """Drops what the server has taken in: the first ``size`` bytes of the log."""
+        """Drops the first ``size`` bytes of the log, which the server acknowledged."""
         while self._in_flight and self._in_flight[0].size <= size:
-            self._taken = self._in_flight.popleft()
+            self._acknowledged = self._in_flight.popleft()
         while self._segments and self._segments[0].size <= size:
             self._segments.popleft().remove()

@@ -1,19 +1,19 @@
-"""What of the spool goes next over one connection, and how much at once."""
+"""The order in which the spool goes over one connection, and the limits on what is in flight."""
 
 from __future__ import annotations
 
 from .. import wire
-from .messages import Waiting
+from .messages import QueuedMessage
 from .spool import Spool
 
 MESSAGES_IN_FLIGHT = 24
 LOG_IN_FLIGHT = 2 * 1024 * 1024
-"""Messages, and bytes of logs, that are sent and not yet acknowledged, at most: a bound on what the server must hold
-for one agent."""
+"""The maximum of unacknowledged messages, and of unacknowledged log bytes. It limits the memory that the server needs
+per agent."""
 
 
 class Sending:
-    """One connection's. Messages go before logs; the logs of several attempts take turns."""
+    """Picks frames for one connection. Messages go before logs; the logs of several attempts take turns."""
 
     def __init__(self, spool: Spool) -> None:
         self._spool = spool
@@ -23,7 +23,7 @@ class Sending:
             lane.rewind()
 
     def next(self) -> str | bytes | None:
-        """The next frame to send: a text, or pieces of a log; None where nothing may go now."""
+        """The next frame: text for a message, bytes for log records; None if nothing can be sent now."""
         if message := self._next_message():
             self._sent.add(message.seq)
             return message.body.decode()
@@ -34,19 +34,19 @@ class Sending:
                 return wire.log_frame(attempt, records)
         return None
 
-    def _next_message(self) -> Waiting | None:
+    def _next_message(self) -> QueuedMessage | None:
         messages = self._spool.messages
         self._sent = {seq for seq in self._sent if seq in messages}
         if len(self._sent) >= MESSAGES_IN_FLIGHT:
             return None
         return next((one for one in messages if one.seq not in self._sent and self._has_its_log(one)), None)
 
-    def _has_its_log(self, message: Waiting) -> bool:
+    def _has_its_log(self, message: QueuedMessage) -> bool:
         lane = self._spool.logs.get(message.attempt)
-        return lane is None or lane.sent_size >= min(message.log_size, lane.size)  # less, where a part is lost
+        return lane is None or lane.sent_size >= min(message.log_size, lane.size)  # the size shrinks if a part is lost
 
     def _in_turn(self) -> list[str]:
-        """The attempts with logs, the one that waited longest first."""
+        """The attempts that have logs, the one that waited longest first."""
         logs = self._spool.logs
         waiting = [attempt for attempt in self._turns if attempt in logs]
         order = [*waiting, *(attempt for attempt in logs if attempt not in waiting)]

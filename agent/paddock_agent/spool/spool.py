@@ -16,16 +16,16 @@ log = logging.getLogger("paddock.agent")
 
 
 class Spool:
-    """What the server must still hear. One process at a time holds the folder ``home``."""
+    """All unacknowledged messages and logs. One process at a time can open the folder ``home``."""
 
     def __init__(self, home: Path) -> None:
         self.messages = Messages(home / "spool.sqlite3")
         self.logs: dict[str, SpooledLog] = {}
         self._folder = home / "logs"
-        with contextlib.suppress(OSError):  # where it cannot be made, logs wait in memory, and say so
+        with contextlib.suppress(OSError):  # without the folder, logs stay in memory and a warning says so
             self._folder.mkdir(exist_ok=True, mode=0o700)
         self._load_logs()
-        for body in self.messages.take_old():
+        for body in self.messages.remove_legacy():
             with contextlib.suppress(BadMessage):
                 self.add(wire.from_agent(body))
 
@@ -35,7 +35,7 @@ class Spool:
             try:
                 self._lane(unquote(name)).load(file, int(number))
             except (OSError, ValueError) as error:
-                log.warning("The file %s of the spool is passed over: %s.", file, error)
+                log.warning("Skipped the spool file %s: %s.", file, error)
         self._drop_done()
 
     def _lane(self, attempt: str) -> SpooledLog:
@@ -44,7 +44,7 @@ class Spool:
         return self.logs[attempt]
 
     def add(self, message: wire.FromAgent) -> None:
-        """Keeps a message until the server has acknowledged it."""
+        """Keeps a message until the server acknowledges it."""
         if isinstance(message, wire.LogChunk):
             if message.data:
                 self._lane(message.attempt).add(message)
@@ -52,8 +52,8 @@ class Spool:
         lane = self.logs.get(getattr(message, "attempt", ""))
         self.messages.add(message, lane.size if lane else 0)
 
-    def forget(self, acknowledged: wire.Ack | wire.LogTaken) -> None:
-        """Drops what the server has taken in."""
+    def forget(self, acknowledged: wire.Ack | wire.LogAck) -> None:
+        """Drops what the server acknowledged."""
         if isinstance(acknowledged, wire.Ack):
             self.messages.forget(acknowledged.seq)
         elif lane := self.logs.get(acknowledged.attempt):
@@ -62,7 +62,7 @@ class Spool:
             self._drop_done()
 
     def _drop_done(self) -> None:
-        self.logs = {attempt: lane for attempt, lane in self.logs.items() if not lane.is_taken_in}
+        self.logs = {attempt: lane for attempt, lane in self.logs.items() if not lane.is_acknowledged}
 
     def untold_ends(self) -> list[str]:
         """The attempts whose end the server has not acknowledged."""
@@ -70,9 +70,9 @@ class Spool:
 
     @property
     def is_empty(self) -> bool:
-        """Whether the server has heard all."""
-        return not len(self.messages) and all(lane.is_taken_in for lane in self.logs.values())
+        """Whether the server has acknowledged everything."""
+        return not len(self.messages) and all(lane.is_acknowledged for lane in self.logs.values())
 
     def close(self) -> None:
-        """Lets go of the folder."""
+        """Closes the files."""
         self.messages.close()

@@ -5,7 +5,7 @@ Each message is one JSON object in one WebSocket text frame, at most ``LARGEST_M
 come in binary frames (``log_frames``).
 
 The agent's messages that must not be lost carry ``seq``, counted up by one from 1 for each spool; the server answers
-with ``Ack`` once it has taken one in, and with ``LogTaken`` for pieces of logs. What is not acknowledged is sent again
+with ``Ack`` once it has taken one in, and with ``LogAck`` for pieces of logs. What is not acknowledged is sent again
 after a reconnect, so the server takes each message in a way that makes a repeat harmless.
 """
 
@@ -46,7 +46,7 @@ from .link import (
     Heartbeat,
     HeartbeatEvery,
     Hello,
-    LogTaken,
+    LogAck,
     Probes,
     Restart,
     ServerMessage,
@@ -161,9 +161,9 @@ __all__ = [
     "KnownMachine",
     "LeftBehind",
     "Line",
+    "LogAck",
     "LogChunk",
     "LogFrame",
-    "LogTaken",
     "Masker",
     "Offer",
     "OutputFile",

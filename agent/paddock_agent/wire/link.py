@@ -186,13 +186,13 @@ class Welcome(FromServer, tag="welcome", frozen=True, kw_only=True):
 
 
 class Ack(FromServer, tag="ack", frozen=True, kw_only=True):
-    """The message ``seq`` has been taken in; for agents before version 5 of the protocol, all before it too."""
+    """The server has the message ``seq``; for agents before protocol version 5, all messages before it as well."""
 
     seq: Count
 
 
-class LogTaken(FromServer, tag="log taken", frozen=True, kw_only=True):
-    """The first ``size`` bytes of the attempt's log have been taken in."""
+class LogAck(FromServer, tag="log ack", frozen=True, kw_only=True):
+    """The server has the first ``size`` bytes of the attempt's log."""
 
     attempt: Word
     size: Count
@@ -267,7 +267,7 @@ class Dismiss(FromServer, tag="dismiss", frozen=True, kw_only=True):
 ServerMessage = (
     Welcome
     | Ack
-    | LogTaken
+    | LogAck
     | Offer
     | Underway
     | Cancel

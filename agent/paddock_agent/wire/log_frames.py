@@ -1,8 +1,8 @@
-"""Pieces of logs on the wire, and in the agent's spool: bytes as they are, past JSON.
+"""Binary format of logs, on the wire and in the agent's spool.
 
 A frame is one binary WebSocket message: the length of the attempt's name in one byte, the name, then records. A record
-is 24 bytes, little-endian, and its data: offset from the log's start, when it was read in seconds since the epoch,
-step, length of the data.
+is a head of 24 bytes, little-endian, and the data. The head has the offset in the log, the time of reading in seconds
+since the epoch, the step, and the length of the data.
 """
 
 from __future__ import annotations
@@ -20,25 +20,25 @@ from .work import LogChunk
 
 _HEAD = struct.Struct("<QdII")
 LARGEST_FRAME = 256 * 1024
-"""Bytes of records that are sent together, at most. Any single record is smaller."""
+"""Maximum bytes of records per frame. A single record is always smaller."""
 LONGEST_NAME = 255
 HIGHEST_OFFSET = 2**53
 
 
 class LogFrame(msgspec.Struct, frozen=True):
-    """What one frame brings: pieces of one attempt's log, in order."""
+    """Pieces of one attempt's log, in order."""
 
     attempt: str
     pieces: list[LogChunk]
 
 
 def record(piece: LogChunk) -> bytes:
-    """A piece as a record."""
+    """Encodes a piece."""
     return _HEAD.pack(piece.offset, piece.at, piece.step, len(piece.data)) + piece.data
 
 
 class Record(NamedTuple):
-    """A record in a row of them: where its data lies there, and what its head says."""
+    """A record in a buffer: where its data starts and ends, and its head."""
 
     start: int
     end: int
@@ -48,12 +48,12 @@ class Record(NamedTuple):
 
     @property
     def size(self) -> int:
-        """Bytes of the log with this piece."""
+        """The size of the log after this piece."""
         return self.offset + self.end - self.start
 
 
 def whole_records(data: bytes, place: int = 0) -> Iterator[Record]:
-    """The records from ``place`` on, up to the last whole one."""
+    """The complete records of ``data`` from ``place`` on."""
     while place + _HEAD.size <= len(data):
         offset, at, step, length = _HEAD.unpack_from(data, place)
         start, place = place + _HEAD.size, place + _HEAD.size + length
@@ -63,7 +63,7 @@ def whole_records(data: bytes, place: int = 0) -> Iterator[Record]:
 
 
 def frame(attempt: str, records: bytes) -> bytes:
-    """The frame of whole records. Raises BadMessage for a name that it cannot carry."""
+    """A frame of encoded records. Raises BadMessage for a name that is too long."""
     name = attempt.encode()
     if len(name) > LONGEST_NAME:
         raise BadMessage(f"the name of an attempt has {len(name)} bytes, over the limit of {LONGEST_NAME}")

@@ -145,8 +145,8 @@ class StepEnded(FromAgent, tag="step ended", frozen=True, kw_only=True):
 
 
 class LogChunk(FromAgent, tag="log", frozen=True, kw_only=True):
-    """A piece of what a step printed, at ``offset`` bytes from the log's start; ``at`` is when it was read. Only agents
-    before version 5 of the protocol send it as a message of its own, in base64."""
+    """A piece of a step's output at ``offset`` bytes in the log; ``at`` is the time of reading. Only agents before
+    protocol version 5 send it as a message, with the data in base64."""
 
     attempt: Word
     offset: Count

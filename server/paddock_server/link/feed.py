@@ -36,10 +36,10 @@ GATHERED_FOR = 0.3
 MOST_GATHERED = 500
 LONGEST_NUMBER = 19
 """Digits of a number that the database can hold, and one more."""
-PASSED_ON_EVERY = 0.1
-"""Seconds for which notes wait for others, so that each thing is told of once and each note is written once for all."""
-MOST_UNHEARD = 50
-"""Such lots that wait for one browser; one that is slower has missed something."""
+PUBLISH_INTERVAL = 0.1
+"""Seconds between two batches of notes. A batch has one note per thing, encoded once for all browsers."""
+MAX_PENDING_BATCHES = 50
+"""Batches that wait for one browser. A slower browser misses notes, and loads everything again."""
 LOOKED_AT_EVERY = 30.0
 """Seconds after which it is looked up again whether the person is still logged in, and what they may see."""
 
@@ -48,7 +48,7 @@ def pass_on(change: Change) -> None:
     """Hands a change to every browser, with how the thing is now where that is known. Safe from every thread."""
     thing = _host_thing(change.name) if change.noun == "host" else change.thing
     note = {"noun": change.noun, "name": change.name, "paddock": change.paddock, "thing": thing}
-    event_loop.post(tell, note)
+    event_loop.post(publish, note)
 
 
 def _host_thing(name: str) -> dict[str, object] | None:
@@ -58,37 +58,37 @@ def _host_thing(name: str) -> dict[str, object] | None:
     return {"readiness": host.readiness.value, "slots": host.slots, "free_slots": host.free_slots}
 
 
-class _Told(NamedTuple):
+class _EncodedNote(NamedTuple):
     note: Note
     text: str
-    """As it goes to who may see everything."""
+    """The note as JSON, for people who may see everything."""
 
 
-class _Pages:
-    """The browsers that listen, and what they are to hear next: the newest note of each thing."""
+class _Browsers:
+    """The connected browsers, and the notes of the next batch: the latest one per thing."""
 
     def __init__(self) -> None:
         self.listening: set[FeedConsumer] = set()
-        self.waiting: dict[tuple[str, str], Note] = {}
+        self.pending: dict[tuple[str, str], Note] = {}
 
 
-def tell(note: Note) -> None:
-    """Numbers a note, and passes it on to all browsers soon. Called in the server's loop."""
-    waiting = part(_Pages).waiting
-    if not waiting:
-        asyncio.get_running_loop().call_later(PASSED_ON_EVERY, _pass_on_waiting)
+def publish(note: Note) -> None:
+    """Numbers a note and adds it to the next batch. Call it in the server's event loop."""
+    pending = part(_Browsers).pending
+    if not pending:
+        asyncio.get_running_loop().call_later(PUBLISH_INTERVAL, _publish_pending)
     numbered = part(RecentChanges).add(note)
-    waiting.pop((note["noun"], note["name"]), None)
-    waiting[note["noun"], note["name"]] = numbered
+    pending.pop((note["noun"], note["name"]), None)
+    pending[note["noun"], note["name"]] = numbered
 
 
-def _pass_on_waiting() -> None:
-    pages = part(_Pages)
-    notes, pages.waiting = pages.waiting.values(), {}
-    if pages.listening:
-        lot = [_Told(note, _text(note["noun"], note["name"], note["number"], note["thing"])) for note in notes]
-        for page in pages.listening:
-            page.hear(lot)
+def _publish_pending() -> None:
+    browsers = part(_Browsers)
+    notes, browsers.pending = browsers.pending.values(), {}
+    if browsers.listening:
+        batch = [_EncodedNote(note, _text(note["noun"], note["name"], note["number"], note["thing"])) for note in notes]
+        for browser in browsers.listening:
+            browser.deliver(batch)
 
 
 def _text(noun: str, name: str, number: int, thing: object) -> str:
@@ -121,7 +121,7 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
         self._looked_up: dict[tuple[str, str], Note] = {}
         self._heard = self._told = 0
         self._has_missed = False
-        self._unheard: asyncio.Queue[list[_Told]] = asyncio.Queue(MOST_UNHEARD)
+        self._batches: asyncio.Queue[list[_EncodedNote]] = asyncio.Queue(MAX_PENDING_BATCHES)
         self._working: list[asyncio.Task[None]] = []
         session = self.scope.get("session")
         self._key: str = (session.session_key or "") if session is not None else ""
@@ -130,12 +130,12 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
             await self.close(NOT_LOGGED_IN)
             return
         # Before the browser hears that it is connected, and asks for everything: no note may fall between.
-        part(_Pages).listening.add(self)
+        part(_Browsers).listening.add(self)
         if self._key:
             await self.channel_layer.group_add(_session_group(self._key), self.channel_name)
         await self.accept()
         await self._catch_up()
-        kept = (self._keep_listening(), self._keep_looking(), self._pass_on_gathered())
+        kept = (self._delivery_loop(), self._keep_looking(), self._pass_on_gathered())
         self._working = [asyncio.create_task(one) for one in kept]
 
     async def _catch_up(self) -> None:
@@ -158,7 +158,7 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
     async def disconnect(self, code: int) -> None:
         for task in self._working:
             task.cancel()
-        part(_Pages).listening.discard(self)
+        part(_Browsers).listening.discard(self)
         if self._key:
             await self.channel_layer.group_discard(_session_group(self._key), self.channel_name)
 
@@ -166,29 +166,29 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
         """The session has ended."""
         await self.close(NOT_LOGGED_IN)
 
-    def hear(self, lot: list[_Told]) -> None:
-        """Takes notes that are for everybody. Called in the server's loop."""
+    def deliver(self, batch: list[_EncodedNote]) -> None:
+        """Queues a batch for this browser. Call it in the server's event loop."""
         try:
-            self._unheard.put_nowait(lot)
+            self._batches.put_nowait(batch)
         except asyncio.QueueFull:
             self._has_missed = True
 
-    async def _keep_listening(self) -> None:
+    async def _delivery_loop(self) -> None:
         try:
             while True:
-                for told in await self._unheard.get():
-                    if told.note["number"] > self._told:  # else the browser caught up with it
-                        await self._pass_on_told(told)
+                for encoded in await self._batches.get():
+                    if encoded.note["number"] > self._told:  # otherwise the browser got it when it connected
+                        await self._send_encoded(encoded)
         except Exception:
-            log.exception("Notes could not be passed on to a browser; it is to connect again.")
+            log.exception("A batch of notes could not be sent. The browser has to reconnect.")
             await self.close()
 
-    async def _pass_on_told(self, told: _Told) -> None:
+    async def _send_encoded(self, encoded: _EncodedNote) -> None:
         if self.actor.everywhere is None or self._gathered or self._looked_up:
-            await self._pass_on(told.note)
+            await self._pass_on(encoded.note)
             return
-        self._heard = max(self._heard, told.note["number"])
-        await self.send(text_data=told.text)
+        self._heard = max(self._heard, encoded.note["number"])
+        await self.send(text_data=encoded.text)
 
     async def _pass_on(self, note: Note) -> None:
         """With the name of the thing, and the thing, only to who may see it."""

@@ -19,16 +19,16 @@ def rank_of(role: Role) -> int:
     return _RANK[role]
 
 
-_asked = threading.local()
+_checks = threading.local()
 
 
-def times_asked() -> int:
+def permission_checks() -> int:
     """How often this thread has asked what somebody may do."""
-    return getattr(_asked, "times", 0)
+    return getattr(_checks, "count", 0)
 
 
-def _note_asked() -> None:
-    _asked.times = times_asked() + 1
+def _count_check() -> None:
+    _checks.count = permission_checks() + 1
 
 
 @dataclass(frozen=True)
@@ -42,7 +42,7 @@ class Actor:
 
     def may(self, role: Role, paddock: str | None = None) -> bool:
         """Whether the actor has at least ``role`` in ``paddock``; without one: for everything."""
-        _note_asked()
+        _count_check()
         held = [self.everywhere] if self.everywhere else []
         held += [one for name, one in self.paddocks if name == paddock]
         return any(_RANK[one] >= _RANK[role] for one in held)
@@ -55,7 +55,7 @@ class Actor:
 
     def where(self, role: Role) -> Collection[str] | None:
         """The paddocks in which the actor has at least ``role``; None for all of them."""
-        _note_asked()
+        _count_check()
         if self.everywhere and _RANK[self.everywhere] >= _RANK[role]:
             return None
         return [name for name, one in self.paddocks if _RANK[one] >= _RANK[role]]

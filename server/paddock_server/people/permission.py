@@ -1,6 +1,6 @@
-"""What an action needs of the person who does it, said at its head, so that it cannot be forgotten.
+"""Decorators that declare the permission an action requires.
 
-Each action whose first parameter is ``actor`` says it with one of these; a test walks over all of them.
+Every action whose first parameter is ``actor`` has one of them; a test walks over all actions.
 """
 
 from __future__ import annotations
@@ -13,7 +13,7 @@ from operator import attrgetter
 from typing import Any, ParamSpec, TypeVar
 
 from ..errors import NotAllowed
-from .actor import Actor, times_asked
+from .actor import Actor, permission_checks
 from .models import Role
 
 P = ParamSpec("P")
@@ -21,9 +21,10 @@ R = TypeVar("R")
 
 
 @dataclass(frozen=True)
-class Needs:
-    """``role`` in the paddock that ``of`` leads to: a parameter of the action and attributes of it, as
-    ``host.paddock.name``; "" for everything, None for some paddock or other. Without a role ``otherwise`` says why."""
+class Permission:
+    """``role`` in the paddock at the path ``of``: a parameter of the action and its attributes, such as
+    ``host.paddock.name``. ``of`` is "" for the role everywhere, and None for the role in any one paddock. An action
+    without a declared role gives the ``reason``."""
 
     role: Role | None = None
     what: str = ""
@@ -31,8 +32,8 @@ class Needs:
     otherwise: str = ""
 
 
-def needs(role: Role, what: str, of: str = "") -> Callable[[Callable[P, R]], Callable[P, R]]:
-    """``what`` completes "… needs the role operator in shoreline". For ``of`` see Needs."""
+def requires(role: Role, what: str, of: str = "") -> Callable[[Callable[P, R]], Callable[P, R]]:
+    """``what`` completes "… needs the role operator in shoreline". For ``of`` see Permission."""
 
     def decorate(function: Callable[P, R]) -> Callable[P, R]:
         paddock_of = _reader(function, of) if of else _nowhere
@@ -42,13 +43,13 @@ def needs(role: Role, what: str, of: str = "") -> Callable[[Callable[P, R]], Cal
             _actor(arguments, named).demand(role, paddock_of(arguments, named), what)
             return function(*arguments, **named)
 
-        return _marked(run, Needs(role, what, of))
+        return _marked(run, Permission(role, what, of))
 
     return decorate
 
 
-def needs_somewhere(role: Role, what: str) -> Callable[[Callable[P, R]], Callable[P, R]]:
-    """The role in one paddock at least; where what is done reaches is the action's own affair."""
+def requires_anywhere(role: Role, what: str) -> Callable[[Callable[P, R]], Callable[P, R]]:
+    """Raises NotAllowed for an actor who has the role in no paddock. The action itself limits its reach."""
 
     def decorate(function: Callable[P, R]) -> Callable[P, R]:
         @wraps(function)
@@ -57,42 +58,42 @@ def needs_somewhere(role: Role, what: str) -> Callable[[Callable[P, R]], Callabl
                 raise NotAllowed(f"{what} needs the role {role}. Ask an administrator for it.")
             return function(*arguments, **named)
 
-        return _marked(run, Needs(role, what, None))
+        return _marked(run, Permission(role, what, None))
 
     return decorate
 
 
-def asks_itself(why: str) -> Callable[[Callable[P, R]], Callable[P, R]]:
-    """For an action of which the permission hangs on what it finds; ``why`` says on what. One that ends without having
-    asked is taken back: raises AssertionError."""
+def checks_itself(why: str) -> Callable[[Callable[P, R]], Callable[P, R]]:
+    """For an action that checks the permission itself, and the reason. Raises AssertionError, which rolls the action
+    back, if it returned without a check."""
 
     def decorate(function: Callable[P, R]) -> Callable[P, R]:
         @wraps(function)
         def run(*arguments: P.args, **named: P.kwargs) -> R:
-            before = times_asked()
+            before = permission_checks()
             result = function(*arguments, **named)
-            if times_asked() == before:
-                raise AssertionError(f"{function.__name__} asked for no permission")
+            if permission_checks() == before:
+                raise AssertionError(f"{function.__name__} returned without a permission check")
             return result
 
-        return _marked(run, Needs(otherwise=why))
+        return _marked(run, Permission(reason=why))
 
     return decorate
 
 
-def needs_nothing(why: str) -> Callable[[Callable[P, R]], Callable[P, R]]:
-    """For an action that everyone may do, and ``why``."""
-    return lambda function: _marked(function, Needs(otherwise=why))
+def open_to_everyone(why: str) -> Callable[[Callable[P, R]], Callable[P, R]]:
+    """For an action that needs no permission, and the reason."""
+    return lambda function: _marked(function, Permission(reason=why))
 
 
-def needs_of(function: Callable[..., object]) -> Needs | None:
-    """What an action said that it needs; None where it said nothing."""
-    found = getattr(function, "__needs__", None)
-    return found if isinstance(found, Needs) else None
+def permission_of(function: Callable[..., object]) -> Permission | None:
+    """The declared permission of an action; None without a declaration."""
+    found = getattr(function, "__permission__", None)
+    return found if isinstance(found, Permission) else None
 
 
-def _marked(function: Callable[P, R], said: Needs) -> Callable[P, R]:
-    function.__needs__ = said  # type: ignore[attr-defined]
+def _marked(function: Callable[P, R], declared: Permission) -> Callable[P, R]:
+    function.__permission__ = declared  # type: ignore[attr-defined]
     return function
 
 

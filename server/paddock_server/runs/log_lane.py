@@ -53,7 +53,7 @@ class LogLane:
     """One connection's: what comes while earlier pieces are written is written with the next. ``say`` is given what
     acknowledges the pieces that are written, and None where nothing can be written: the connection is to end."""
 
-    def __init__(self, host_id: int, say: Callable[[wire.Ack | wire.LogTaken | None], None]) -> None:
+    def __init__(self, host_id: int, say: Callable[[wire.Ack | wire.LogAck | None], None]) -> None:
         self._host_id = host_id
         self._say = say
         self._pending: list[wire.LogChunk] = []
@@ -96,7 +96,7 @@ class LogLane:
         if last.seq:
             self._say(wire.Ack(seq=last.seq))
         else:
-            self._say(wire.LogTaken(attempt=attempt, size=last.offset + len(last.data)))
+            self._say(wire.LogAck(attempt=attempt, size=last.offset + len(last.data)))
 
 
 async def _place_of(host_id: int, attempt: str) -> _Place | None:

@@ -11,12 +11,12 @@ from ...hosts.models import Paddock
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Grant, Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...storage import action
 
 
 @action
-@needs(Role.ADMINISTRATOR, "Adding a person")
+@requires(Role.ADMINISTRATOR, "Adding a person")
 def add_user(actor: Actor, name: str, password: str, role: Role, paddock: Paddock | None = None) -> User:
     """Raises NotNow for a name that is taken and Invalid for a password that is too weak."""
     if User.objects.filter(username=name).exists():

@@ -11,7 +11,7 @@ from ...hosts.models import Paddock
 from ...logbook.write import write
 from ...people.actor import Actor, rank_of
 from ...people.models import AccessRequest, Grant, Role
-from ...people.permission import asks_itself, needs
+from ...people.permission import checks_itself, requires
 from ...storage import action
 
 MAX_OPEN = 20
@@ -19,7 +19,7 @@ MAX_OPEN = 20
 
 
 @action
-@asks_itself("asking for access is for all who are logged in")
+@checks_itself("asking for access is for all who are logged in")
 def request_access(actor: Actor, user: User, role: Role, paddock: Paddock, reason: str) -> AccessRequest:
     """Asking again replaces the reason. Raises Invalid without a reason, NotNow for a role that the person has."""
     if not reason.strip():
@@ -40,7 +40,7 @@ def request_access(actor: Actor, user: User, role: Role, paddock: Paddock, reaso
 
 
 @action
-@needs(Role.ADMINISTRATOR, "Granting access", of="request.paddock.name")
+@requires(Role.ADMINISTRATOR, "Granting access", of="request.paddock.name")
 def decide_access(actor: Actor, request: AccessRequest, *, grant: bool) -> None:
     """Raises NotNow for a request that is decided already. A role that the person got meanwhile is never lowered."""
     if request.decided_at:

@@ -17,7 +17,7 @@ from ...hosts.models import Host
 from ...hosts.queries import host_called
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import asks_itself
+from ...people.permission import checks_itself
 from ...storage import action
 from ...work.actions.change_job import correct_terms, corrected_lines, let_in
 from ...work.models import Job
@@ -56,7 +56,7 @@ def can_be_done(kind: RemedyKind) -> bool:
 
 
 @action
-@asks_itself("the action that the remedy comes to asks")
+@checks_itself("the action that the remedy comes to asks")
 def apply_remedy(
     actor: Actor, kind: RemedyKind, place: str, what: str, instead: str, jobs: Sequence[Job], *, for_good: bool = True
 ) -> None:

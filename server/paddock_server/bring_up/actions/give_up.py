@@ -10,13 +10,13 @@ from ...hosts.actions.revoke_pass import revoke_pass
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...storage import action
 from ..models import BringUp
 
 
 @action
-@needs(Role.ADMINISTRATOR, "Giving up a bring-up", of="sheet.paddock.name")
+@requires(Role.ADMINISTRATOR, "Giving up a bring-up", of="sheet.paddock.name")
 def give_up(actor: Actor, sheet: BringUp) -> None:
     """Raises NotNow for one that was given up already."""
     if sheet.given_up_at:

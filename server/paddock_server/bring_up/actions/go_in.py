@@ -14,7 +14,7 @@ from ...install.scripts import script_for
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...process import event_loop
 from ...storage import action, run_in_writer
 from .. import ssh
@@ -69,7 +69,7 @@ def go_in(actor: Actor, sheet: BringUp, address: str, port: int, user: str, fing
 
 
 @action
-@needs(Role.ADMINISTRATOR, "Bringing in a host", of="sheet.paddock.name")
+@requires(Role.ADMINISTRATOR, "Bringing in a host", of="sheet.paddock.name")
 def _begin_trip(actor: Actor, sheet: BringUp, target: ssh.Target) -> None:
     ToldStep.objects.filter(bring_up=sheet).delete()
     note_step(sheet, Step.FETCH.value, "begun", target.address, found=f"Going in over SSH as {target.user}.")
@@ -84,7 +84,7 @@ def _begin_trip(actor: Actor, sheet: BringUp, target: ssh.Target) -> None:
 
 
 @action
-@needs(Role.ADMINISTRATOR, "Bringing in a host", of="sheet.paddock.name")
+@requires(Role.ADMINISTRATOR, "Bringing in a host", of="sheet.paddock.name")
 def _trust(actor: Actor, sheet: BringUp, address: str, port: int, key: str) -> None:
     """Keeps a key that is trusted for the first time. Raises NotNow for a changed one: that is never taken."""
     known, is_new = TrustedMachine.objects.get_or_create(
@@ -100,7 +100,7 @@ def _trust(actor: Actor, sheet: BringUp, address: str, port: int, key: str) -> N
 
 
 @action
-@needs(Role.ADMINISTRATOR, "Forgetting a machine's key", of="sheet.paddock.name")
+@requires(Role.ADMINISTRATOR, "Forgetting a machine's key", of="sheet.paddock.name")
 def forget_key(actor: Actor, sheet: BringUp, address: str, port: int) -> None:
     """Forgets the key of a machine that was set up anew."""
     if TrustedMachine.objects.filter(address=address.strip(), port=port).delete()[0]:

@@ -19,7 +19,7 @@ from ...hosts.wording import clean_labels
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...storage import action
 from ..models import BringUp
 
@@ -44,7 +44,7 @@ class Wanted:
 
 
 @action
-@needs(Role.ADMINISTRATOR, "Bringing in a host", of="paddock.name")
+@requires(Role.ADMINISTRATOR, "Bringing in a host", of="paddock.name")
 def make_sheet(
     actor: Actor, paddock: Paddock, wanted: Wanted, hours: int = 24, *, repairs: bool = False
 ) -> tuple[BringUp, str]:

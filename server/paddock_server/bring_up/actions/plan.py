@@ -14,7 +14,7 @@ from ...hosts.models import LIVING, Host, Paddock
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...storage import action
 from ..models import BringUp
 from .make_sheet import Wanted, check, sheet_of
@@ -23,7 +23,7 @@ SHOWN_MISTAKES = 20
 
 
 @action
-@needs(Role.ADMINISTRATOR, "Bringing in hosts", of="paddock.name")
+@requires(Role.ADMINISTRATOR, "Bringing in hosts", of="paddock.name")
 def plan(actor: Actor, paddock: Paddock, text: str, server: str, hours: int) -> tuple[list[BringUp], str]:
     """The sheets, and the secret of their pass. Raises Invalid with every mistake and its row; nothing is made then."""
     expected, mistakes = read_planned(text)

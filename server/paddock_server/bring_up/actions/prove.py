@@ -13,7 +13,7 @@ from ...errors import NotNow
 from ...hosts.models import Host
 from ...people.actor import SERVER, Actor
 from ...people.models import Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...storage import action
 from ...work.actions.submit import WantedJob, submit
 from ..models import BringUp
@@ -32,7 +32,7 @@ ASK = {
 
 
 @action
-@needs(Role.ADMINISTRATOR, "Proving a host", of="sheet.paddock.name")
+@requires(Role.ADMINISTRATOR, "Proving a host", of="sheet.paddock.name")
 def prove(actor: Actor, sheet: BringUp) -> None:
     """Raises NotNow for a host that could not take the job, or that is at it."""
     host = sheet.host

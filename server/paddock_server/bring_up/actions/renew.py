@@ -8,13 +8,13 @@ from ...hosts.actions.make_pass import make_pass
 from ...hosts.actions.replace_pass import replace_pass
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...storage import action
 from ..models import BringUp
 
 
 @action
-@needs(Role.ADMINISTRATOR, "Bringing in a host", of="sheet.paddock.name")
+@requires(Role.ADMINISTRATOR, "Bringing in a host", of="sheet.paddock.name")
 def renew(actor: Actor, sheet: BringUp) -> str:
     """The new pass's secret. Raises NotNow for a machine that has joined already: it needs no pass any more."""
     if sheet.host_id:

@@ -9,13 +9,13 @@ from ... import secret
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import needs_nothing, needs_somewhere
+from ...people.permission import open_to_everyone, requires_anywhere
 from ...storage import action
 from ..models import CareFeed
 
 
 @action
-@needs_somewhere(Role.VIEWER, "Seeing planned care")
+@requires_anywhere(Role.VIEWER, "Seeing planned care")
 def make_feed(actor: Actor, user: User) -> str:
     """The secret part of the address of one's own feed, which is shown this once; the one before it ends."""
     made = secret.make("care")
@@ -26,7 +26,7 @@ def make_feed(actor: Actor, user: User) -> str:
 
 
 @action
-@needs_nothing("everyone ends their own feed")
+@open_to_everyone("everyone ends their own feed")
 def end_feed(actor: Actor, user: User) -> None:
     """Does nothing where there is none."""
     if CareFeed.objects.filter(user=user).delete()[0]:

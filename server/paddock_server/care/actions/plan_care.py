@@ -18,7 +18,7 @@ from ...hosts.models import LIVING, Host, Paddock
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import asks_itself, needs, needs_somewhere
+from ...people.permission import checks_itself, requires, requires_anywhere
 from ...storage import action
 from ..calendar_file import ReadCare
 from ..models import Care
@@ -26,7 +26,7 @@ from ..times import LONGEST, demand_moment, look_ahead, zone_called
 
 
 @action
-@asks_itself("the place is named, and a change of place needs both")
+@checks_itself("the place is named, and a change of place needs both")
 def plan_care(
     actor: Actor,
     what: str,
@@ -72,7 +72,7 @@ def plan_care(
 
 
 @action
-@needs_somewhere(Role.OPERATOR, "Planning care")
+@requires_anywhere(Role.OPERATOR, "Planning care")
 def plan_all(actor: Actor, read: Sequence[ReadCare], place: str, how: str) -> Mapping[str, int]:
     """All events of a calendar, or none; ``place`` is for those that name none that is known here."""
     counts = {"new": 0, "changed": 0}
@@ -92,7 +92,7 @@ def plan_all(actor: Actor, read: Sequence[ReadCare], place: str, how: str) -> Ma
 
 
 @action
-@needs(Role.OPERATOR, "Dropping planned care", of="care.paddock.name")
+@requires(Role.OPERATOR, "Dropping planned care", of="care.paddock.name")
 def drop_care(actor: Actor, care: Care) -> None:
     """Takes a plan back. What it holds now stays held until somebody resumes it, or its time is over."""
     name = care.host.name if care.host else care.paddock.name

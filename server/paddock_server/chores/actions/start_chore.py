@@ -13,7 +13,7 @@ from ...hosts.models import Host, Paddock
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import asks_itself, needs
+from ...people.permission import checks_itself, requires
 from ...storage import action
 from ...toolchains.terms_input import read_terms
 from ..models import WORK, Chore, ChoreHost, ChoreRun
@@ -23,7 +23,7 @@ FIELDS = {"name", "purpose", *WORK} - {"wanted"}
 
 
 @action
-@needs(Role.ADMINISTRATOR, "Keeping a chore")
+@requires(Role.ADMINISTRATOR, "Keeping a chore")
 def keep_chore(actor: Actor, given: Mapping[str, Any], wanted: Sequence[str], *, chore: Chore | None = None) -> Chore:
     """Keeps a chore, or changes one that was kept. Raises Invalid for terms that cannot be read."""
     terms = [str(term) for term in read_terms(wanted)]
@@ -49,7 +49,7 @@ def _known_paddocks(names: Sequence[str]) -> list[str]:
 
 
 @action
-@asks_itself("in the paddock of each host")
+@checks_itself("in the paddock of each host")
 def start_chore(actor: Actor, chore: Chore, hosts: Sequence[Host], chosen_by: str) -> ChoreRun:
     """A run of it over these hosts, in this order. Raises Invalid for no host at all, NotNow for one that is at work on
     another chore: two scripts at once on a machine prove nothing."""
@@ -96,7 +96,7 @@ def _demand_all(actor: Actor, run: ChoreRun, what: str) -> None:
 
 
 @action
-@asks_itself("in the paddock of each host")
+@checks_itself("in the paddock of each host")
 def approve(actor: Actor, run: ChoreRun, *, yes: bool) -> None:
     """A second person says yes or no. Raises NotNow for a run that waits for nobody, or that the same person asked
     for."""
@@ -117,7 +117,7 @@ def approve(actor: Actor, run: ChoreRun, *, yes: bool) -> None:
 
 
 @action
-@asks_itself("in the paddock of each host")
+@checks_itself("in the paddock of each host")
 def stop_run(actor: Actor, run: ChoreRun) -> None:
     """No further host; what runs finishes. Raises NotNow for one that is over."""
     _demand_all(actor, run, "Stopping a chore")

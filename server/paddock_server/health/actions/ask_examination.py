@@ -10,14 +10,14 @@ from ...hosts.models import Host
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...storage import action
 from .. import watches
 from ..models import Health
 
 
 @action
-@needs(Role.OPERATOR, "Asking a machine", of="host.paddock.name")
+@requires(Role.OPERATOR, "Asking a machine", of="host.paddock.name")
 def ask_examination(actor: Actor, host: Host) -> None:
     """Raises NotNow where no watch would answer."""
     health = Health.objects.filter(host=host).first()

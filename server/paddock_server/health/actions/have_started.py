@@ -12,13 +12,13 @@ from ...hosts.models import Host
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...storage import action
 from ..models import Health
 
 
 @action
-@needs(Role.OPERATOR, "Having a watch start the service", of="host.paddock.name")
+@requires(Role.OPERATOR, "Having a watch start the service", of="host.paddock.name")
 def have_started(actor: Actor, host: Host) -> None:
     """Raises NotNow where the paddock does not allow it, or no watch would do it."""
     health = Health.objects.filter(host=host).first()

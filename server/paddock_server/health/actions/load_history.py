@@ -18,7 +18,7 @@ from ...hosts.models import LIVING, Host
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...storage import action
 from .. import looking
 from ..models import HourOfReadings, LinkChange
@@ -42,7 +42,7 @@ class History(msgspec.Struct):
 
 
 @action
-@needs(Role.ADMINISTRATOR, "Taking over a history")
+@requires(Role.ADMINISTRATOR, "Taking over a history")
 def load_history(actor: Actor, data: bytes) -> str:
     """Returns what was taken over, in a sentence. Raises Invalid for a file that cannot be read, or an unknown host;
     nothing is taken over then. What is known already stays as it is."""

@@ -11,7 +11,7 @@ from ...errors import Invalid, NotNow
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...storage import action
 from ..models import Finding
 
@@ -19,7 +19,7 @@ LONGEST_SNOOZE = timedelta(days=90)
 
 
 @action
-@needs(Role.OPERATOR, "Putting findings aside", of="finding.paddock")
+@requires(Role.OPERATOR, "Putting findings aside", of="finding.paddock")
 def acknowledge(actor: Actor, finding: Finding, note: str = "") -> None:
     """Somebody knows, and sees to it: it is no longer among what needs a hand."""
     _demand_open(finding)
@@ -28,7 +28,7 @@ def acknowledge(actor: Actor, finding: Finding, note: str = "") -> None:
 
 
 @action
-@needs(Role.OPERATOR, "Putting findings aside", of="finding.paddock")
+@requires(Role.OPERATOR, "Putting findings aside", of="finding.paddock")
 def snooze(actor: Actor, finding: Finding, until: datetime, note: str = "") -> None:
     """It comes back at ``until`` if it is still open. Raises Invalid for a time that is past or too far."""
     _demand_open(finding)
@@ -40,7 +40,7 @@ def snooze(actor: Actor, finding: Finding, until: datetime, note: str = "") -> N
 
 
 @action
-@needs(Role.OPERATOR, "Putting findings aside", of="finding.paddock")
+@requires(Role.OPERATOR, "Putting findings aside", of="finding.paddock")
 def bring_back(actor: Actor, finding: Finding) -> None:
     """It is among what needs a hand again."""
     _demand_open(finding)

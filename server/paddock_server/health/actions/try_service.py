@@ -10,13 +10,13 @@ from ...hosts.models import Host
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...process import connections
 from ...storage import action
 
 
 @action
-@needs(Role.OPERATOR, "Starting and stopping services", of="host.paddock.name")
+@requires(Role.OPERATOR, "Starting and stopping services", of="host.paddock.name")
 def try_service(actor: Actor, host: Host, name: str, verb: str) -> None:
     """``verb`` is start or stop. Raises NotThere for a service that is not watched there, NotNow for a host that is not
     connected. What comes of it the agent tells; it is then on the service's line."""

@@ -11,7 +11,7 @@ from ...errors import NotNow
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...process import connections
 from ...storage import action
 from ..events import admitted
@@ -20,7 +20,7 @@ from ..wording import clean_labels
 
 
 @action
-@needs(Role.ADMINISTRATOR, "Admitting a host", of="host.paddock.name")
+@requires(Role.ADMINISTRATOR, "Admitting a host", of="host.paddock.name")
 def admit(actor: Actor, host: Host, reason: str = "", as_asked: bool = False) -> None:
     """With ``as_asked`` it gets the labels and slots that it asked for at joining, else only those of its pass. Raises
     NotNow for a host that does not stand at the gate."""

@@ -9,14 +9,14 @@ from ...errors import NotNow
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...process import connections
 from ...storage import action
 from ..models import Host
 
 
 @action
-@needs(Role.OPERATOR, "Asking for a survey", of="host.paddock.name")
+@requires(Role.OPERATOR, "Asking for a survey", of="host.paddock.name")
 def ask_survey(actor: Actor, host: Host, mark: str = "") -> None:
     """The answer comes over the link, and brings the ``mark`` back. Raises NotNow for a host that is not connected."""
     if host.link != Link.CONNECTED:

@@ -11,7 +11,7 @@ from ...errors import Invalid
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...process import connections
 from ...storage import action
 from ..models import Host
@@ -21,7 +21,7 @@ FIELDS = ("labels", "slots", "services", "reserved")
 
 
 @action
-@needs(Role.ADMINISTRATOR, "Changing a host's labels, slots and watched services", of="host.paddock.name")
+@requires(Role.ADMINISTRATOR, "Changing a host's labels, slots and watched services", of="host.paddock.name")
 def change(
     actor: Actor,
     host: Host,

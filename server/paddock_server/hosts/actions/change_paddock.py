@@ -11,7 +11,7 @@ from ...logbook.write import write
 from ...patterns import clean_patterns
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...process import connections
 from ...storage import action
 from ..models import LIVING, Host, Paddock
@@ -23,7 +23,7 @@ FIELDS = (
 
 
 @action
-@needs(Role.ADMINISTRATOR, "Changing a paddock", of="paddock.name")
+@requires(Role.ADMINISTRATOR, "Changing a paddock", of="paddock.name")
 def change_paddock(actor: Actor, paddock: Paddock, **wanted: Any) -> None:
     """``wanted`` has any of FIELDS; what is not named stays. Agents hear at once of services and a grace."""
     if "pipelines" in wanted:

@@ -15,7 +15,7 @@ from ...errors import PassUnknown, TooManyTries
 from ...logbook.write import write
 from ...people.actor import SERVER, Actor
 from ...people.models import Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...storage import action
 from ..models import Guessing
 
@@ -75,7 +75,7 @@ def recent_guessing() -> list[Guessing]:
 
 
 @action
-@needs(Role.ADMINISTRATOR, "Dismissing wrong passes")
+@requires(Role.ADMINISTRATOR, "Dismissing wrong passes")
 def dismiss_guessing(actor: Actor, address: str) -> None:
     """A person has looked at it; it comes back with the next wrong pass from there."""
     if Guessing.objects.filter(address=address).delete()[0]:

@@ -13,7 +13,7 @@ from ...errors import Invalid, NotNow
 from ...logbook.write import write
 from ...people.actor import SERVER, Actor
 from ...people.models import Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...storage import action
 from ..events import hold_changed
 from ..models import Host, Paddock
@@ -22,7 +22,7 @@ WHAT = "Holding, draining and resuming hosts"
 
 
 @action
-@needs(Role.OPERATOR, WHAT, of="host.paddock.name")
+@requires(Role.OPERATOR, WHAT, of="host.paddock.name")
 def hold(actor: Actor, host: Host, reason: str = "", *, until: datetime | None = None) -> None:
     """No new job from now on, ``until`` a time if one is planned; jobs at work stay. Raises NotNow for a host that is
     not inside."""
@@ -30,7 +30,7 @@ def hold(actor: Actor, host: Host, reason: str = "", *, until: datetime | None =
 
 
 @action
-@needs(Role.OPERATOR, WHAT, of="host.paddock.name")
+@requires(Role.OPERATOR, WHAT, of="host.paddock.name")
 def drain(actor: Actor, host: Host, reason: str = "", *, until: datetime | None = None) -> None:
     """Finish what runs, then hold. A host without work is held at once. Raises NotNow for a host that is not inside."""
     holding = Host.Holding.DRAINING if is_working(host) else Host.Holding.HELD
@@ -38,7 +38,7 @@ def drain(actor: Actor, host: Host, reason: str = "", *, until: datetime | None 
 
 
 @action
-@needs(Role.OPERATOR, WHAT, of="host.paddock.name")
+@requires(Role.OPERATOR, WHAT, of="host.paddock.name")
 def resume(actor: Actor, host: Host) -> None:
     """Takes jobs again. Raises NotNow for a host that does so already."""
     if not host.holding:
@@ -47,7 +47,7 @@ def resume(actor: Actor, host: Host) -> None:
 
 
 @action
-@needs(Role.OPERATOR, WHAT, of="paddock.name")
+@requires(Role.OPERATOR, WHAT, of="paddock.name")
 def hold_paddock(
     actor: Actor, paddock: Paddock, verb: str, reason: str = "", until: datetime | None = None
 ) -> list[Host]:

@@ -10,14 +10,14 @@ from ...logbook.write import write
 from ...patterns import clean_patterns
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...storage import action
 from ..models import Paddock
 from .change_paddock import FIELDS
 
 
 @action
-@needs(Role.ADMINISTRATOR, "Making a paddock")
+@requires(Role.ADMINISTRATOR, "Making a paddock")
 def make_paddock(actor: Actor, name: str, **wanted: Any) -> Paddock:
     """``wanted`` has any of what ``change_paddock`` can change. Raises NotNow for a name that is taken, Invalid for a
     fence with a pattern that is none."""

@@ -11,13 +11,13 @@ from ...changes import announce
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...storage import action
 from ..models import EntryPass, Paddock
 
 
 @action
-@needs(Role.ADMINISTRATOR, "Making an entry pass", of="paddock.name")
+@requires(Role.ADMINISTRATOR, "Making an entry pass", of="paddock.name")
 def make_pass(
     actor: Actor,
     paddock: Paddock,

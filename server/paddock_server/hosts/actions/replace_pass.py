@@ -6,7 +6,7 @@ from datetime import timedelta
 
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...storage import action
 from ..models import EntryPass
 from .make_pass import make_pass
@@ -16,7 +16,7 @@ AN_HOUR = timedelta(hours=1)
 
 
 @action
-@needs(Role.ADMINISTRATOR, "Making an entry pass", of="old.paddock.name")
+@requires(Role.ADMINISTRATOR, "Making an entry pass", of="old.paddock.name")
 def replace_pass(actor: Actor, old: EntryPass) -> tuple[EntryPass, str]:
     """The new pass and its secret, with the time and the uses that the old one was made with. An old one that is no
     longer good can be replaced as well."""

@@ -9,14 +9,14 @@ from ...errors import NotNow
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...process import connections
 from ...storage import action
 from ..models import Host
 
 
 @action
-@needs(Role.OPERATOR, "Having an agent start afresh", of="host.paddock.name")
+@requires(Role.OPERATOR, "Having an agent start afresh", of="host.paddock.name")
 def restart(actor: Actor, host: Host) -> None:
     """Raises NotNow for a host whose agent is not connected."""
     if host.link != Link.CONNECTED:

@@ -10,7 +10,7 @@ from ...errors import Invalid, NotNow
 from ...logbook.write import write
 from ...people.actor import Actor, agent_of
 from ...people.models import Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...process import connections
 from ...storage import action
 from ..events import keys_ended
@@ -19,7 +19,7 @@ from .hold import is_working
 
 
 @action
-@needs(Role.ADMINISTRATOR, "Retiring a host", of="host.paddock.name")
+@requires(Role.ADMINISTRATOR, "Retiring a host", of="host.paddock.name")
 def retire(actor: Actor, host: Host, reason: str) -> None:
     """Raises NotNow for a host at work, or one that is not inside, and Invalid without a reason."""
     if host.standing != Host.Standing.ADMITTED:
@@ -40,7 +40,7 @@ def leave(host: Host) -> None:
 
 
 @action
-@needs(Role.ADMINISTRATOR, "Undoing a retirement", of="host.paddock.name")
+@requires(Role.ADMINISTRATOR, "Undoing a retirement", of="host.paddock.name")
 def undo_retirement(actor: Actor, host: Host) -> None:
     """Puts a retired host back as it was. Raises NotNow after the time for it, for a host whose agent has left, and
     where another host has its name now."""

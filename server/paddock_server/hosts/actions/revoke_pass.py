@@ -9,13 +9,13 @@ from ...errors import NotNow
 from ...logbook.write import write
 from ...people.actor import SERVER, Actor
 from ...people.models import Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...storage import action
 from ..models import EntryPass
 
 
 @action
-@needs(Role.ADMINISTRATOR, "Revoking an entry pass", of="entry_pass.paddock.name")
+@requires(Role.ADMINISTRATOR, "Revoking an entry pass", of="entry_pass.paddock.name")
 def revoke_pass(actor: Actor, entry_pass: EntryPass) -> None:
     """Raises NotNow for one that is revoked already."""
     if entry_pass.revoked_at:

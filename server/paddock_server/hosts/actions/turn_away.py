@@ -9,7 +9,7 @@ from ...errors import NotNow
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...process import connections
 from ...storage import action
 from ..events import keys_ended
@@ -17,7 +17,7 @@ from ..models import Host
 
 
 @action
-@needs(Role.ADMINISTRATOR, "Turning a host away", of="host.paddock.name")
+@requires(Role.ADMINISTRATOR, "Turning a host away", of="host.paddock.name")
 def turn_away(actor: Actor, host: Host, reason: str = "") -> None:
     """Raises NotNow for a host that does not stand at the gate."""
     if host.standing != Host.Standing.AT_THE_GATE:

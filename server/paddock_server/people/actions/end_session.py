@@ -10,11 +10,11 @@ from ...logbook.write import write
 from ...storage import action
 from ..actor import Actor
 from ..events import session_ended
-from ..permission import needs_nothing
+from ..permission import open_to_everyone
 
 
 @action
-@needs_nothing("everyone ends their own session")
+@open_to_everyone("everyone ends their own session")
 def end_session(actor: Actor, request: HttpRequest) -> None:
     """Nothing happens where nobody is logged in."""
     key = request.session.session_key

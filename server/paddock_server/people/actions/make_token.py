@@ -10,11 +10,11 @@ from ...logbook.write import write
 from ...storage import action
 from ..actor import Actor
 from ..models import Role, Token
-from ..permission import needs
+from ..permission import requires
 
 
 @action
-@needs(Role.ADMINISTRATOR, "Making a token")
+@requires(Role.ADMINISTRATOR, "Making a token")
 def make_token(actor: Actor, user_name: str, name: str) -> str:
     """The token itself, which is shown this once. Raises NotThere for an unknown person."""
     user = User.objects.filter(username=user_name).first()

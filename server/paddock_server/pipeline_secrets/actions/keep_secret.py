@@ -14,7 +14,7 @@ from ...logbook.write import write
 from ...patterns import clean_patterns
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import asks_itself
+from ...people.permission import checks_itself
 from ...sealing import seal
 from ...storage import action
 from ..giving import ANY
@@ -24,7 +24,7 @@ SHORTEST, LONGEST = 6, 8000
 
 
 @action
-@asks_itself("in each paddock where the secret is given, before and after")
+@checks_itself("in each paddock where the secret is given, before and after")
 def keep_secret(
     actor: Actor,
     name: str,
@@ -66,7 +66,7 @@ def keep_secret(
 
 
 @action
-@asks_itself("in each paddock where the secret is given, before and after")
+@checks_itself("in each paddock where the secret is given, before and after")
 def remove_secret(actor: Actor, name: str) -> None:
     """Raises NotThere. Jobs that name it are refused from now on."""
     one = PipelineSecret.objects.filter(name=name).first()

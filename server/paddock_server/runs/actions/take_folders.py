@@ -13,7 +13,7 @@ from ...logbook.write import write
 from ...moments import moment
 from ...people.actor import Actor, agent_of
 from ...people.models import Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...process import connections
 from ...storage import action
 from ..models import FOLDER_KINDS, WorkFolder
@@ -57,7 +57,7 @@ def take_folders(host: Host, told: wire.WorkFolders) -> None:
 
 
 @action
-@needs(Role.OPERATOR, "Clearing work folders", of="host.paddock.name")
+@requires(Role.OPERATOR, "Clearing work folders", of="host.paddock.name")
 def clear_folders(actor: Actor, host: Host, paths: Sequence[str]) -> None:
     """Has its agent remove these folders, or all that are not in use where none is named. Raises NotNow for a host that
     is not connected."""

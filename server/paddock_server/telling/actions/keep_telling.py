@@ -12,7 +12,7 @@ from ...errors import NotNow
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...sealing import seal
 from ...storage import action
 from .. import deliveries
@@ -27,7 +27,7 @@ WHAT = "Saying who is told of findings"
 
 
 @action
-@needs(Role.ADMINISTRATOR, WHAT)
+@requires(Role.ADMINISTRATOR, WHAT)
 def make_telling(actor: Actor, name: str, kind: str, **wanted: object) -> tuple[Telling, str]:
     """The rule, and the secret that signs its webhooks, shown this once; "" for mail."""
     signing = secret.make("webhook") if kind == "webhook" else ""
@@ -40,7 +40,7 @@ def make_telling(actor: Actor, name: str, kind: str, **wanted: object) -> tuple[
 
 
 @action
-@needs(Role.ADMINISTRATOR, WHAT)
+@requires(Role.ADMINISTRATOR, WHAT)
 def change_telling(actor: Actor, telling: Telling, **wanted: object) -> None:
     """``wanted`` has any of FIELDS."""
     changed = {
@@ -57,7 +57,7 @@ def change_telling(actor: Actor, telling: Telling, **wanted: object) -> None:
 
 
 @action
-@needs(Role.ADMINISTRATOR, WHAT)
+@requires(Role.ADMINISTRATOR, WHAT)
 def remove_telling(actor: Actor, telling: Telling) -> None:
     """The history of what it sent goes with it; the logbook keeps that it was there."""
     write(actor, "removed", "rule", telling.name, details={"kind": telling.kind, "target": telling.target})
@@ -66,7 +66,7 @@ def remove_telling(actor: Actor, telling: Telling) -> None:
 
 
 @action
-@needs(Role.ADMINISTRATOR, WHAT)
+@requires(Role.ADMINISTRATOR, WHAT)
 def try_out(actor: Actor, telling: Telling) -> Delivery:
     """Sends a message that says that it is a trial, at once."""
     said = f'This is a trial of the rule "{telling.name}", asked for by {actor.name}. Nothing is wrong.'
@@ -85,7 +85,7 @@ def try_out(actor: Actor, telling: Telling) -> Delivery:
 
 
 @action
-@needs(Role.ADMINISTRATOR, WHAT)
+@requires(Role.ADMINISTRATOR, WHAT)
 def send_again(actor: Actor, delivery: Delivery) -> None:
     """Tries once more at once. Raises NotNow for a message that has arrived."""
     if delivery.state in ("sent", "not needed"):

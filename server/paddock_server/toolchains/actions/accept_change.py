@@ -12,13 +12,13 @@ from ...hosts.models import Host
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...storage import action
 from ..models import SurveyChange
 
 
 @action
-@needs(Role.OPERATOR, "Accepting a change", of="host.paddock.name")
+@requires(Role.OPERATOR, "Accepting a change", of="host.paddock.name")
 def accept_changes(actor: Actor, host: Host, numbers: Sequence[int], note: str) -> list[SurveyChange]:
     """Marks the changes of one host, with a note; those that were accepted before keep who did so. Raises NotThere."""
     found = list(SurveyChange.objects.filter(host=host, pk__in=numbers))

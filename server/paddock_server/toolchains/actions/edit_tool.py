@@ -18,7 +18,7 @@ from ...hosts.models import Host
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...storage import action
 from .. import words
 from ..catalogue import catalogue, forget
@@ -39,7 +39,7 @@ def edit_numbered(tool: str, number: int) -> ToolEdit:
 
 
 @action
-@needs(Role.ADMINISTRATOR, _WHAT)
+@requires(Role.ADMINISTRATOR, _WHAT)
 def write_definition(actor: Actor, tool: str, text: str, note: str) -> ToolEdit:
     """Keeps a new version of a tool's definition; nothing runs yet. Raises Invalid with what is wrong in it."""
     if text.strip():
@@ -80,7 +80,7 @@ def check_definition(name: str, text: str) -> None:
 
 
 @action
-@needs(Role.ADMINISTRATOR, _WHAT)
+@requires(Role.ADMINISTRATOR, _WHAT)
 def release(actor: Actor, edit: ToolEdit) -> ToolEdit:
     """Sends a definition to all agents, signed. From then on terms and surveys go by it. Raises NotNow."""
     newest = ToolEdit.objects.filter(tool=edit.tool).exclude(release=None).order_by("-release").first()

@@ -13,7 +13,7 @@ from ...hosts.models import Paddock
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import asks_itself
+from ...people.permission import checks_itself
 from ...storage import action
 from .. import words
 from ..models import Kit
@@ -34,7 +34,7 @@ class Wanted:
 
 
 @action
-@asks_itself("in each paddock of the kit, before and after; for everything where it is for labels")
+@checks_itself("in each paddock of the kit, before and after; for everything where it is for labels")
 def keep_kit(actor: Actor, wanted: Wanted, kit: Kit | None = None) -> Kit:
     """Makes a kit, or changes one. Raises Invalid for terms that cannot be read, a name that is taken, or a paddock
     that is not there. Whoever puts a kit on labels needs the role everywhere, for any host may have a label."""
@@ -72,7 +72,7 @@ def keep_kit(actor: Actor, wanted: Wanted, kit: Kit | None = None) -> Kit:
 
 
 @action
-@asks_itself("in each paddock of the kit, before and after; for everything where it is for labels")
+@checks_itself("in each paddock of the kit, before and after; for everything where it is for labels")
 def remove_kit(actor: Actor, kit: Kit) -> None:
     """Takes a kit away; the logbook keeps its terms."""
     _demand(actor, [one.name for one in kit.paddocks.all()], kit.labels)

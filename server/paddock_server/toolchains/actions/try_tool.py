@@ -16,7 +16,7 @@ from ...hosts.models import Host
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...process import connections
 from ...storage import action
 from ..catalogue import signature_of_trial
@@ -26,7 +26,7 @@ MOST_HOSTS = 50
 
 
 @action
-@needs(Role.ADMINISTRATOR, "Trying a definition")
+@requires(Role.ADMINISTRATOR, "Trying a definition")
 def try_tool(actor: Actor, edit: ToolEdit, hosts: Sequence[Host]) -> list[Trial]:
     """Asks the hosts to look for the tool by this definition, beside their surveys; nothing of it is kept there."""
     if not edit.text:

@@ -13,7 +13,7 @@ from ...hosts.queries import paddock_called
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import asks_itself
+from ...people.permission import checks_itself
 from ...storage import action
 from ...toolchains.terms_input import read_asked
 from .. import dispatcher, open_work
@@ -24,7 +24,7 @@ from .submit import implied_by, why_it_waits
 
 
 @action
-@asks_itself("wherever the job may run")
+@checks_itself("wherever the job may run")
 def change_priority(actor: Actor, job: Job, priority: int) -> None:
     """From -100 to 100; the higher goes first. Raises NotNow for a job that waits no more."""
     job = _to_change(job)
@@ -38,7 +38,7 @@ def change_priority(actor: Actor, job: Job, priority: int) -> None:
 
 
 @action
-@asks_itself("wherever the job may run")
+@checks_itself("wherever the job may run")
 def correct_terms(actor: Actor, job: Job, lines: Sequence[str]) -> None:
     """Gives a waiting job other terms. Raises Invalid for terms that cannot be read, NotNow for a job that waits no
     more."""
@@ -54,7 +54,7 @@ def correct_terms(actor: Actor, job: Job, lines: Sequence[str]) -> None:
 
 
 @action
-@asks_itself("for good it needs the administrator, for once the operator")
+@checks_itself("for good it needs the administrator, for once the operator")
 def let_in(actor: Actor, job: Job, paddock_name: str, *, for_good: bool) -> None:
     """Lets the job into a paddock whose fence keeps it out: this job alone, which an operator of that paddock may do;
     or its pipeline for good, which takes an administrator. Raises NotNow where it is let in already."""

@@ -7,7 +7,7 @@ from paddock_core.lifecycle import LIVE
 from ...errors import NotNow
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...process import connections
 from ...storage import action
 from ..models import Attempt
@@ -15,7 +15,7 @@ from .take_report import lose_lease
 
 
 @action
-@needs(Role.OPERATOR, "Giving up an attempt", of="attempt.host.paddock.name")
+@requires(Role.OPERATOR, "Giving up an attempt", of="attempt.host.paddock.name")
 def give_up(actor: Actor, attempt: Attempt) -> None:
     """The attempt is lost; its job waits again if it may be tried again. Raises NotNow for one that is over, or whose
     host is connected: that one can be cancelled."""

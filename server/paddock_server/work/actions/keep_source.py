@@ -19,7 +19,7 @@ from ...errors import ActionError, Invalid, NotAllowed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import needs
+from ...people.permission import requires
 from ...storage import action
 from ..git_source import check_path, check_ref, check_url, read_file
 from ..models import Delivery, Job, Source, Submission
@@ -33,7 +33,7 @@ _KEY_FILE = "hooks.key"
 
 
 @action
-@needs(Role.ADMINISTRATOR, "Keeping a source")
+@requires(Role.ADMINISTRATOR, "Keeping a source")
 def keep_source(actor: Actor, url: str, ref: str, path: str = "paddock.yaml") -> tuple[Source, str]:
     """Takes a source in; returns it with the secret of its webhook. Raises Invalid for an address that is not taken."""
     if Source.objects.count() >= MOST_SOURCES:
@@ -45,7 +45,7 @@ def keep_source(actor: Actor, url: str, ref: str, path: str = "paddock.yaml") ->
 
 
 @action
-@needs(Role.ADMINISTRATOR, "Renewing a secret")
+@requires(Role.ADMINISTRATOR, "Renewing a secret")
 def renew_secret(actor: Actor, source: Source) -> str:
     """A new secret for its webhook; the old one is worth nothing from now on."""
     source.secret_number += 1
@@ -55,7 +55,7 @@ def renew_secret(actor: Actor, source: Source) -> str:
 
 
 @action
-@needs(Role.ADMINISTRATOR, "Removing a source")
+@requires(Role.ADMINISTRATOR, "Removing a source")
 def remove_source(actor: Actor, source: Source) -> None:
     """What it sent stays."""
     write(actor, "removed", "source", source.url, details={"ref": source.ref})

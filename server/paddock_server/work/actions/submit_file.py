@@ -12,7 +12,7 @@ from ...errors import Invalid, NotAllowed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import needs_somewhere
+from ...people.permission import requires_anywhere
 from ...storage import action
 from ...toolchains.catalogue import catalogue
 from ...toolchains.words import words as known_words
@@ -24,7 +24,7 @@ from .submit import WantedJob, submit
 
 
 @action
-@needs_somewhere(Role.OPERATOR, "Submitting jobs")
+@requires_anywhere(Role.OPERATOR, "Submitting jobs")
 def submit_file(
     actor: Actor, text: str, *, source: Source | None = None, ref: str = "", commit: str = ""
 ) -> tuple[Submission, list[Job]]:
