@@ -58,6 +58,53 @@ def test_a_warm_work_folder_decides_between_equals_and_the_attempt_says_so():
     assert placement.why == ("2 hosts fit, 2 of them with a free slot. knot-02 has a warm work folder of almanac-docs.")
 
 
+LIKES_RIG = parse_terms(["label rig"])
+
+
+@pytest.mark.parametrize(
+    ("hosts", "prefers", "others", "expected"),
+    [
+        pytest.param([host("b", free=2), host("a", "rig")], LIKES_RIG, [], "a", id="preference before free slots"),
+        pytest.param([host("b"), host("a", "rig")], LIKES_RIG, [], "a", id="preference before the name"),
+        pytest.param([host("a"), host("w"), host("r", "rig")], LIKES_RIG, [], "r", id="preference before warm"),
+        pytest.param([host("a", free=3), host("w")], (), [], "w", id="warm before free slots"),
+        pytest.param(
+            [host("a", "x"), host("b", free=1)], (), [asks("label x")], "b", id="least sought before the name"
+        ),
+        pytest.param(
+            [host("a", "x", free=3), host("b")], (), [asks("label x")], "b", id="least sought before free slots"
+        ),
+        pytest.param([host("a", free=1), host("b", free=2)], (), [], "b", id="free slots before the name"),
+        pytest.param([host("b"), host("a")], (), [], "a", id="the first by name"),
+        pytest.param([host("a", readiness=Readiness.HELD), host("b")], (), [], "b", id="never one that is held"),
+    ],
+)
+def test_of_hosts_that_fit_the_first_difference_decides(hosts, prefers, others, expected):
+    """In the order: preferences, a warm work folder, the least sought, free slots, the name."""
+    first = WaitingJob(1, asks("os linux"), prefers, pipeline="p", waited=60)
+    jobs = [first, *(WaitingJob(at, one) for at, one in enumerate(others, 2))]
+    for turned in (hosts, hosts[::-1]):
+        assert placed(jobs, turned, warm={"p": ["w"]})[1] == expected
+
+
+def test_of_equal_jobs_the_older_goes_first_and_then_the_lower_number():
+    def started(*waited):
+        return list(placed([WaitingJob(at, asks(), waited=one) for at, one in waited], [host("a")]))
+
+    assert started((1, 5), (2, 6)) == [2]
+    assert started((1, 6), (2, 5)) == [1]
+    assert started((2, 5), (1, 5)) == [1]
+
+
+def test_a_host_that_was_kept_for_a_job_stays_kept_though_another_has_more_room():
+    large = WaitingJob(1, asks("os linux", slots=4), waited=900)
+    hosts = [host("a", free=2, slots=4), host("b", free=1, slots=4)]
+    assert dispatch_round([large], FleetIndex(hosts)).kept == {1: "a"}
+    assert dispatch_round([replace(large, kept="b")], FleetIndex(hosts)).kept == {1: "b"}
+    gone = replace(large, kept="b", requirement=asks("host a", slots=4))
+    assert dispatch_round([gone], FleetIndex(hosts)).kept == {1: "a"}, "it no longer fits the host that was kept"
+
+
 def test_priority_goes_first_and_the_rest_hear_that_all_are_busy():
     jobs = [WaitingJob(1, asks("os linux"), waited=5), WaitingJob(2, asks("os linux"), priority=5)]
     decided = dispatch_round(jobs, FleetIndex([host("avocet-01")]))
