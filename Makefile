@@ -28,11 +28,12 @@ test: .make/python .make/web .make/wheels .make/test-tools ## run all tests
 	cd web && npm run --silent test
 	$(BIN)/pytest --numprocesses $(TEST_PROCESSES) --dist loadfile --no-loadscope-reorder
 
-lint: .make/python .make/node ## check style and types
+lint: .make/python .make/node ## check style, types and prose
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	PADDOCK_DATA=.make/mypy $(BIN)/mypy
 	PADDOCK_DATA=.make/mypy $(BIN)/mypy --platform win32 agent/paddock_agent/services/windows_real.py agent/paddock_agent/services/windows_run.py
+	$(BIN)/python tools/prose.py
 	cd web && npx eslint src && npx vue-tsc --noEmit
 
 fuzz: .make/python .make/test-tools ## make 100,000 strange calls of the API (CALLS=…, SEED=…)
