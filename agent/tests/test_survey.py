@@ -155,7 +155,7 @@ def test_the_whole_survey_has_its_time_and_the_rest_is_said_not_to_have_been_ask
     for number in range(40):
         make(tmp_path / str(number), "git", "sleep 600")
     system = OnlyHere(*(tmp_path / str(number) for number in range(40)))
-    result = asyncio.run(survey(system, built_in(), patience=0.5, whole=1.0))
+    result = asyncio.run(survey(system, built_in(), patience=0.3, whole=1.5))
     assert len(result.broken) == 40
     why = [one.why for one in result.broken]
     assert any("the time of the whole survey was over" in one for one in why)

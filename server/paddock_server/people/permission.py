@@ -29,7 +29,7 @@ class Permission:
     role: Role | None = None
     what: str = ""
     of: str | None = ""
-    otherwise: str = ""
+    reason: str = ""
 
 
 def requires(role: Role, what: str, of: str = "") -> Callable[[Callable[P, R]], Callable[P, R]]:
