@@ -193,6 +193,12 @@ def test_the_funnel_narrows_from_all_hosts_to_the_free_ones():
     ]  # fmt: skip
 
 
+def test_the_funnel_says_how_many_hosts_the_sender_reaches():
+    hosts = [AVOCET, replace(RUSSET, paddock="orchard")]
+    steps = funnel(asks("tool git", reach=frozenset({"orchard"})), FleetIndex(hosts))
+    assert [(step.name, step.left) for step in steps][:2] == [("all hosts", 2), ("within the sender's reach", 1)]
+
+
 def test_the_funnel_has_the_fence_and_reservations_where_they_matter():
     hosts = [replace(AVOCET, reserved=True), RUSSET, KETCH]
     requirement = asks("tool git", let_in=frozenset({"shoreline", "workshop"}), slots=2)

@@ -25,6 +25,7 @@ class Chain:
     ("change", "name", "mark", "says"),
     [
         ({}, "Connected", Mark.HOLDS, "answers"),
+        ({}, "Admitted", Mark.HOLDS, "a person let it in"),
         (
             {"link": Link.LOST, "link_cause": "The connection closed."},
             "Connected",
