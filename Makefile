@@ -42,8 +42,8 @@ fuzz: .make/python .make/test-tools ## make 100,000 strange calls of the API (CA
 troubles: .make/python .make/web .make/wheels .make/test-tools ## make every trouble of tests/hosts/troubles on a real host, and mend it
 	PADDOCK_TROUBLES=all $(BIN)/pytest -v --tb=short tests/hosts/test_troubles.py
 
-mutants: .make/python .make/mutation ## make small faults in the core's decisions, and count which its tests find (SAMPLE=250, SEED=17)
-	.make/mutation/bin/python bench/mutants.py --sample $(or $(SAMPLE),250) --seed $(or $(SEED),17)
+mutants: .make/python .make/mutation ## make small faults in the core's decisions, and count which its tests find (SAMPLE=200, SEED=17)
+	.make/mutation/bin/python bench/mutants.py --sample $(or $(SAMPLE),200) --seed $(or $(SEED),17)
 
 bench: .make/python .make/web .make/wheels .make/test-tools ## run the benchmarks; docs/measurements.md has the figures
 	$(BIN)/python bench/routing.py
@@ -51,6 +51,7 @@ bench: .make/python .make/web .make/wheels .make/test-tools ## run the benchmark
 	cd bench && ../$(BIN)/python jobs_a_second.py
 	cd bench && ../$(BIN)/python answers.py
 	cd bench && ../$(BIN)/python start.py
+	cd bench && ../$(BIN)/python browsers.py
 	$(BIN)/python bench/bring_up.py
 	$(BIN)/python bench/heartbeats.py
 	$(BIN)/python bench/log_flow.py

@@ -1,7 +1,7 @@
 """What open pages cost the server while jobs run: ``make bench``, or ``python bench/browsers.py [FEEDS …]``.
 
-Each page is its feed: a WebSocket with a session, which is told of every job and host that changes. 200 light agents
-work off what four senders send; the processor for a job is compared with that when nobody looks.
+A page is a feed: a WebSocket with a session that gets a note of every changed job and host. Four senders submit jobs,
+and 200 light agents run them. Compare the processor time per job with the first row, which has no pages.
 """
 
 from __future__ import annotations
@@ -21,7 +21,7 @@ AGENTS, SENDERS, SECONDS = 200, 4, 15.0
 
 
 def session(yard: BusyYard) -> str:
-    """The cookie of somebody who is logged in."""
+    """Logs in, and returns the cookies."""
     with httpx.Client(base_url=yard.url) as http:
         http.get("/api/v1/session/")
         token = http.cookies["paddock_csrf"]
@@ -32,7 +32,7 @@ def session(yard: BusyYard) -> str:
 
 @contextmanager
 def open_pages(yard: BusyYard, number: int) -> Iterator[list[int]]:
-    """So many feeds; yields how many notes they heard, in a list of one."""
+    """Opens ``number`` feeds; yields a list of one element, the count of received notes."""
     heard, cookie, ready, over = [0], session(yard), threading.Event(), threading.Event()
 
     async def page(connected: list[None]) -> None:

@@ -62,7 +62,7 @@ def outcomes() -> dict[str, int | None]:
 
 def main() -> int:
     given = argparse.ArgumentParser()
-    given.add_argument("--sample", type=int, default=400)
+    given.add_argument("--sample", type=int, default=200)
     given.add_argument("--seed", type=int, default=17)
     given.add_argument("--only", type=Path, help="try the faults that this file names, as an earlier run printed them")
     options = given.parse_args()

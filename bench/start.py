@@ -53,7 +53,7 @@ def run(data: Path, *command: str | Path) -> str:
 
 
 def seed(data: Path, hosts: int) -> str:
-    """A new data folder with so many hosts, and a token of somebody who may look."""
+    """Makes a data folder with ``hosts`` hosts; returns the token of a viewer."""
     run(data, BIN / "paddock", "user", "nobody")
     return run(data, sys.executable, "-c", SEED, str(hosts))
 

@@ -3,6 +3,7 @@
 It reads the templates of Vue files, the string literals of Python files (docstrings included) and Markdown files.
 ``tools/prose.json`` records how often each file still has each word. A file may not get more, and the record may not be
 higher than the file: ``python tools/prose.py --lower`` lowers it after a rewrite.
+Move the entry of a file that you rename.
 """
 
 from __future__ import annotations

@@ -170,9 +170,9 @@ async def test_what_was_not_acknowledged_is_told_again_after_a_reconnect_in_orde
         await soon(lambda: listener.all(wire.AttemptEnded))
         assert listener.hellos[-1].attempts == ["1-1"], "its end is not told yet"
         passing = wire.WorkFolders | wire.Heartbeat | wire.WorkTried | wire.WatchedServices
-        told = [type(one) for one in listener.heard if not isinstance(one, passing)]
+        kinds = [type(message) for message in listener.heard if not isinstance(message, passing)]
         # What comes before the log waits for nothing, what comes after it waits for it.
-        assert told == [wire.AttemptStarted, wire.StepBegan, wire.LogChunk, wire.StepEnded, wire.AttemptEnded]
+        assert kinds == [wire.AttemptStarted, wire.StepBegan, wire.LogChunk, wire.StepEnded, wire.AttemptEnded]
         assert listener.all(wire.AttemptEnded)[0].exit_code == 4
 
 

@@ -1,6 +1,7 @@
 """The spool tells everything in each attempt's order, over lost connections, kills and full disks."""
 
 import os
+import shutil
 import sqlite3
 
 import msgspec
@@ -111,6 +112,50 @@ def test_a_segment_that_is_gone_or_damaged_holds_nothing_else_up(tmp_path):
     spool.close()
 
 
+def test_a_file_that_could_not_be_deleted_is_overwritten(tmp_path):
+    spool = Spool(tmp_path)
+    spool.add(piece("1-1", 0, b"old"))
+    (file,) = files_in(tmp_path)
+    left = file.read_bytes()
+    spool.forget(wire.LogAck(attempt="1-1", size=3))
+    file.write_bytes(left)
+    spool.add(piece("1-1", 3, b"new"))
+    assert [one.pieces for one in heard_from(Sending(spool))] == [[piece("1-1", 3, b"new")]]
+    spool.close()
+
+
+def test_a_kill_during_the_takeover_of_an_older_spool_loses_nothing(tmp_path, monkeypatch):
+    db = sqlite3.connect(tmp_path / "spool.sqlite3")
+    db.execute("CREATE TABLE message (seq INTEGER PRIMARY KEY, ended TEXT NOT NULL, body BLOB NOT NULL)")
+    ended = wire.AttemptEnded(seq=7, attempt="1-1", outcome="exited", exit_code=0)
+    db.execute("INSERT INTO message VALUES (7, '1-1', ?)", (wire.encode(ended),))
+    db.commit()
+    db.close()
+    killed = []
+
+    def kill(spool, _):
+        killed.append(spool)
+        raise KeyboardInterrupt
+
+    with monkeypatch.context() as patch:
+        patch.setattr(Spool, "add", kill)
+        with pytest.raises(KeyboardInterrupt):
+            Spool(tmp_path)
+    killed[0].close()
+    spool = Spool(tmp_path)
+    assert spool.untold_ends() == ["1-1"]
+    spool.close()
+
+
+def test_a_message_does_not_wait_for_a_log_that_is_gone(tmp_path):
+    spool = Spool(tmp_path)
+    spool.add(piece("1-1", 0, b"gone"))
+    spool.add(wire.AttemptEnded(attempt="1-1", outcome="exited", exit_code=0))
+    shutil.rmtree(tmp_path / "logs")
+    assert [type(one) for one in heard_from(Sending(spool))] == [wire.AttemptEnded]
+    spool.close()
+
+
 class SpoolOfAHost(RuleBasedStateMachine):
     """A server that takes in what comes, and an agent that is killed, loses its connection, and has a full disk."""
 
@@ -120,7 +165,7 @@ class SpoolOfAHost(RuleBasedStateMachine):
         self.is_full = False
         self.printed = dict.fromkeys(ATTEMPTS, b"")
         self.log = dict.fromkeys(ATTEMPTS, b"")
-        self.said, self.log_before, self.taken = [], {}, set()
+        self.sent_marks, self.log_before, self.received = [], {}, set()
         self.to_acknowledge = []
         self.start()
 
@@ -140,14 +185,14 @@ class SpoolOfAHost(RuleBasedStateMachine):
 
     @rule(attempt=st.sampled_from(["", *ATTEMPTS]))
     def say(self, attempt):
-        mark = len(self.said)
+        mark = len(self.sent_marks)
         message = (
             wire.StepBegan(attempt=attempt, step=mark, at=1.0)
             if attempt
             else wire.ServiceTried(name=str(mark), verb="start")
         )
         self.spool.add(message)
-        self.said.append((attempt, mark))
+        self.sent_marks.append((attempt, mark))
         self.log_before[mark] = len(self.printed.get(attempt, b""))
 
     @rule(most=st.integers(1, 6))
@@ -168,9 +213,9 @@ class SpoolOfAHost(RuleBasedStateMachine):
         mark = int(message.name) if isinstance(message, wire.ServiceTried) else message.step
         attempt = getattr(message, "attempt", "")
         assert len(self.log.get(attempt, b"")) >= self.log_before[mark], "it came before its log"
-        earlier = {at for of, at in self.said if of == attempt and at < mark}
-        assert earlier <= self.taken, "it overtook another of its attempt"
-        self.taken.add(mark)
+        earlier = {at for of, at in self.sent_marks if of == attempt and at < mark}
+        assert earlier <= self.received, "it overtook another of its attempt"
+        self.received.add(mark)
         self.to_acknowledge.append(wire.Ack(seq=message.seq))
 
     @rule(most=st.integers(1, 6))
@@ -208,7 +253,7 @@ class SpoolOfAHost(RuleBasedStateMachine):
             assert self.to_acknowledge, "nothing is on its way and something is left"
             self.acknowledge(10_000)
         assert self.log == self.printed
-        assert self.taken == {mark for _, mark in self.said}
+        assert self.received == {mark for _, mark in self.sent_marks}
         assert files_in(self.home) == []
         self.spool.close()
 

@@ -102,16 +102,16 @@ def record(offset=0, at=1.0, step=0, data=b"x", length=None):
     ("frame", "why"),
     [
         (b"", "no name"),
-        (b"\x03", "no name"),
-        (b"\x035-1", "nothing after it"),
-        (b"\x02\xff\xff" + record(), "not UTF-8"),
-        (b"\x035-1" + record(data=b""), "24 bytes at its end"),
-        (b"\x035-1" + record(length=5), "25 bytes at its end"),
-        (b"\x035-1" + record(offset=2**53 + 1), "claims the offset"),
-        (b"\x035-1" + record(at=float("nan")), "claims the offset"),
-        (b"\x035-1" + record(at=float("inf")), "claims the offset"),
-        (b"\x035-1" + record(data=bytes(wire.LARGEST_CHUNK + 1)), "at its end"),
-        (b"\x035-1" + record() + b"more", "4 bytes at its end"),
+        (b"\x03\x00", "no name"),
+        (b"\x03\x005-1", "nothing after it"),
+        (b"\x02\x00\xff\xff" + record(), "not UTF-8"),
+        (b"\x03\x005-1" + record(data=b""), "24 bytes at its end"),
+        (b"\x03\x005-1" + record(length=5), "25 bytes at its end"),
+        (b"\x03\x005-1" + record(offset=2**53 + 1), "claims the offset"),
+        (b"\x03\x005-1" + record(at=float("nan")), "claims the offset"),
+        (b"\x03\x005-1" + record(at=float("inf")), "claims the offset"),
+        (b"\x03\x005-1" + record(data=bytes(wire.LARGEST_CHUNK + 1)), "at its end"),
+        (b"\x03\x005-1" + record() + b"more", "4 bytes at its end"),
         (bytes(wire.LARGEST_MESSAGE + 1), "over the limit"),
     ],
 )
@@ -127,9 +127,10 @@ def test_no_bytes_do_more_than_be_refused_as_a_frame(data):
 
 
 def test_the_name_of_an_attempt_has_room_in_a_frame():
-    assert wire.read_log_frame(wire.log_frame("x" * 255, record())).attempt == "x" * 255
-    with pytest.raises(BadMessage, match="256 bytes"):
-        wire.log_frame("x" * 256, record())
+    longest = "\U0001f6a2" * 200  # as many characters as a word may have, of four bytes each
+    assert wire.read_log_frame(wire.log_frame(longest, record())).attempt == longest
+    with pytest.raises(BadMessage, match="1001 bytes"):
+        wire.log_frame("x" * 1001, record())
 
 
 def test_a_message_over_the_limit_is_not_sent():

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import logging
 import sqlite3
 from collections.abc import Iterator
@@ -101,13 +102,16 @@ class Messages:
     def __contains__(self, seq: int) -> bool:
         return seq in self._queue
 
-    def remove_legacy(self) -> list[bytes]:
-        """Returns the messages of an earlier agent version, logs included, and removes its table."""
+    def legacy(self) -> list[bytes]:
+        """The messages of an earlier agent version, logs included."""
         if not self._db.execute("SELECT 1 FROM sqlite_master WHERE name = 'message'").fetchone():
             return []
-        bodies = [body for (body,) in self._db.execute("SELECT body FROM message ORDER BY seq")]
-        self._db.execute("DROP TABLE message")
-        return bodies
+        return [body for (body,) in self._db.execute("SELECT body FROM message ORDER BY seq")]
+
+    def remove_legacy(self) -> None:
+        """Removes the table of an earlier agent version."""
+        with contextlib.suppress(sqlite3.OperationalError):  # on a full disk the next start adds the messages again
+            self._db.execute("DROP TABLE IF EXISTS message")
 
     def close(self) -> None:
         """Closes the file."""

@@ -54,8 +54,11 @@ class _Segment:
         if not self._memory:
             return
         written = self.length - len(self._memory)
+        flags = os.O_WRONLY | os.O_CREAT | os.O_APPEND | getattr(os, "O_BINARY", 0)
+        if not written:
+            flags |= os.O_TRUNC  # a file of the same name that could not be deleted
         try:
-            file = os.open(self._file, os.O_WRONLY | os.O_CREAT | os.O_APPEND | getattr(os, "O_BINARY", 0), 0o600)
+            file = os.open(self._file, flags, 0o600)
             try:
                 if os.write(file, self._memory) != len(self._memory):
                     os.ftruncate(file, written)

@@ -24,9 +24,17 @@ class Sending:
 
     def next(self) -> str | bytes | None:
         """The next frame: text for a message, bytes for log records; None if nothing can be sent now."""
-        if message := self._next_message():
-            self._sent.add(message.seq)
-            return message.body.decode()
+        # A log that cannot be read is dropped, and the messages that waited for it can go.
+        return self._next_text() or self._next_log() or self._next_text()
+
+    def _next_text(self) -> str | None:
+        message = self._next_message()
+        if message is None:
+            return None
+        self._sent.add(message.seq)
+        return message.body.decode()
+
+    def _next_log(self) -> bytes | None:
         if sum(lane.in_flight for lane in self._spool.logs.values()) >= LOG_IN_FLIGHT:
             return None
         for attempt in self._in_turn():

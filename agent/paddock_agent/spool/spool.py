@@ -25,9 +25,10 @@ class Spool:
         with contextlib.suppress(OSError):  # without the folder, logs stay in memory and a warning says so
             self._folder.mkdir(exist_ok=True, mode=0o700)
         self._load_logs()
-        for body in self.messages.remove_legacy():
+        for body in self.messages.legacy():
             with contextlib.suppress(BadMessage):
                 self.add(wire.from_agent(body))
+        self.messages.remove_legacy()  # not sooner: a kill in between repeats messages, and loses none
 
     def _load_logs(self) -> None:
         for file in sorted(self._folder.glob("*.*")):

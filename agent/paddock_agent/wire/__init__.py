@@ -1,8 +1,8 @@
 """The messages between agent and server: their only definition, which both sides speak.
 
 Each message is one JSON object in one WebSocket text frame, at most ``LARGEST_MESSAGE`` bytes, with its kind in
-``type``. Strings and lists are bounded here, so that whatever decodes is of a size that can be handled. Pieces of logs
-come in binary frames (``log_frames``).
+``type``. Every string and list has a maximum length, so a decoded message is never too large. Logs come in binary
+frames (``log_frames``).
 
 The agent's messages that must not be lost carry ``seq``, counted up by one from 1 for each spool; the server answers
 with ``Ack`` once it has taken one in, and with ``LogAck`` for pieces of logs. What is not acknowledged is sent again

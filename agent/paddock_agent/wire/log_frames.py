@@ -1,6 +1,6 @@
 """Binary format of logs, on the wire and in the agent's spool.
 
-A frame is one binary WebSocket message: the length of the attempt's name in one byte, the name, then records. A record
+A frame is one binary WebSocket message: the length of the attempt's name in two bytes, the name, then records. A record
 is a head of 24 bytes, little-endian, and the data. The head has the offset in the log, the time of reading in seconds
 since the epoch, the step, and the length of the data.
 """
@@ -19,9 +19,11 @@ from .shared import LARGEST_CHUNK, LARGEST_MESSAGE
 from .work import LogChunk
 
 _HEAD = struct.Struct("<QdII")
+_NAME_LENGTH = struct.Struct("<H")
 LARGEST_FRAME = 256 * 1024
 """Maximum bytes of records per frame. A single record is always smaller."""
-LONGEST_NAME = 255
+LONGEST_NAME = 1000
+"""Bytes. A ``Word`` has at most 200 characters, of at most four bytes each."""
 HIGHEST_OFFSET = 2**53
 
 
@@ -67,18 +69,19 @@ def frame(attempt: str, records: bytes) -> bytes:
     name = attempt.encode()
     if len(name) > LONGEST_NAME:
         raise BadMessage(f"the name of an attempt has {len(name)} bytes, over the limit of {LONGEST_NAME}")
-    return bytes([len(name)]) + name + records
+    return _NAME_LENGTH.pack(len(name)) + name + records
 
 
 def read_log_frame(data: bytes) -> LogFrame:
     """Reads a frame. Raises BadMessage."""
     if len(data) > LARGEST_MESSAGE:
         raise BadMessage(f"a frame of {len(data)} bytes is over the limit of {LARGEST_MESSAGE}")
-    place = 1 + data[0] if data else 0
-    if not data or place >= len(data):
+    start = _NAME_LENGTH.size
+    place = start + (_NAME_LENGTH.unpack_from(data)[0] if len(data) >= start else 0)
+    if place >= len(data):
         raise BadMessage("a frame of log has no name of an attempt, or nothing after it")
     try:
-        attempt = data[1:place].decode()
+        attempt = data[start:place].decode()
     except UnicodeDecodeError as error:
         raise BadMessage(f"the attempt's name in a frame of log is not UTF-8: {error}") from None
     pieces = []

@@ -10,7 +10,7 @@ from msgspec import Meta
 VERSION = 5
 """The version of this protocol. A server refuses an agent that speaks a newer one, and sends an older one nothing that
 is newer than it. 2: an attempt waits for Underway. 3: the agent answers StillThere. 4: the agent
-tries whether it can work. 5: logs come in frames of their own, and each message is acknowledged by itself."""
+tries whether it can work. 5: logs come in binary frames, and an Ack is for one message."""
 
 LARGEST_MESSAGE = 1024 * 1024
 LARGEST_CHUNK = 128 * 1024
