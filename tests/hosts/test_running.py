@@ -258,8 +258,9 @@ def test_two_hundred_jobs_under_kills_end_once_each_with_whole_logs_and_no_slot_
     try:
         for agent in agents:
             agent.come_in("--labels", "faulty", "--slots", "3")
+        # Long enough that jobs are left for the kills: a restart of the server takes as long as several of them.
         script = (
-            f"for i in $(seq 1 {LINES}); do echo $PADDOCK_ATTEMPT line $i; done; sleep 0.3; echo $PADDOCK_ATTEMPT end"
+            f"for i in $(seq 1 {LINES}); do echo $PADDOCK_ATTEMPT line $i; done; sleep 1; echo $PADDOCK_ATTEMPT end"
         )
         jobs = [server.submit(script, ["label faulty"], retries=10, name=f"soak {i}") for i in range(JOBS)]
         killed = {"server": 0, "agent": 0}
