@@ -177,10 +177,10 @@ def watch_reports(load: Load, port: int, size: int) -> float:
 
     def report_all() -> None:
         for i in range(number):
-            told = wire.WatchReport(host=f"knot-{i:04}", at=time.time(), state=state, boot="b1", uptime=1000.0)
+            report = wire.WatchReport(host=f"knot-{i:04}", at=time.time(), state=state, boot="b1", uptime=1000.0)
             headers = {"Authorization": f"Bearer watch-{i}", "Content-Type": "application/json"}
             address = f"http://127.0.0.1:{port}/agent/v1/watch"
-            urllib.request.urlopen(urllib.request.Request(address, wire.encode(told), headers)).close()
+            urllib.request.urlopen(urllib.request.Request(address, wire.encode(report), headers)).close()
 
     report_all()
     before = load.used()

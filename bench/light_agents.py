@@ -49,18 +49,18 @@ async def agent(url: str, key: str, every: float, place: float, mode: str, gate:
     ready()
 
     async def listen() -> None:
-        told = 0
+        sent = 0
         async for text in socket:
             message = wire.from_server(text) if works else None
             if not isinstance(message, wire.Offer):
                 continue
             print("offer", message.job, time.time(), flush=True)
             for report in (
-                wire.AttemptStarted(seq=told + 1, attempt=message.attempt, account="bench", folder="/work"),
-                wire.AttemptEnded(seq=told + 2, attempt=message.attempt, outcome="exited", exit_code=0),
+                wire.AttemptStarted(seq=sent + 1, attempt=message.attempt, account="bench", folder="/work"),
+                wire.AttemptEnded(seq=sent + 2, attempt=message.attempt, outcome="exited", exit_code=0),
             ):
                 await socket.send(wire.encode(report).decode())
-            told += 2
+            sent += 2
 
     async def ping() -> None:
         while True:

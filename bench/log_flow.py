@@ -103,8 +103,8 @@ def arrives(server: RealServer, jobs: list[int], lines: int, gates: list[Path]) 
         time.sleep(0.005)
     took = time.perf_counter() - began
     for job in jobs:
-        told = server.api.get(f"/api/v1/jobs/{job}/attempts/1/lines/?first=-1&count=1")["total"]
-        assert told == lines, f"job {job} has {told} lines instead of {lines}"
+        total = server.api.get(f"/api/v1/jobs/{job}/attempts/1/lines/?first=-1&count=1")["total"]
+        assert total == lines, f"job {job} has {total} lines instead of {lines}"
     return took
 
 

@@ -19,7 +19,7 @@ ROOT = Path(__file__).parent.parent
 PLACE = ROOT / ".make" / "mutants"
 DECISIONS = [
     "dispatch/*", "findings/*", "fit", "kits", "lifecycle", "link_state", "quiet_hours", "reasons", "remedies",
-    "suspicion", "trend", "unblocking", "verdicts", "way_to_work",
+    "suspicion", "trend", "unblocking", "verdicts", "readiness",
 ]  # fmt: skip
 SETTINGS = f"""
 [tool.pytest.ini_options]

@@ -95,14 +95,14 @@ def main() -> int:
         shutil.copytree(hosts, jobs)
         tokens[jobs] = tokens[hosts]
         run(jobs, sys.executable, "-c", JOBS_SEED, str(JOBS))
-        said = {nothing: "nothing", hosts: f"{HOSTS:,} hosts", jobs: f"{HOSTS:,} hosts, {JOBS:,} jobs"}
+        titles = {nothing: "nothing", hosts: f"{HOSTS:,} hosts", jobs: f"{HOSTS:,} hosts, {JOBS:,} jobs"}
         best: dict[Path, tuple[float, float, int]] = {}
         for _ in range(STARTS):  # in turn, so that a busy minute meets all of them
-            for data in said:
+            for data in titles:
                 found = start(data, tokens[data])
                 best[data] = min(best.get(data, found), found)
         bare = best[nothing]
-        for data, what in said.items():
+        for data, what in titles.items():
             took, used, read = best[data]
             size = sum(file.stat().st_size for file in data.glob("*.sqlite3*"))
             print(

@@ -40,8 +40,8 @@ def main() -> int:
         "answer to the submit": np.array(answered) * 1e3,
         "submit to start of work": np.array(took) * 1e3,
     }
-    for said, times in rows.items():
-        print(f"{said:28} {np.median(times):10.2f} {np.percentile(times, 99):8.2f}")
+    for title, times in rows.items():
+        print(f"{title:28} {np.median(times):10.2f} {np.percentile(times, 99):8.2f}")
     whole = np.array(took) * 1e3
     medians, tails = np.median(whole) / np.median(bare), np.percentile(whole, 99) / np.percentile(bare, 99)
     print(f"ratio of the medians {medians:.1f}, of the 99th percentiles {tails:.1f}")

@@ -30,7 +30,7 @@ def report(number: int, changed: bool = False):
     facts = wire.Facts(os=("linux", "macos", "windows")[number % 3], os_version="12", arch="x64", cores=8)
     installed = [
         wire.Installation(f"tool-{t:03}", f"{1 + (number + t) % 3}.{t}{'.9' if changed and t == 7 else ''}",
-                          f"/opt/tool-{t:03}/bin/tool", f"/opt/tool-{t:03}", True, "evidence", 0, "said")
+                          f"/opt/tool-{t:03}/bin/tool", f"/opt/tool-{t:03}", True, "evidence", 0, "output")
         for t in range(TOOLS)
     ]  # fmt: skip
     details = wire.Details(build="6.1", variables=[f"VARIABLE_{i}" for i in range(40)], groups=["build"])
@@ -59,7 +59,7 @@ def measure_server(size: int) -> None:
     from paddock_server.people.actor import COMMAND_LINE, SERVER
     from paddock_server.people.models import Role
     from paddock_server.tool_reports.queries import columns
-    from paddock_server.toolchains.actions.take_in_survey import take_in_survey
+    from paddock_server.toolchains.actions.record_survey import record_survey
 
     call_command("migrate", verbosity=0)
     paddocks = [Paddock.objects.create(name=name) for name in ("shoreline", "workshop", "orchard", "annex")]
@@ -77,9 +77,9 @@ def measure_server(size: int) -> None:
     def fresh(number: int):
         return Host.objects.select_related("paddock").get(pk=hosts[number].pk)
 
-    first = timed(lambda n: take_in_survey(fresh(n), report(n)), range(size))
-    same = timed(lambda n: take_in_survey(fresh(n), report(n)), range(0, size, 10))
-    other = timed(lambda n: take_in_survey(fresh(n), report(n, True)), range(0, size, 10))
+    first = timed(lambda n: record_survey(fresh(n), report(n)), range(size))
+    same = timed(lambda n: record_survey(fresh(n), report(n)), range(0, size, 10))
+    other = timed(lambda n: record_survey(fresh(n), report(n, True)), range(0, size, 10))
     saved = timed(bare, [hosts[n] for n in range(0, size, 10)])
     base = statistics.median(saved)
     for name, times in (("first survey", first), ("unchanged", same), ("one version changed", other)):

@@ -180,7 +180,7 @@ LAYERS = (
     ("api",),
     ("link",),
     ("yard", "board", "tool_reports"),
-    ("chores", "care", "telling", "bring_up"),
+    ("chores", "maintenance", "notifications", "bring_up"),
     ("health", "runs"),
     ("work",),
     ("time_line",),

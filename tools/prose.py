@@ -1,6 +1,7 @@
 """Checks the prose of screens, messages and docs for words that the writing rules replace: ``make lint``.
 
-It reads the templates of Vue files, the string literals of Python files (docstrings included) and Markdown files.
+It reads the templates of Vue files, the string literals of Python files that have a space (docstrings included), and
+Markdown files.
 ``tools/prose.json`` records how often each file still has each word. A file may not get more, and the record may not be
 higher than the file: ``python tools/prose.py --lower`` lowers it after a rewrite.
 Move the entry of a file that you rename.
@@ -62,7 +63,7 @@ def _prose(file: str, text: str) -> Iterator[tuple[int, str]]:
     """Pieces of prose with the lines on which they begin."""
     if file.endswith(".py"):
         for node in ast.walk(ast.parse(text)):
-            if isinstance(node, ast.Constant) and isinstance(node.value, str):
+            if isinstance(node, ast.Constant) and isinstance(node.value, str) and " " in node.value:
                 yield node.lineno, node.value
     elif file.endswith(".vue"):
         for found in TEMPLATE.finditer(text):

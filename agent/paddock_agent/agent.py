@@ -25,7 +25,7 @@ from .surveying import Surveying
 from .system import System
 from .time_line import TimeLine
 from .vitals import heartbeat
-from .watched import Watched
+from .watched_services import Watched
 from .work_trials import WorkTrials
 
 log = logging.getLogger("paddock.agent")
@@ -36,23 +36,23 @@ FAREWELL_PATIENCE = 3.0
 
 
 class Agent:
-    """One agent: a system to work on, an identity, and a home folder for its spool and notes. ``take_troubles`` gives
+    """One agent: a system to work on, an identity, and a home folder for its spool and notes. ``drain_troubles`` gives
     the warnings since it was last called."""
 
     def __init__(
-        self, system: System, identity: Identity, home: Path, take_troubles: Callable[[], list[str]] = list
+        self, system: System, identity: Identity, home: Path, drain_troubles: Callable[[], list[str]] = list
     ) -> None:
         self._system = system
         self._identity = identity
-        self._take_troubles = take_troubles
+        self._take_troubles = drain_troubles
         self._run = secrets.token_hex(8)
         self._spool = Spool(home)
         self._news = asyncio.Event()
-        self._told_all = asyncio.Event()
+        self._spool_sent = asyncio.Event()
         self._stopping = asyncio.Event()
         self.starts_afresh = False
         if self._spool.is_empty:
-            self._told_all.set()
+            self._spool_sent.set()
         self._probes = Probes(home)
         self._trials = WorkTrials(system, identity.work_folder, identity.server, self._is_idle, home / "running")
         self._surveying = Surveying(system, self._probes, identity.work_folder, self._tell, self._trials.surveyed)
@@ -87,14 +87,14 @@ class Agent:
         """Works until it is stopped. Raises Dismissed when the server knows the key no longer."""
         for attempt in self._attempts.end_leftovers():
             log.warning("Ended the script of attempt %s, which an earlier agent had left behind.", attempt)
-        surveying: asyncio.Task[object] = asyncio.create_task(self._surveying.keep())
-        connecting: asyncio.Task[object] = asyncio.create_task(self._keep_connected())
+        surveying: asyncio.Task[object] = asyncio.create_task(self._surveying.survey_loop())
+        connecting: asyncio.Task[object] = asyncio.create_task(self._connection_loop())
         stopping: asyncio.Task[object] = asyncio.create_task(self._stopping.wait())
-        folders: asyncio.Task[object] = asyncio.create_task(self._attempts.keep_folders())
+        folders: asyncio.Task[object] = asyncio.create_task(self._attempts.folder_loop())
         sending: asyncio.Task[object] = asyncio.create_task(
-            self._attempts.outbox.keep_sending(self._identity.server, self._identity.key)
+            self._attempts.outbox.sending_loop(self._identity.server, self._identity.key)
         )
-        trying: asyncio.Task[object] = asyncio.create_task(self._trials.keep_trying())
+        trying: asyncio.Task[object] = asyncio.create_task(self._trials.trial_loop())
         tasks: list[asyncio.Task[object]] = [connecting, surveying, stopping, folders, sending, trying]
         try:
             await asyncio.wait(tasks, return_when=asyncio.FIRST_COMPLETED)
@@ -112,7 +112,7 @@ class Agent:
 
     def _tell(self, message: wire.FromAgent) -> None:
         self._spool.add(message)
-        self._told_all.clear()
+        self._spool_sent.clear()
         self._news.set()
 
     async def _begin(self, started: wire.AttemptStarted) -> None:
@@ -124,7 +124,7 @@ class Agent:
         finally:
             del self._underway[started.attempt]
 
-    async def _keep_connected(self) -> None:
+    async def _connection_loop(self) -> None:
         wait = FIRST_WAIT
         while True:
             try:
@@ -149,7 +149,7 @@ class Agent:
 
     async def _converse(self, connection: ClientConnection) -> None:
         facts = await gather_facts(self._system, self._identity.work_folder, self._surveying.differs)
-        known = list(dict.fromkeys([*self._attempts.known(), *self._spool.untold_ends()]))
+        known = list(dict.fromkeys([*self._attempts.known(), *self._spool.unsent_ends()]))
         hello = wire.Hello(
             protocol=wire.VERSION,
             facts=facts,
@@ -176,7 +176,7 @@ class Agent:
             raise BadMessage("the server did not say welcome")
         if self._time_line.is_another(welcome.time_line):
             self._attempts.abandon_all(self._time_line.note)
-        self._time_line.keep(welcome.time_line)
+        self._time_line.remember(welcome.time_line)
         self._attempts.slots = welcome.slots
         self._attempts.folders.warm_days = welcome.warm_days
         self._watched.watch(welcome.services)
@@ -220,7 +220,7 @@ class Agent:
 
     async def _tell_services(self, connection: ClientConnection) -> None:
         """Tells how the watched services are, when that has changed; and what came of starting and stopping them."""
-        self._watched.told_nothing()
+        self._watched.forget_last_report()
         while True:
             for message in await self._watched.news(self._every):
                 await _send(connection, message)
@@ -239,10 +239,10 @@ class Agent:
             case wire.Ack() | wire.LogAck():
                 self._spool.forget(message)
                 if self._spool.is_empty:
-                    self._told_all.set()
+                    self._spool_sent.set()
                 self._news.set()
             case wire.Offer():
-                self._attempts.take(message)
+                self._attempts.accept(message)
             case wire.Underway(attempt=attempt):
                 if underway := self._underway.get(attempt):
                     underway.set()
@@ -258,7 +258,7 @@ class Agent:
             case wire.Slots(slots=slots):
                 self._attempts.slots = slots
             case wire.Probes(number=number, tools=tools, signature=signature):
-                if self._probes.take(number, tools, signature):
+                if self._probes.accept(number, tools, signature):
                     self._surveying.want("catalogue")
             case wire.TryProbe():
                 self._surveying.try_probe(message)
@@ -288,7 +288,7 @@ class Agent:
             return
         with contextlib.suppress(TimeoutError):
             async with asyncio.timeout(FAREWELL_PATIENCE):
-                await self._told_all.wait()
+                await self._spool_sent.wait()
         shutdown = await self._system.is_shutting_down()
         with contextlib.suppress(TimeoutError, websockets.WebSocketException):
             async with asyncio.timeout(FAREWELL_PATIENCE):
@@ -308,5 +308,5 @@ def _certificate_end(connection: ClientConnection) -> float | None:
 
 
 def _denied(error: websockets.InvalidStatus) -> str:
-    said = (error.response.body or b"").decode("utf-8", "replace")[:500].strip()
-    return said or "The server does not know this agent's key."
+    refusal = (error.response.body or b"").decode("utf-8", "replace")[:500].strip()
+    return refusal or "The server does not know this agent's key."

@@ -23,7 +23,7 @@ from typing import TypeVar
 
 import msgspec
 
-from . import __version__, identity, keeping, watch, wire
+from . import __version__, agent_service, identity, watch, wire
 from .address import clean_address
 from .agent import Agent
 from .doctor import command as doctor
@@ -228,7 +228,7 @@ def _run(options: argparse.Namespace) -> int:
     os.environ.pop("PADDOCK_PASS", None)
 
     system = RealSystem()
-    if system.family == "windows" and (service := os.environ.get(keeping.SERVICE_VARIABLE)):
+    if system.family == "windows" and (service := os.environ.get(agent_service.SERVICE_VARIABLE)):
         from .services.windows_run import run_as_service
 
         run_as_service(service, lambda: _as_exit_code(lambda: _work(system, home)), _stop_work)
@@ -257,7 +257,7 @@ def _work(system: RealSystem, home: Path) -> int:
         # One that was started by hand has the environment of the shell that it was started from.
         if system.kept_by() or os.environ.pop(AFRESH_VARIABLE, ""):
             os.environ.update(adopted(system, await system.fresh_environment()))
-        agent = Agent(system, identity.load(home), home, words.take_troubles)
+        agent = Agent(system, identity.load(home), home, words.drain_troubles)
         loop = asyncio.get_running_loop()
         _stoppers.append(lambda: loop.call_soon_threadsafe(agent.stop))
         for number in (signal.SIGINT, signal.SIGTERM):
@@ -285,7 +285,7 @@ def _service_install(options: argparse.Namespace) -> int:
     reporter.tell("service", "begun")
     try:
         found = asyncio.run(
-            keeping.install(
+            agent_service.install(
                 system,
                 known,
                 str(home),
@@ -300,7 +300,9 @@ def _service_install(options: argparse.Namespace) -> int:
     except AgentError as error:
         reporter.tell("service", "failed", str(error), error.remedy)
         raise
-    print(f"{keeping.name_on(system, known)}: {found.sentence}", *(f"  do: {one}" for one in found.remedy), sep="\n")
+    print(
+        f"{agent_service.name_on(system, known)}: {found.sentence}", *(f"  do: {one}" for one in found.remedy), sep="\n"
+    )
     _install_watch_too(system, known, home)
     well = found.is_well or options.no_start
     reporter.tell("service", "done" if well else "failed", found.sentence, () if well else found.remedy)
@@ -310,7 +312,7 @@ def _service_install(options: argparse.Namespace) -> int:
 def _install_watch_too(system: RealSystem, known: identity.Identity, home: Path) -> None:
     """The service stands without its watch, so a watch that cannot be set up is said, and no more."""
     try:
-        asyncio.run(keeping.install_watch(system, known, str(home)))
+        asyncio.run(agent_service.install_watch(system, known, str(home)))
     except AgentError as error:
         print(f"The watch could not be set up: {error}\n  do: paddock-agent watch install", file=sys.stderr)
 
@@ -318,7 +320,7 @@ def _install_watch_too(system: RealSystem, known: identity.Identity, home: Path)
 def _watch_install(options: argparse.Namespace) -> int:
     home = _home_of(options.home).absolute()
     system, known = RealSystem(), identity.load(home)
-    asyncio.run(keeping.install_watch(system, known, str(home)))
+    asyncio.run(agent_service.install_watch(system, known, str(home)))
     print(f"The watch of {known.host} is set up, and reports to {known.server}.")
     return 0
 
@@ -326,59 +328,59 @@ def _watch_install(options: argparse.Namespace) -> int:
 def _watch_report(options: argparse.Namespace) -> int:
     system = RealSystem()
     if not options.folder:
-        options.folder = keeping.watch_folder(system, identity.load(_home_of(options.home)))
+        options.folder = agent_service.watch_folder(system, identity.load(_home_of(options.home)))
     print(asyncio.run(watch.report(system, options.folder)))
     return 0
 
 
 def _watch_uninstall(options: argparse.Namespace) -> int:
-    asyncio.run(keeping.remove_watch(RealSystem(), identity.load(_home_of(options.home))))
+    asyncio.run(agent_service.remove_watch(RealSystem(), identity.load(_home_of(options.home))))
     return 0
 
 
 def _with_manager(home: Path | None, do: Callable[[ServiceManager, str], Coroutine[None, None, T]]) -> T:
     """Does something with the service of the agent at ``home``."""
     system = RealSystem()
-    name = keeping.name_on(system, identity.load(_home_of(home)))
+    name = agent_service.name_on(system, identity.load(_home_of(home)))
 
     async def work() -> T:
-        return await do(await keeping.manager_at_work(system), name)
+        return await do(await agent_service.manager_at_work(system), name)
 
     return asyncio.run(work())
 
 
 def _service_verb(options: argparse.Namespace) -> int:
     system = RealSystem()
-    keeping.demand_rights(system, "This")
+    agent_service.demand_rights(system, "This")
     known = identity.load(_home_of(options.home))
-    keeping.mark_stopped(system, known, options.verb == "stop")
+    agent_service.mark_stopped(system, known, options.verb == "stop")
     _with_manager(options.home, lambda manager, name: getattr(manager, options.verb)(name))
     return 0 if options.verb == "stop" else _service_status(options)
 
 
 def _service_status(options: argparse.Namespace) -> int:
     state = _with_manager(options.home, lambda manager, name: manager.state(name))
-    print(f"{state.name}: {keeping.described(state)}")
+    print(f"{state.name}: {agent_service.described(state)}")
     return 0 if diagnose(state).is_well else 1
 
 
 def _service_uninstall(options: argparse.Namespace) -> int:
-    asyncio.run(keeping.remove(RealSystem(), identity.load(_home_of(options.home))))
+    asyncio.run(agent_service.remove(RealSystem(), identity.load(_home_of(options.home))))
     return 0
 
 
 def _leave(options: argparse.Namespace) -> int:
     home = _home_of(options.home)
     known = identity.load(home)
-    asyncio.run(keeping.remove(RealSystem(), known))
+    asyncio.run(agent_service.remove(RealSystem(), known))
     try:
-        told = "" if leave(known.server, known.key) else " The server knew its key no longer."
+        server_note = "" if leave(known.server, known.key) else " The server knew its key no longer."
     except Unreachable as error:
         if not options.anyway:
             raise AgentError(f"{error} Its service is out, its key and folder are still here: --anyway.") from None
-        told = f" The server could not be told, and lists it until somebody retires it: {error}"
-    kept = keeping.remove_files(home, known)
-    print(f"{known.host} has left {known.server}.{told}")
+        server_note = f" The server could not be told, and lists it until somebody retires it: {error}"
+    kept = agent_service.remove_files(home, known)
+    print(f"{known.host} has left {known.server}.{server_note}")
     for path in kept:
         print(f"  could not be removed: {path}", file=sys.stderr)
     return 1 if kept else 0

@@ -42,16 +42,16 @@ async def _machine(system: System) -> str:
     """A hash of the system's machine id. The id itself may be a secret to other programs, so it stays on the host."""
     match system.family:
         case "linux":
-            said = system.read_text("/etc/machine-id") or ""
+            identity = system.read_text("/etc/machine-id") or ""
         case "macos":
             listed = await answer_of(system, ["ioreg", "-rd1", "-c", "IOPlatformExpertDevice"])
             found = re.search(r'"IOPlatformUUID" = "([^"]+)"', listed)
-            said = found.group(1) if found else ""
+            identity = found.group(1) if found else ""
         case "windows":
             key = r"HKLM\SOFTWARE\Microsoft\Cryptography"
             found = re.search(
                 r"MachineGuid\s+REG_SZ\s+(\S+)", await answer_of(system, ["reg", "query", key, "/v", "MachineGuid"])
             )
-            said = found.group(1) if found else ""
-    said = said.strip()
-    return hashlib.sha256(f"yellow-paddock {said}".encode()).hexdigest()[:32] if said else ""
+            identity = found.group(1) if found else ""
+    identity = identity.strip()
+    return hashlib.sha256(f"yellow-paddock {identity}".encode()).hexdigest()[:32] if identity else ""

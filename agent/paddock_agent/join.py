@@ -6,8 +6,8 @@ import urllib.error
 
 from . import wire
 from .address import clean_address
-from .calling import post, problem_of
 from .errors import BadMessage, JoinRefused, Unreachable
+from .http_client import post, problem_of
 
 
 def join(server: str, request: wire.JoinRequest) -> wire.JoinAnswer:

@@ -38,7 +38,7 @@ class LastWords(logging.Handler):
             lines = self._file.read_text(encoding="utf-8", errors="replace").splitlines()
             self._file.write_text("\n".join(lines[len(lines) // 2 :]) + "\n", encoding="utf-8")
 
-    def take_troubles(self) -> list[str]:
+    def drain_troubles(self) -> list[str]:
         """The warnings since this was last asked."""
         taken, self.troubles = self.troubles, []
         return taken

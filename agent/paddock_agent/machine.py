@@ -30,8 +30,8 @@ async def system_of(system: System) -> tuple[str, str]:
     """The system's name as its maker writes it, and its version."""
     match system.family:
         case "linux":
-            said = dict(re.findall(r'^(\w+)="?(.*?)"?$', system.read_text("/etc/os-release") or "", re.MULTILINE))
-            return said.get("PRETTY_NAME", "Linux"), said.get("VERSION_ID", "")
+            answer = dict(re.findall(r'^(\w+)="?(.*?)"?$', system.read_text("/etc/os-release") or "", re.MULTILINE))
+            return answer.get("PRETTY_NAME", "Linux"), answer.get("VERSION_ID", "")
         case "macos":
             version = await answer_of(system, ["sw_vers", "-productVersion"])
             return f"macOS {version}", version
@@ -44,10 +44,10 @@ async def system_of(system: System) -> tuple[str, str]:
 async def processor_of(system: System) -> str:
     """The processor in the words of the terms, as x64 or arm64; what is not known there as the system says it."""
     if system.family == "windows":
-        said = system.environment().get("PROCESSOR_ARCHITECTURE", "")
+        answer = system.environment().get("PROCESSOR_ARCHITECTURE", "")
     else:
-        said = await answer_of(system, ["uname", "-m"])
-    return _ARCH.get(said.lower(), said.lower()[:200])
+        answer = await answer_of(system, ["uname", "-m"])
+    return _ARCH.get(answer.lower(), answer.lower()[:200])
 
 
 async def answer_of(system: System, command: list[str]) -> str:

@@ -48,10 +48,10 @@ class Masker:
         whole = self._held + data
         cut = len(whole) - whole.endswith(b"\r")  # which may be half of a line's end
         joined = _Joined(whole[:cut])
-        covered, told, last = self._covered(joined)
-        held = max(told, joined.place_of(self._beginning_in(joined.text, last)))
+        covered, shown, last = self._covered(joined)
+        held = max(shown, joined.place_of(self._beginning_in(joined.text, last)))
         self._held = whole[held:]
-        return covered + whole[told:held]
+        return covered + whole[shown:held]
 
     def end(self) -> bytes:
         """What is still held back, now that nothing more comes."""
@@ -63,20 +63,20 @@ class Masker:
         if self._expression is None:
             return text
         joined = _Joined(text.encode("utf-8", "replace"))
-        covered, told, _ = self._covered(joined)
-        return (covered + joined.whole[told:]).decode("utf-8", "replace")
+        covered, shown, _ = self._covered(joined)
+        return (covered + joined.whole[shown:]).decode("utf-8", "replace")
 
     def _covered(self, joined: _Joined) -> tuple[bytes, int, int]:
         """The whole up to the end of the last secret, with all of them covered, and where that is in the whole and in
         the text. Lines stay as many as they were."""
         assert self._expression
-        told, place, last = [], 0, 0
+        shown, place, last = [], 0, 0
         for found in self._expression.finditer(joined.text):
             last = found.end()
             start, end = joined.place_of(found.start()), joined.place_of(last - 1) + 1
-            told += [joined.whole[place:start], COVER, b"\n" * joined.whole.count(b"\n", start, end)]
+            shown += [joined.whole[place:start], COVER, b"\n" * joined.whole.count(b"\n", start, end)]
             place = end
-        return b"".join(told), place, last
+        return b"".join(shown), place, last
 
     def _beginning_in(self, text: bytes, start: int) -> int:
         """Where an end of ``text`` begins, from ``start`` on, that some pattern begins with; its length where there is

@@ -21,14 +21,14 @@ log = logging.getLogger("paddock.agent")
 ONLY_BUILT_IN = "probes-built-in-only"
 SWITCH = "PADDOCK_PROBES"
 """``built-in`` in the environment of the agent turns the server's probes off too."""
-_KEPT, _SIGNER = "probes.json", "probes.signer"
+_FILE, _SIGNER = "probes.json", "probes.signer"
 
 
 class ProbesRefused(AgentError):
     """Probes that this host does not take; the sentence says why."""
 
 
-class _Kept(msgspec.Struct):
+class _Stored(msgspec.Struct):
     number: int
     tools: str
     signature: str
@@ -43,13 +43,13 @@ class Probes:
         self.refused = ""
         self.tools: tuple[Tool, ...] = built_in()
         try:
-            kept = msgspec.json.decode((home / _KEPT).read_bytes(), type=_Kept)
+            stored = msgspec.json.decode((home / _FILE).read_bytes(), type=_Stored)
         except FileNotFoundError:
             return
         except (OSError, msgspec.DecodeError) as error:
             log.warning("The probes of the server cannot be read: %s", error)
             return
-        self.take(kept.number, kept.tools, kept.signature, keep=False)
+        self.accept(stored.number, stored.tools, stored.signature, save=False)
 
     def know(self, signer: str) -> None:
         """Notes the server's public key when it is first seen; later ones change nothing."""
@@ -58,10 +58,10 @@ class Probes:
             self._home.mkdir(parents=True, exist_ok=True)
             file.write_text(signer)
 
-    def take(self, number: int, tools: str, signature: str, keep: bool = True) -> bool:
+    def accept(self, number: int, tools: str, signature: str, save: bool = True) -> bool:
         """Takes a set of probes over the built-in tools; whether that changed anything. What is wrong is in
         ``refused``."""
-        if number == self.number and keep:
+        if number == self.number and save:
             return False
         try:
             if number < self.number:
@@ -75,8 +75,8 @@ class Probes:
         self.refused, self.number = "", number
         # A definition of the server's stands in for the built-in one of its name.
         self.tools = tuple({tool.name: tool for tool in (*built_in(), *fresh)}.values())
-        if keep:
-            self._write(_Kept(number, tools, signature))
+        if save:
+            self._write(_Stored(number, tools, signature))
         return True
 
     def for_trial(self, trial: int, tool: str, signature: str) -> Tool:
@@ -121,7 +121,7 @@ class Probes:
         """What the catalogue says of a tool."""
         return next((one for one in self.tools if one.name == tool), None)
 
-    def _write(self, kept: _Kept) -> None:
-        fresh = self._home / f"{_KEPT}.new"
-        fresh.write_bytes(msgspec.json.encode(kept))
-        fresh.replace(self._home / _KEPT)
+    def _write(self, stored: _Stored) -> None:
+        fresh = self._home / f"{_FILE}.new"
+        fresh.write_bytes(msgspec.json.encode(stored))
+        fresh.replace(self._home / _FILE)

@@ -17,8 +17,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from .address import clean_address
-from .calling import post
 from .errors import AgentError
+from .http_client import post
 
 PATIENCE = 10.0
 LONGEST = 2000
@@ -52,7 +52,7 @@ class Reporter:
         """Reports one step: ``mark`` is begun, done or failed."""
         if not self.sheet or not self.server:
             return
-        told = {
+        report = {
             "sheet": self.sheet,
             "step": step,
             "mark": mark,
@@ -62,7 +62,7 @@ class Reporter:
             "checks": list(checks),
         }
         with contextlib.suppress(AgentError, urllib.error.HTTPError):
-            post(f"{clean_address(self.server)}/agent/v1/bring-up", json.dumps(told).encode(), {}, PATIENCE)
+            post(f"{clean_address(self.server)}/agent/v1/bring-up", json.dumps(report).encode(), {}, PATIENCE)
 
 
 def tell_known(home: Path, reporter: Reporter) -> int:
@@ -86,8 +86,8 @@ def main(arguments: Sequence[str]) -> int:
     step, mark, *found = arguments
     if step == "known":
         return tell_known(Path(mark), Reporter.from_environment(os.environ))
-    said = "\n".join(sys.stdin.read().strip().splitlines()[-6:]) if found == ["-"] else " ".join(found)
-    Reporter.from_environment(os.environ).tell(step, mark, said)
+    found_text = "\n".join(sys.stdin.read().strip().splitlines()[-6:]) if found == ["-"] else " ".join(found)
+    Reporter.from_environment(os.environ).tell(step, mark, found_text)
     return 0
 
 

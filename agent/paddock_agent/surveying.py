@@ -70,7 +70,7 @@ class Surveying:
             self._marks = [*self._marks, mark][-wire.MOST_MARKS :]
         self._wanted.set()
 
-    async def keep(self) -> None:
+    async def survey_loop(self) -> None:
         """Surveys, for as long as the agent runs."""
         while True:
             because, self._because = self._because, "daily"
@@ -195,6 +195,8 @@ def _fitting(report: wire.SurveyReport) -> wire.SurveyReport:
     """The report, small enough to be sent: where it is not, without what the tools said."""
     if len(wire.encode(report)) <= LARGEST_REPORT:
         return report
-    bare = [msgspec.structs.replace(one, said="", also=[], evidence=one.evidence[:200]) for one in report.installations]
-    broken = [msgspec.structs.replace(one, said="", why=one.why[:200]) for one in report.broken]
+    bare = [
+        msgspec.structs.replace(one, output="", also=[], evidence=one.evidence[:200]) for one in report.installations
+    ]
+    broken = [msgspec.structs.replace(one, output="", why=one.why[:200]) for one in report.broken]
     return msgspec.structs.replace(report, installations=bare[:500], broken=broken[:500])

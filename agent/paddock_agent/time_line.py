@@ -30,7 +30,7 @@ class TimeLine:
         """Whether the server names another one than before: its database was restored to an earlier state."""
         return bool(named and self.read() and named != self.read())
 
-    def keep(self, named: str) -> None:
+    def remember(self, named: str) -> None:
         """Remembers it. On a full disk the older one stays, and the server says once more what is of another."""
         if named and named != self.read():
             fresh = self._file.with_suffix(".new")

@@ -15,11 +15,11 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 
-from .calling import ip_of, post_any_way, problem_of
 from .doctor.evidence import Evidence, as_plain
 from .doctor.note import FILE as NOTE
 from .doctor.note import Note, read_note
 from .errors import AgentError, Dismissed, Unreachable
+from .http_client import ip_of, post_any_way, problem_of
 from .services import ServiceState, diagnose, manager_of
 from .system import System
 from .system.paths import paths_of

@@ -99,7 +99,7 @@ class WorkTrials:
             [("folder of notes", lambda: trials.write_in(notes), lambda: trials.folder_facts(notes))]
         )
 
-    async def keep_trying(self) -> None:
+    async def trial_loop(self) -> None:
         """Tries again and again, for as long as the agent runs. While jobs run only on request: a busy host proves
         itself by its work."""
         while True:

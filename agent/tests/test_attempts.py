@@ -5,7 +5,7 @@ from pathlib import Path
 
 import psutil
 import pytest
-from offers import able, script_offer, telling
+from offers import able, recording, script_offer
 from waiting import soon
 
 from paddock_agent import wire
@@ -25,17 +25,17 @@ class Slots:
     """The slots of a host in a folder of its own, and what they told."""
 
     def __init__(self, folder: Path, slots: int = 1, try_work=able) -> None:
-        self.told: list[wire.FromAgent] = []
+        self.sent: list[wire.FromAgent] = []
         self.work = folder / "work"
         home = folder / "home"
-        self.attempts = Attempts(RealSystem(), str(self.work), home, *telling(self.told), definition, try_work)
+        self.attempts = Attempts(RealSystem(), str(self.work), home, *recording(self.sent), definition, try_work)
         self.attempts.slots = slots
 
     def offer(self, script: str, attempt: str = "1-1", **more: object) -> None:
-        self.attempts.take(script_offer(script, attempt, **more))
+        self.attempts.accept(script_offer(script, attempt, **more))
 
     def all(self, kind):
-        return [one for one in self.told if isinstance(one, kind)]
+        return [one for one in self.sent if isinstance(one, kind)]
 
     async def ended(self, number: int = 1) -> wire.AttemptEnded:
         await soon(lambda: len(self.all(wire.AttemptEnded)) >= number, "the end of the attempt")
@@ -61,8 +61,8 @@ async def test_a_script_runs_in_a_fresh_folder_and_its_end_is_told_last(slots):
     assert slots.log().decode().split() == [str(slots.work / "fresh" / "1-1"), "almanac-docs"]
     (started,) = slots.all(wire.AttemptStarted)
     assert started.folder == str(slots.work / "fresh" / "1-1")
-    assert slots.told[0] is started
-    assert slots.told[-1] is ended
+    assert slots.sent[0] is started
+    assert slots.sent[-1] is ended
 
 
 async def test_both_streams_and_any_bytes_reach_the_log(slots):
@@ -97,7 +97,7 @@ async def test_what_escapes_its_group_is_named_and_ended_too(slots, monkeypatch)
     slots.offer("setsid sleep 600 & echo $!")
     ended = await slots.ended()
     pid = int(slots.log())
-    assert (ended.exit_code, ended.left) == (0, [wire.LeftBehind(pid, "sleep", ended=True)])
+    assert (ended.exit_code, ended.leftover_processes) == (0, [wire.LeftoverProcess(pid, "sleep", ended=True)])
     await soon(lambda: has_ended(pid), "what it left to end")
 
 
@@ -106,7 +106,7 @@ async def test_where_the_paddock_leaves_processes_alone_they_are_only_named(slot
     slots.offer("setsid sleep 600 & echo $!", leaves_processes=True)
     ended = await slots.ended()
     pid = int(slots.log())
-    assert ended.left == [wire.LeftBehind(pid, "sleep")]
+    assert ended.leftover_processes == [wire.LeftoverProcess(pid, "sleep")]
     assert not has_ended(pid)
     psutil.Process(pid).kill()
 
@@ -222,7 +222,7 @@ async def test_a_job_of_several_slots_takes_as_many(slots):
 
 async def test_only_the_newest_folders_of_ended_attempts_stay(slots, monkeypatch):
     monkeypatch.setattr(slots_module, "TELL_EVERY", 0.0)
-    keeping = asyncio.create_task(slots.attempts.keep_folders())
+    keeping = asyncio.create_task(slots.attempts.folder_loop())
     for i in range(1, FRESH_KEPT + 4):
         slots.offer("true", f"{i}-1")
         await slots.ended(i)

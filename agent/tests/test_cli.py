@@ -56,12 +56,12 @@ def test_every_question_can_be_answered_by_the_environment(monkeypatch, asked, t
     assert cli.main(["join"]) == 0
     ((server, request),) = asked
     assert server == "http://paddock:8200"
-    told = (request.secret, request.name, request.labels, request.slots, request.sheet, request.facts.work_folder)
-    assert told == ("paddock-pass-x", "dunlin-01", ["a", "b"], 3, "code", "/srv/builds")
-    said = capsys.readouterr()
-    assert "spaces or line breaks round it; they were left out" in said.err
-    assert "at the gate" in said.out
-    assert "paddock-pass-x" not in said.out + said.err
+    given = (request.secret, request.name, request.labels, request.slots, request.sheet, request.facts.work_folder)
+    assert given == ("paddock-pass-x", "dunlin-01", ["a", "b"], 3, "code", "/srv/builds")
+    printed = capsys.readouterr()
+    assert "spaces or line breaks round it; they were left out" in printed.err
+    assert "at the gate" in printed.out
+    assert "paddock-pass-x" not in printed.out + printed.err
     assert identity.load(tmp_path / "home").key == "paddock-key-y"
     assert cli.main(["join"]) == 1, "it has joined already"
     assert "--again" in capsys.readouterr().err
@@ -108,7 +108,7 @@ def test_before_joining_everything_else_says_so(command, capsys):
 
 
 def test_a_wrong_command_line_is_2():
-    for wrong in (["frobnicate"], ["service"], ["join", "--slots", "many"], ["preflight", "--kept", "cron"]):
+    for wrong in (["frobnicate"], ["service"], ["join", "--slots", "many"], ["preflight", "--supervisor", "cron"]):
         with pytest.raises(SystemExit) as caught:
             cli.main(wrong)
         assert caught.value.code == 2
@@ -125,8 +125,8 @@ def test_the_preflight_speaks_to_people_and_to_machines(monkeypatch, capsys):
     assert "  missing disk: 1 MB free\n          200 MB are needed.\n          do: make room" in capsys.readouterr().out
     checks.pop(0)
     assert cli.main(["preflight", "--json", "--server", "http://127.0.0.1:9"]) == 0
-    said = json.loads(capsys.readouterr().out)
-    assert (said["fit"], said["checks"][0]["name"]) == (True, "clock")
+    printed = json.loads(capsys.readouterr().out)
+    assert (printed["fit"], printed["checks"][0]["name"]) == (True, "clock")
 
 
 def test_leaving_tells_the_server_and_removes_what_is_there(monkeypatch, tmp_path, capsys):
@@ -155,9 +155,9 @@ def test_of_several_agents_a_bare_command_asks_which(monkeypatch, tmp_path, caps
     monkeypatch.setattr(cli.doctor, "homes_here", lambda: [str(home) for home in homes])
     monkeypatch.delenv("PADDOCK_AGENT_HOME", raising=False)
     assert cli.main(["leave"]) == 1
-    said = capsys.readouterr().err
-    assert "Several agents run on this machine" in said
-    assert all(str(home) in said for home in homes)
+    printed = capsys.readouterr().err
+    assert "Several agents run on this machine" in printed
+    assert all(str(home) in printed for home in homes)
     assert cli.main(["leave", "--home", str(homes[0])]) == 5
     monkeypatch.setattr(cli.doctor, "homes_here", lambda: [str(homes[1])])
     assert cli.main(["leave"]) == 5

@@ -177,10 +177,10 @@ def test_the_archive_runs_on_a_bare_python(tmp_path):
     archive.write_bytes(package.archive())
     with zipfile.ZipFile(archive) as packed:
         assert not any("site-packages" in name for name in packed.namelist())
-    said = subprocess.run(
+    done = subprocess.run(
         [sys.executable, "-I", "-S", str(archive), "doctor", "--help"], capture_output=True, text=True
     )
-    assert (said.returncode, "--apply" in said.stdout) == (0, True), said.stderr
+    assert (done.returncode, "--apply" in done.stdout) == (0, True), done.stderr
     done = subprocess.run(
         [sys.executable, "-I", "-S", str(archive), "watch", "report", "--folder", str(tmp_path)],
         capture_output=True,

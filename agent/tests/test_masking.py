@@ -31,9 +31,9 @@ def covered(secret, text):
     return Masker([secret]).cover(text)
 
 
-def pieces_left(secret, told, length=12):
+def pieces_left(secret, output, length=12):
     """Parts of what stood there that are still to be read."""
-    return [secret[at : at + length] for at in range(len(secret) - length + 1) if secret[at : at + length] in told]
+    return [secret[at : at + length] for at in range(len(secret) - length + 1) if secret[at : at + length] in output]
 
 
 @pytest.mark.parametrize(
@@ -66,9 +66,9 @@ def pieces_left(secret, told, length=12):
 )
 @pytest.mark.parametrize("secret", [ODD, "naïve-tide-gauge-ß", "plain-low-water-mark"])
 def test_a_secret_is_covered_as_programs_write_it(write, secret):
-    told = covered(secret, f"before {write(secret)} after")
-    assert COVER.decode() in told
-    assert pieces_left(write(secret), told) == []
+    output = covered(secret, f"before {write(secret)} after")
+    assert COVER.decode() in output
+    assert pieces_left(write(secret), output) == []
 
 
 @pytest.mark.parametrize("width", [16, 60, 64, 76])
@@ -78,10 +78,10 @@ def test_a_secret_is_covered_as_programs_write_it(write, secret):
 def test_base64_that_is_wrapped_to_lines_is_covered(width, secret, end, before):
     digits = base64.b64encode((before + secret).encode()).decode()
     wrapped = end.join(textwrap.wrap(digits, width))
-    told = covered(secret, f"key:{end}{wrapped}{end}done{end}")
-    unwrapped = "".join(told.split())
+    output = covered(secret, f"key:{end}{wrapped}{end}done{end}")
+    unwrapped = "".join(output.split())
     assert pieces_left(digits[len(before) * 4 // 3 + 4 : -4], unwrapped) == []
-    assert told.count("\n") == f"key:{end}{wrapped}{end}done{end}".count("\n"), "lines are as many as they were"
+    assert output.count("\n") == f"key:{end}{wrapped}{end}done{end}".count("\n"), "lines are as many as they were"
 
 
 def test_a_secret_of_several_lines_is_covered_as_a_whole_line_by_line_and_on_one_line():
@@ -112,12 +112,12 @@ def test_a_plain_secret_that_a_terminal_folded_is_covered():
 def test_what_a_shell_traces_is_covered(secret):
     script = 'set -x; echo "$S" >/dev/null; printf "%q\\n" "$S"; export S; declare -p S; set | grep ^S='
     done = subprocess.run(["bash", "-c", script], env={"S": secret, "PATH": "/usr/bin:/bin"}, capture_output=True)
-    said = (done.stderr + done.stdout).decode()
-    told = covered(secret, said)
+    printed = (done.stderr + done.stdout).decode()
+    output = covered(secret, printed)
     longest = max(secret.splitlines(), key=len)
-    assert told.count("[secret]") >= 3, said
-    assert longest not in told
-    assert pieces_left(longest.replace("'", "").replace('"', ""), told, 10) == []
+    assert output.count("[secret]") >= 3, printed
+    assert longest not in output
+    assert pieces_left(longest.replace("'", "").replace('"', ""), output, 10) == []
 
 
 @pytest.mark.skipif(not shutil.which("base64"), reason="base64 is not here")
@@ -125,8 +125,8 @@ def test_what_a_shell_traces_is_covered(secret):
 def test_what_the_program_base64_prints_is_covered(secret):
     done = subprocess.run(["base64"], input=secret.encode(), capture_output=True, check=True)
     digits = done.stdout.decode().replace("\n", "")
-    told = covered(secret, done.stdout.decode())
-    assert pieces_left(digits[:-4], told.replace("\n", "")) == []
+    output = covered(secret, done.stdout.decode())
+    assert pieces_left(digits[:-4], output.replace("\n", "")) == []
 
 
 @given(
@@ -137,8 +137,8 @@ def test_it_does_not_matter_how_the_stream_is_cut(cuts, width, end):
     stream = ("say\n" + end.join(textwrap.wrap(digits, width)) + "\n" + LONG + "\nend\n").encode()
     edges = sorted({0, len(stream), *(min(cut, len(stream)) for cut in cuts)})
     masker = Masker([LONG])
-    told = b"".join(masker.write(stream[a:b]) for a, b in itertools.pairwise(edges)) + masker.end()
-    assert told == Masker([LONG]).cover(stream.decode()).encode()
+    output = b"".join(masker.write(stream[a:b]) for a, b in itertools.pairwise(edges)) + masker.end()
+    assert output == Masker([LONG]).cover(stream.decode()).encode()
 
 
 @given(st.text("low-waterk\n\r ", max_size=60), st.lists(st.integers(0, 60), max_size=5))
@@ -146,10 +146,10 @@ def test_what_is_told_is_what_was_written_but_for_secrets(text, cuts):
     stream = text.encode()
     edges = sorted({0, len(stream), *(min(cut, len(stream)) for cut in cuts)})
     masker = Masker(["low-water"])
-    told = b"".join(masker.write(stream[a:b]) for a, b in itertools.pairwise(edges)) + masker.end()
-    if COVER not in told:
-        assert told == stream
-    assert b"low-water" not in told
+    output = b"".join(masker.write(stream[a:b]) for a, b in itertools.pairwise(edges)) + masker.end()
+    if COVER not in output:
+        assert output == stream
+    assert b"low-water" not in output
 
 
 def test_little_is_held_back_and_nothing_after_an_empty_line():

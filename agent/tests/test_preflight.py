@@ -44,8 +44,8 @@ class Bare(RealSystem):
         self.__dict__.update(changes)
 
     async def run(self, command, time_limit):
-        said = self.says.get(" ".join(command), self.says.get(command[0], ""))
-        return Completed(2, "", "no") if said is None else Completed(0, said, "")
+        body = self.says.get(" ".join(command), self.says.get(command[0], ""))
+        return Completed(2, "", "no") if body is None else Completed(0, body, "")
 
     def read_text(self, path):
         return self.files.get(path)
@@ -109,9 +109,9 @@ async def test_a_machine_that_has_everything_is_fit(family):
         ({"says": {"uname -m": "mips"}}, {}, "processor", "missing", "packages for x64 and arm64", ""),
         ({}, {"arch": "arm64"}, "processor", "mind", "sheet says arm64", ""),
         ({"root": False}, {}, "rights", "missing", "Only root", "run it with sudo"),
-        ({"root": False}, {"kept": "by hand"}, "rights", "mind", "gone after a reboot", ""),
+        ({"root": False}, {"supervisor": "by hand"}, "rights", "mind", "gone after a reboot", ""),
         ({"files": {"/proc/1/comm": "init"}}, {}, "service manager", "missing", "keep the agent running", "--by-hand"),
-        ({}, {"kept": "log-in"}, "service manager", "missing", "is for macOS", "choose"),
+        ({}, {"supervisor": "log-in"}, "service manager", "missing", "is for macOS", "choose"),
         ({"says": {"getent": None}}, {"account": "ghost"}, "account", "missing", "no account ghost", "useradd"),
         ({}, {"account": "root"}, "account", "mind", "change the whole machine", ""),
         ({"own_python": ((3, 9, 2), "/usr")}, {}, "Python", "missing", "3.11, 3.12 or 3.13", ""),
@@ -166,13 +166,13 @@ async def test_an_old_windows_and_one_that_is_not_elevated():
 class Server(http.server.BaseHTTPRequestHandler):
     """Answers as the real one would; ``off`` seconds wrong, ``refuses`` with a problem, ``told`` is what it heard."""
 
-    off, refuses, told = 0, "", []
+    off, refuses, asked = 0, "", []
 
     def do_GET(self):
         self._answer(200, {"status": "ok"})
 
     def do_POST(self):
-        self.told.append((self.path, json.loads(self.rfile.read(int(self.headers["Content-Length"])))))
+        self.asked.append((self.path, json.loads(self.rfile.read(int(self.headers["Content-Length"])))))
         no = {"title": "No", "detail": self.refuses}
         self._answer(403, no) if self.refuses else self._answer(200, {"paddock": "shoreline", "name": "knot-01"})
 
@@ -209,8 +209,8 @@ def test_a_good_server_a_good_pass_and_stray_characters(server):
     assert [check.mark for check in checks.values()] == ["ok"] * 4
     assert "stray" in checks["address"].why
     assert "spaces round it" in checks["pass"].why
-    ((path, said),) = server.told
-    assert (path, said["secret"], said["sheet"]) == ("/agent/v1/ask", "paddock-pass-x", "code")
+    ((path, body),) = server.asked
+    assert (path, body["secret"], body["sheet"]) == ("/agent/v1/ask", "paddock-pass-x", "code")
 
 
 @pytest.mark.parametrize(("off", "says"), [(3600, "3600 s behind"), (-120, "120 s ahead of"), (20, "within a minute")])
@@ -267,17 +267,17 @@ def test_a_certificate_that_is_not_trusted_and_then_is(server, tmp_path, monkeyp
 
 def test_the_reporter_tells_bounded_and_never_fails(server):
     Reporter(server.url, "code", "knot").tell("install", "failed", "x" * 9000, ["y" * 9000])
-    ((path, said),) = server.told
-    assert (path, len(said["found"]), len(said["remedy"][0])) == ("/agent/v1/bring-up", 2000, 2000)
+    ((path, body),) = server.asked
+    assert (path, len(body["found"]), len(body["remedy"][0])) == ("/agent/v1/bring-up", 2000, 2000)
     Reporter("http://127.0.0.1:9", "code", "knot").tell("install", "done")
     Reporter(server.url, "", "knot").tell("install", "done")
-    assert len(server.told) == 1
+    assert len(server.asked) == 1
 
 
 def test_the_preflight_runs_from_the_package_alone_with_nothing_installed(server):
     """As the bring-up scripts run it: a Python that has the standard library and our package, and nothing else."""
     blocked = "import sys; sys.modules.update(dict.fromkeys(['msgspec', 'websockets', 'psutil', 'platformdirs']))"
-    code = f"{blocked}; import runpy; sys.argv = ['preflight', '--json', '--kept', 'by hand']; "
+    code = f"{blocked}; import runpy; sys.argv = ['preflight', '--json', '--supervisor', 'by hand']; "
     code += "runpy.run_module('paddock_agent.preflight', run_name='__main__')"
     done = subprocess.run(
         [sys.executable, "-c", code],
@@ -286,9 +286,9 @@ def test_the_preflight_runs_from_the_package_alone_with_nothing_installed(server
         text=True,
         check=False,
     )
-    said = json.loads(done.stdout)
-    assert done.returncode == (0 if said["fit"] else 1), done.stderr
-    assert {"system", "disk", "server", "clock"} <= {check["name"] for check in said["checks"]}
+    body = json.loads(done.stdout)
+    assert done.returncode == (0 if body["fit"] else 1), done.stderr
+    assert {"system", "disk", "server", "clock"} <= {check["name"] for check in body["checks"]}
 
 
 def test_what_a_fresh_log_in_has_and_the_agent_has_not():
@@ -338,5 +338,5 @@ async def test_every_place_that_the_installer_writes_to_is_tried_and_nothing_is_
     await found(system, plan())
     assert {"/usr/local/bin", "/etc/systemd/system"} <= set(system.tried)
     by_hand = Bare()
-    await found(by_hand, plan(kept="by hand"))
+    await found(by_hand, plan(supervisor="by hand"))
     assert "/etc/systemd/system" not in by_hand.tried

@@ -32,18 +32,18 @@ def names(probes):
 
 
 def test_signed_probes_are_taken_over_the_built_in_ones_and_kept(probes, tmp_path):
-    assert probes.take(1, SET, signature())
+    assert probes.accept(1, SET, signature())
     assert "tide-sdk" in names(probes)
     assert len(probes.tools) == len(built_in()) + 1
     assert probes.definition("tide-sdk").home_variables == ["TIDE_HOME"]
     assert Probes(tmp_path).number == 1
     assert "tide-sdk" in names(Probes(tmp_path))
-    assert not probes.take(1, SET, signature()), "the same again changes nothing"
+    assert not probes.accept(1, SET, signature()), "the same again changes nothing"
 
 
 def test_a_definition_of_the_servers_stands_in_for_the_built_in_one(probes):
     git = SET.replace("tide-sdk", "git")
-    probes.take(1, git, signature(1, git))
+    probes.accept(1, git, signature(1, git))
     assert [tool.title for tool in probes.tools if tool.name == "git"] == ["Tide SDK"]
 
 
@@ -61,27 +61,27 @@ def test_a_definition_of_the_servers_stands_in_for_the_built_in_one(probes):
     ],
 )
 def test_others_are_refused_with_their_reason_and_change_nothing(probes, number, tools, signed, why):
-    assert probes.take(number, tools, signed)
+    assert probes.accept(number, tools, signed)
     assert why in probes.refused
     assert "tide-sdk" not in names(probes)
     assert probes.number == 0
 
 
 def test_older_ones_are_refused(probes):
-    probes.take(3, SET, signature(3))
-    probes.take(2, "[]", signature(2, "[]"))
+    probes.accept(3, SET, signature(3))
+    probes.accept(2, "[]", signature(2, "[]"))
     assert "older than 3" in probes.refused
     assert "tide-sdk" in names(probes)
 
 
 def test_the_first_key_that_was_seen_stays(probes):
     probes.know(bytes(OTHER.verify_key).hex())
-    probes.take(1, SET, signature(key=OTHER))
+    probes.accept(1, SET, signature(key=OTHER))
     assert "not signed" in probes.refused
 
 
 def test_probes_on_the_disk_that_somebody_changed_are_not_used(probes, tmp_path):
-    probes.take(1, SET, signature())
+    probes.accept(1, SET, signature())
     kept = msgspec.json.decode((tmp_path / "probes.json").read_bytes())
     (tmp_path / "probes.json").write_bytes(msgspec.json.encode(kept | {"tools": SET.replace("tide {", "rm {")}))
     assert names(Probes(tmp_path)) == {tool.name for tool in built_in()}
@@ -90,12 +90,12 @@ def test_probes_on_the_disk_that_somebody_changed_are_not_used(probes, tmp_path)
 def test_a_host_may_refuse_all_but_the_built_in_ones(probes, tmp_path, monkeypatch, capsys):
     assert main(["probes", "--home", str(tmp_path), "--only-built-in"]) == 0
     assert "built-in probes only" in capsys.readouterr().out
-    probes.take(1, SET, signature())
+    probes.accept(1, SET, signature())
     assert "built-in probes only" in probes.refused
     with pytest.raises(ProbesRefused):
         probes.for_trial(7, TIDE, KEY.sign(trial_text(7, TIDE)).signature.hex())
     assert main(["probes", "--home", str(tmp_path), "--all"]) == 0
-    assert probes.take(1, SET, signature())
+    assert probes.accept(1, SET, signature())
     monkeypatch.setenv(SWITCH, "built-in")
     assert Probes(tmp_path).number == 0
 

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from paddock_agent import keeping
+from paddock_agent import agent_service
 from paddock_agent.errors import AgentError, CommandFailed
 from paddock_agent.identity import Identity
 from paddock_agent.services import Cause, Definition, ServiceState, Systemd, diagnose
@@ -42,7 +42,7 @@ def test_what_systemd_would_expand_is_escaped():
 
 def test_the_name_tells_server_paddock_and_host_apart():
     names = {
-        keeping.service_name(Identity(server, "key", host, paddock, "/work"), "linux")
+        agent_service.service_name(Identity(server, "key", host, paddock, "/work"), "linux")
         for server in ("http://paddock:8200", "http://paddock:8300", "https://other")
         for paddock in ("shoreline", "orchard")
         for host in ("avocet-01", "avocet-02")
@@ -53,15 +53,15 @@ def test_the_name_tells_server_paddock_and_host_apart():
 
 
 def state(running, **more):
-    told = {"starts_at_boot": True, "account": "paddock", "family": "linux", **more}
-    return ServiceState(NAME, told.pop("family"), running, **told)
+    known = {"starts_at_boot": True, "account": "paddock", "family": "linux", **more}
+    return ServiceState(NAME, known.pop("family"), running, **known)
 
 
 def shown(**more):
-    said = {"LoadState": "loaded", "ActiveState": "active", "SubState": "running", "UnitFileState": "enabled",
+    properties = {"LoadState": "loaded", "ActiveState": "active", "SubState": "running", "UnitFileState": "enabled",
             "Result": "success", "ExecMainCode": "0", "ExecMainStatus": "0", "NRestarts": "0", "User": "paddock",
             "ExecStart": "{ path=/opt/paddock/bin/python ; argv[]=x ; }", **more}  # fmt: skip
-    return "\n".join(f"{key}={value}" for key, value in said.items())
+    return "\n".join(f"{key}={value}" for key, value in properties.items())
 
 
 @pytest.mark.parametrize(
@@ -172,7 +172,7 @@ KNOWN = Identity("http://paddock:8200", "key", "avocet-01", "shoreline", "/var/l
 
 async def test_installing_writes_the_unit_and_hands_the_folder_to_its_account(tmp_path):
     system = Recorded(systemctl_show=Completed(0, shown(), ""))
-    found = await keeping.install(system, KNOWN, str(tmp_path), "paddock", start=True)
+    found = await agent_service.install(system, KNOWN, str(tmp_path), "paddock", start=True)
     assert found.is_well
     kept = f"/etc/paddock-agent/{NAME.removesuffix('.service')}.env"
     assert list(system.written) == [kept, f"/etc/systemd/system/{NAME}"]
@@ -200,13 +200,13 @@ async def test_installing_writes_the_unit_and_hands_the_folder_to_its_account(tm
 )
 async def test_what_stands_in_the_way_is_said(system, account, says, tmp_path):
     with pytest.raises(AgentError, match=says):
-        await keeping.install(system, KNOWN, str(tmp_path), account, start=True)
+        await agent_service.install(system, KNOWN, str(tmp_path), account, start=True)
 
 
 async def test_our_own_account_is_made_where_it_is_missing(tmp_path):
     system = Recorded(getent=Completed(2, "", ""))
     with pytest.raises(CommandFailed, match="no account paddock"):  # for here nothing really makes it
-        await keeping.install(system, KNOWN, str(tmp_path), "paddock", start=False)
+        await agent_service.install(system, KNOWN, str(tmp_path), "paddock", start=False)
     assert any(one.startswith("useradd --system") and one.endswith(" paddock") for one in system.ran)
 
 
@@ -215,9 +215,9 @@ async def test_taking_out_a_service_that_is_not_there_is_no_error():
     await Systemd(system).uninstall(NAME)
     assert not any("disable" in one for one in system.ran)
     missing = Completed(0, shown(LoadState="not-found"), "")
-    await keeping.remove(Recorded(privileged=False, systemctl_show=missing), KNOWN)
+    await agent_service.remove(Recorded(privileged=False, systemctl_show=missing), KNOWN)
     with pytest.raises(AgentError, match="needs root"):
-        await keeping.remove(Recorded(privileged=False, systemctl_show=Completed(0, shown(), "")), KNOWN)
+        await agent_service.remove(Recorded(privileged=False, systemctl_show=Completed(0, shown(), "")), KNOWN)
 
 
 def test_leaving_removes_the_folders_and_lists_what_stays(tmp_path):
@@ -226,6 +226,6 @@ def test_leaving_removes_the_folders_and_lists_what_stays(tmp_path):
         folder.mkdir(parents=True)
         (folder / "file").touch()
     known = Identity("http://paddock:8200", "key", "avocet-01", "shoreline", str(work))
-    assert keeping.remove_files(home, known) == []
+    assert agent_service.remove_files(home, known) == []
     assert list(tmp_path.iterdir()) == []
-    assert keeping.remove_files(home, known) == [], "twice is no error"
+    assert agent_service.remove_files(home, known) == [], "twice is no error"

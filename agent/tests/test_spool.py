@@ -40,7 +40,7 @@ def test_the_spool_keeps_what_it_has_over_a_restart_until_it_is_acknowledged(tmp
     spool.close()
     spool = Spool(tmp_path)
     frame, ended = heard_from(Sending(spool))
-    assert (frame.pieces, ended.seq, spool.untold_ends()) == ([piece("1-1", 0, b"hello")], 1, ["1-1"])
+    assert (frame.pieces, ended.seq, spool.unsent_ends()) == ([piece("1-1", 0, b"hello")], 1, ["1-1"])
     spool.forget(wire.LogAck(attempt="1-1", size=5))
     spool.forget(wire.Ack(seq=1))
     assert spool.is_empty
@@ -143,7 +143,7 @@ def test_a_kill_during_the_takeover_of_an_older_spool_loses_nothing(tmp_path, mo
             Spool(tmp_path)
     killed[0].close()
     spool = Spool(tmp_path)
-    assert spool.untold_ends() == ["1-1"]
+    assert spool.unsent_ends() == ["1-1"]
     spool.close()
 
 
@@ -198,10 +198,10 @@ class SpoolOfAHost(RuleBasedStateMachine):
     @rule(most=st.integers(1, 6))
     def send(self, most):
         while most and (frame := self.connection.next()):
-            self.take(frame)
+            self.accept(frame)
             most -= 1
 
-    def take(self, frame):
+    def accept(self, frame):
         if isinstance(frame, bytes):
             pieces = wire.read_log_frame(frame).pieces
             for one in pieces:
@@ -249,7 +249,7 @@ class SpoolOfAHost(RuleBasedStateMachine):
         self.set_full(False)
         while not self.spool.is_empty:
             while frame := self.connection.next():
-                self.take(frame)
+                self.accept(frame)
             assert self.to_acknowledge, "nothing is on its way and something is left"
             self.acknowledge(10_000)
         assert self.log == self.printed

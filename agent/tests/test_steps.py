@@ -9,7 +9,7 @@ from urllib.parse import quote
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from offers import able, script_offer, telling
+from offers import able, recording, script_offer
 from waiting import soon
 
 from paddock_agent import wire
@@ -25,22 +25,22 @@ from paddock_agent.wire import Checkout, FolderState, Step
 
 class Host:
     def __init__(self, folder: Path) -> None:
-        self.told = []
+        self.sent = []
         self.work = folder / "work"
         self.attempts = Attempts(
-            RealSystem(), str(self.work), folder / "home", *telling(self.told), lambda _: None, able
+            RealSystem(), str(self.work), folder / "home", *recording(self.sent), lambda _: None, able
         )
         self.numbers = itertools.count(1)
 
     async def ran(self, *steps, **more):
         name = f"{next(self.numbers)}-1"
-        self.attempts.take(script_offer("", name, steps=list(steps), **more))
+        self.attempts.accept(script_offer("", name, steps=list(steps), **more))
         await soon(lambda: any(one.attempt == name for one in self.all(wire.AttemptEnded)), "the end")
         await soon(lambda: not self.attempts.known())
         return self.all(wire.AttemptEnded)[-1]
 
     def all(self, kind):
-        return [one for one in self.told if isinstance(one, kind)]
+        return [one for one in self.sent if isinstance(one, kind)]
 
     def log(self):
         return b"".join(one.data for one in self.all(wire.LogChunk)).decode()
@@ -63,7 +63,7 @@ async def test_steps_run_in_order_in_one_folder_each_with_its_shell_folder_and_v
     assert (ended.outcome, ended.exit_code) == ("exited", 0)
     assert host.log() == f"{folder}\nlow b\n"
     assert b"".join(one.data for one in host.all(wire.LogChunk) if one.step == 1) == b"low b\n"
-    kinds = [type(one).__name__ for one in host.told if not isinstance(one, wire.LogChunk)]
+    kinds = [type(one).__name__ for one in host.sent if not isinstance(one, wire.LogChunk)]
     assert kinds == ["AttemptStarted", "StepBegan", "StepEnded", "StepBegan", "StepEnded", "AttemptEnded"]
     assert all(one.at > 1e9 for one in host.all(wire.LogChunk))
 
@@ -80,16 +80,16 @@ async def test_after_a_failure_only_what_runs_always_runs_and_the_first_failure_
 
 
 async def test_a_cancelled_attempt_cleans_up_and_one_that_is_abandoned_does_not(host):
-    for at_once, said in ((False, "ready\ncleaned\n"), (True, "ready\ncleaned\nready\n")):
+    for at_once, environment in ((False, "ready\ncleaned\n"), (True, "ready\ncleaned\nready\n")):
         offer = script_offer(
             "", f"9{int(at_once)}-1", steps=[Step("a", "echo ready; sleep 600"), Step("b", "echo cleaned", always=True)]
         )
-        host.attempts.take(offer)
+        host.attempts.accept(offer)
         await soon(lambda: host.log().count("ready") == 1 + at_once)  # noqa: B023 - looked at within the round
         host.attempts.stop(offer.attempt, "cancelled", at_once=at_once)
         await soon(lambda: not host.attempts.known())
         assert host.all(wire.AttemptEnded)[-1].outcome == "cancelled"
-        assert host.log() == said
+        assert host.log() == environment
 
 
 async def test_exit_codes_signals_and_time_outs_are_told_apart(host, monkeypatch):
@@ -127,15 +127,15 @@ async def test_a_step_that_forks_for_ever_is_ended_whole(host, monkeypatch):
         "    if os.fork() == 0:\n        os.setsid()\n        time.sleep(600)\nprint('go', flush=True)\ntime.sleep(600)"
     )
     offer = script_offer(script, "5-1", shell="python")
-    host.attempts.take(offer)
+    host.attempts.accept(offer)
     await soon(lambda: "go" in host.log())
     host.attempts.stop("5-1", "cancelled")
     await soon(lambda: not host.attempts.known())
     (ended,) = host.all(wire.AttemptEnded)
     mark = f"PADDOCK_ATTEMPT={offer.attempt}"
     await soon(lambda: not RealSystem().survivors(f"{mark}", []), "all of them to be gone")
-    assert ended.left
-    assert all(one.ended for one in ended.left)
+    assert ended.leftover_processes
+    assert all(one.ended for one in ended.leftover_processes)
 
 
 async def test_rubbish_is_told_byte_for_byte(host):
@@ -156,7 +156,7 @@ async def test_a_secret_reaches_its_step_and_no_log_evidence_or_list_of_processe
         exit 3
     """
     ended = await host.ran(Step("a", script), secrets=[wire.GivenSecret("TABLE_KEY", SECRET)])
-    everything = json.dumps([wire.encode(one).decode() for one in host.told if not isinstance(one, wire.LogChunk)])
+    everything = json.dumps([wire.encode(one).decode() for one in host.sent if not isinstance(one, wire.LogChunk)])
     assert ended.exit_code == 3
     assert host.log().count("[secret]") == 4, host.log()
     assert host.log().rstrip().endswith("\n0"), host.log()
@@ -178,26 +178,26 @@ def test_a_secret_is_covered_however_the_log_is_cut(before, after, cuts):
     stream = b"\n".join([before, *forms, after])
     edges = sorted({0, len(stream), *(min(cut, len(stream)) for cut in cuts)})
     masker = Masker([SECRET])
-    told = b"".join(masker.write(stream[a:b]) for a, b in itertools.pairwise(edges)) + masker.end()
-    assert not any(form in told for form in forms)
-    assert told.count(COVER) >= len(forms)
+    output = b"".join(masker.write(stream[a:b]) for a, b in itertools.pairwise(edges)) + masker.end()
+    assert not any(form in output for form in forms)
+    assert output.count(COVER) >= len(forms)
 
 
 @given(st.binary(max_size=20), st.binary(max_size=20))
 def test_inside_a_longer_text_in_base64_it_is_covered_at_any_place(before, after):
     encoded = base64.b64encode(before + SECRET.encode() + after)
-    told = Masker([SECRET]).write(encoded)
+    output = Masker([SECRET]).write(encoded)
     left = [encoded[i : i + 12] for i in range(len(before) * 4 // 3 + 4, (len(before) + len(SECRET)) * 4 // 3 - 12)]
-    assert COVER in told
-    assert not any(piece in told for piece in left)
+    assert COVER in output
+    assert not any(piece in output for piece in left)
 
 
 @given(st.lists(st.binary(max_size=50), max_size=10))
 def test_what_holds_no_secret_is_told_whole(pieces):
     masker = Masker(["low-water-mark", "short"])
-    told = b"".join(masker.write(piece) for piece in pieces) + masker.end()
+    output = b"".join(masker.write(piece) for piece in pieces) + masker.end()
     whole = b"".join(pieces)
-    assert told == whole or b"low-water-mark" in whole
+    assert output == whole or b"low-water-mark" in whole
 
 
 def test_of_a_user_and_password_the_password_is_covered_alone_too():
@@ -220,7 +220,7 @@ async def test_a_warm_folder_is_come_back_to_by_its_pipeline_alone(host):
 async def test_two_at_a_time_have_a_warm_folder_each_and_another_agent_finds_them_again(host, tmp_path):
     host.attempts.slots = 2
     for name in ("1-1", "2-1"):
-        host.attempts.take(script_offer("echo up; until [ -e ../go ]; do sleep 0.02; done", name, warm=True))
+        host.attempts.accept(script_offer("echo up; until [ -e ../go ]; do sleep 0.02; done", name, warm=True))
     await soon(lambda: host.log().count("up") == 2)
     folders = [Path(one.folder) for one in host.all(wire.AttemptStarted)]
     assert len(set(folders)) == 2
@@ -314,9 +314,9 @@ def test_what_git_would_take_for_something_else_is_refused(wrong):
 
 def test_the_password_of_a_checkout_is_in_gits_environment_and_in_no_command():
     secret = wire.GivenSecret("GIT", "robin:eelgrass-42", is_variable=False)
-    said = checkout.environment(secret)
-    assert (said["PADDOCK_GIT_USER"], said["PADDOCK_GIT_PASSWORD"]) == ("robin", "eelgrass-42")
-    settings = [said[f"GIT_CONFIG_VALUE_{i}"] for i in range(int(said["GIT_CONFIG_COUNT"]))]
+    environment = checkout.environment(secret)
+    assert (environment["PADDOCK_GIT_USER"], environment["PADDOCK_GIT_PASSWORD"]) == ("robin", "eelgrass-42")
+    settings = [environment[f"GIT_CONFIG_VALUE_{i}"] for i in range(int(environment["GIT_CONFIG_COUNT"]))]
     assert not any("eelgrass" in one for one in settings)
     for run in checkout.commands(Checkout("https://a.example/x", "main", "a" * 40, submodules=True), False):
         assert not any("eelgrass" in word for word in [*run.command, *run.otherwise])

@@ -79,7 +79,7 @@ class Yard:
 @pytest.fixture
 async def yard(monkeypatch):
     made = Yard(monkeypatch)
-    keeping = asyncio.create_task(made.one.keep())
+    keeping = asyncio.create_task(made.one.survey_loop())
     yield made
     keeping.cancel()
 
@@ -87,7 +87,7 @@ async def yard(monkeypatch):
 async def test_what_is_installed_during_a_survey_starts_another(monkeypatch):
     yard = Yard(monkeypatch)
     yard.during = lambda: yard.machine.names.add("cmake")
-    keeping = asyncio.create_task(yard.one.keep())
+    keeping = asyncio.create_task(yard.one.survey_loop())
     await yard.see(2)
     assert yard.surveys[:2] == ["start", "folders"]
     keeping.cancel()
@@ -122,7 +122,7 @@ async def test_a_survey_that_was_cut_short_is_not_told_and_made_again(monkeypatc
     monkeypatch.setattr(surveying, "AFTER_SHORTAGE", 0.02)
     yard = Yard(monkeypatch)
     yard.shortage = "git could not be started: Too many open files (EMFILE)"
-    keeping = asyncio.create_task(yard.one.keep())
+    keeping = asyncio.create_task(yard.one.survey_loop())
     async with asyncio.timeout(5):
         while len(yard.shortages) < 2:
             await asyncio.sleep(0.01)

@@ -73,11 +73,11 @@ def test_a_limit_of_open_files_is_found_and_said(tmp_path):
         "from paddock_agent.system import trials;"
         "print(*[f'{one.part}|{one.why}|{one.facts}' for one in trials.try_all(sys.argv[1], '', [])], sep=chr(10))"
     )
-    said = subprocess.run(
+    done = subprocess.run(
         [sys.executable, "-c", code, str(tmp_path)], capture_output=True, text=True, check=True
     ).stdout
-    assert "open files|Too many open files (EMFILE)" in said
-    assert "'limit of open files': '20'" in said
+    assert "open files|Too many open files (EMFILE)" in done
+    assert "'limit of open files': '20'" in done
     (found,) = explain([Part("open files", "Too many open files (EMFILE)", {"limit of open files": "20"})], OURS)
     assert found.cause == "open files"
     assert any("LimitNOFILE=65536" in command for command in found.commands)
@@ -161,7 +161,7 @@ class Machine:
 async def test_a_change_is_told_once_and_a_glance_that_differs_asks_for_a_trial():
     machine = Machine()
     work = WorkTrials(machine, "/srv/work", "http://x", lambda: True)
-    trying = asyncio.create_task(work.keep_trying())
+    trying = asyncio.create_task(work.trial_loop())
     assert await work.try_now() == []
     work.glance()
     machine.failing = [trials.FailedTrial("home", "gone")]

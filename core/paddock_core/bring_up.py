@@ -31,7 +31,7 @@ class Step(StrEnum):
     PROVE = "prove"
 
 
-TOLD = frozenset({Step.FETCH, Step.PREFLIGHT, Step.INSTALL, Step.JOIN, Step.SERVICE})
+REPORTED_STEPS = frozenset({Step.FETCH, Step.PREFLIGHT, Step.INSTALL, Step.JOIN, Step.SERVICE})
 """What the machine, or the server on its behalf, tells of; the other steps are seen."""
 
 TITLES = {
@@ -70,7 +70,7 @@ class Phase(StrEnum):
 
 
 @dataclass(frozen=True)
-class Told:
+class ReportedTimes:
     """What was told of one step. Times in seconds since the epoch; ``remedy`` are commands for the machine."""
 
     began: float
@@ -104,7 +104,7 @@ class Row:
     state: State
     at: float | None = None
     seconds: float | None = None
-    said: str = ""
+    detail: str = ""
     remedy: tuple[str, ...] = ()
 
     @property
@@ -123,7 +123,7 @@ class Progress:
 
 
 def progress(
-    told: Mapping[Step, Told],
+    reported: Mapping[Step, ReportedTimes],
     seen: Seen,
     now: float,
     *,
@@ -133,30 +133,30 @@ def progress(
 ) -> Progress:
     """Where a bring-up is. What the server sees counts more than what it was told: a machine that joined has been
     fetched for, checked and installed, whether it said so or not; and a failure is past once a later step is done."""
-    rows = [_row(step, told.get(step), seen, by_hand) for step in Step]
+    rows = [_row(step, reported.get(step), seen, by_hand) for step in Step]
     rows = _past_failures(rows)
     rows = _with_current(rows, seen, now, family)
-    return Progress(*_whole(rows, told, seen, now, given_up), rows=tuple(rows))
+    return Progress(*_whole(rows, reported, seen, now, given_up), rows=tuple(rows))
 
 
-def _row(step: Step, told: Told | None, seen: Seen, by_hand: bool) -> Row:
+def _row(step: Step, reported: ReportedTimes | None, seen: Seen, by_hand: bool) -> Row:
     if step is Step.SERVICE and by_hand:
-        return Row(step, State.LEFT_OUT, said="Started by hand: after a reboot somebody has to start it again.")
+        return Row(step, State.LEFT_OUT, detail="Started by hand: after a reboot somebody has to start it again.")
     if step is Step.PROVE:
         return _proof(seen)
     if step is Step.JOIN and seen.joined is not None:
         return Row(step, State.DONE, seen.joined)
-    if step in TOLD:
-        if told is None:
+    if step in REPORTED_STEPS:
+        if reported is None:
             return Row(step, State.WAITS)
-        if told.failed:
-            return Row(step, State.FAILED, told.ended, said=told.found, remedy=told.remedy)
-        if told.ended is None:
-            return Row(step, State.NOW, told.began, said=told.found)
-        return Row(step, State.DONE, told.ended, told.ended - told.began, told.found)
+        if reported.failed:
+            return Row(step, State.FAILED, reported.ended, detail=reported.found, remedy=reported.remedy)
+        if reported.ended is None:
+            return Row(step, State.NOW, reported.began, detail=reported.found)
+        return Row(step, State.DONE, reported.ended, reported.ended - reported.began, reported.found)
     at = {Step.CONNECT: seen.connected, Step.SURVEY: seen.surveyed, Step.ADMIT: seen.admitted}[step]
     if step is Step.ADMIT and seen.turned_away:
-        return Row(step, State.FAILED, said="It was turned away from the gate.")
+        return Row(step, State.FAILED, detail="It was turned away from the gate.")
     return Row(step, State.WAITS if at is None else State.DONE, at)
 
 
@@ -168,8 +168,8 @@ def _proof(seen: Seen) -> Row:
         case "passed":
             return Row(Step.PROVE, State.DONE, seen.proof_ended, took, "The job passed.")
         case "waiting" | "offered" | "running":
-            said = f"The job is {seen.proof}." + (f" {seen.proof_reason}" if seen.proof == "waiting" else "")
-            return Row(Step.PROVE, State.NOW, seen.proof_began, said=said)
+            sentence = f"The job is {seen.proof}." + (f" {seen.proof_reason}" if seen.proof == "waiting" else "")
+            return Row(Step.PROVE, State.NOW, seen.proof_began, detail=sentence)
         case ended:
             return Row(Step.PROVE, State.FAILED, seen.proof_ended, took, f"The job {ended}. Its log says why.")
 
@@ -204,11 +204,11 @@ def _with_current(rows: list[Row], seen: Seen, now: float, family: str) -> list[
         and now - before.at > CALL_SECONDS
     ):
         fresh[first] = Row(
-            row.step, State.FAILED, said="The service was started, but its agent has not called the server since.",
+            row.step, State.FAILED, detail="The service was started, but its agent has not called the server since.",
             remedy=_LOOKING[family],
         )  # fmt: skip
     else:
-        fresh[first] = Row(row.step, State.NOW if first else State.WAITS, said=_WAITING[row.step])
+        fresh[first] = Row(row.step, State.NOW if first else State.WAITS, detail=_WAITING[row.step])
     return fresh
 
 
@@ -230,15 +230,17 @@ _LOOKING = {
 }
 
 
-def _why(said: str) -> str:
+def _why(detail: str) -> str:
     """The first sentence of a reason, short enough to stand in a list; with the end of the sentence that it ends."""
-    first = said.strip().partition("\n")[0].partition(". ")[0].rstrip(".")
+    first = detail.strip().partition("\n")[0].partition(". ")[0].rstrip(".")
     if len(first) > LONGEST_REASON:
         return f": {first[:LONGEST_REASON].rsplit(' ', 1)[0]} …"
     return f": {first}." if first else "."
 
 
-def _whole(rows: list[Row], told: Mapping[Step, Told], seen: Seen, now: float, given_up: bool) -> tuple[Phase, str]:
+def _whole(
+    rows: list[Row], reported: Mapping[Step, ReportedTimes], seen: Seen, now: float, given_up: bool
+) -> tuple[Phase, str]:
     by_step = {row.step: row for row in rows}
     if by_step[Step.PROVE].state is State.DONE:
         return Phase.FINISHED, "It has proved itself with a job."
@@ -246,13 +248,13 @@ def _whole(rows: list[Row], told: Mapping[Step, Told], seen: Seen, now: float, g
     where = f"at “{current.title}”" if current else "before it began"
     if given_up:
         return Phase.GIVEN_UP, f"Given up {where}."
-    if current is None or (current.step is Step.FETCH and not told):
+    if current is None or (current.step is Step.FETCH and not reported):
         return Phase.EXPECTED, "Expected, not seen yet."
     if current.state is State.FAILED:
-        return Phase.FAILED, f"Stopped {where}{_why(current.said)}"
+        return Phase.FAILED, f"Stopped {where}{_why(current.detail)}"
     if current.step is Step.ADMIT:
         return Phase.AT_THE_GATE, "It stands at the gate: let it in, or turn it away."
-    last = max((one.ended or one.began for one in told.values()), default=0.0)
+    last = max((one.ended or one.began for one in reported.values()), default=0.0)
     last = max(
         last, *(at or 0.0 for at in (seen.joined, seen.connected, seen.surveyed, seen.admitted, seen.proof_began))
     )

@@ -23,14 +23,14 @@ class Requirement:
     """All that decides which hosts a job may go to. Jobs that ask for the same share one.
 
     ``reach`` are the paddocks that its sender may send into, and ``let_in`` those whose fence lets its pipeline in;
-    None for all. The server's own jobs (``is_own``) prove a host, and go past fences and reservations.
+    None for all. The server's own jobs (``is_internal``) prove a host, and go past fences and reservations.
     """
 
     terms: tuple[Term, ...] = ()
     slots: int = 1
     reach: frozenset[str] | None = None
     let_in: frozenset[str] | None = None
-    is_own: bool = False
+    is_internal: bool = False
 
     @cached_property
     def labels(self) -> tuple[LabelTerm, ...]:
@@ -39,7 +39,7 @@ class Requirement:
 
     def goes_to_reserved(self, host: Host) -> bool:
         """Whether a reserved host takes it."""
-        return self.is_own or any(label.name in host.labels for label in self.labels)
+        return self.is_internal or any(label.name in host.labels for label in self.labels)
 
 
 class Block(StrEnum):
@@ -95,7 +95,7 @@ def meant_terms(terms: Sequence[Term], words: FleetWords) -> list[Term]:
 def fit_row(requirement: Requirement, host: Host) -> FitRow:
     """One host against what a job asks for."""
     blocks = []
-    if requirement.let_in is not None and host.paddock not in requirement.let_in and not requirement.is_own:
+    if requirement.let_in is not None and host.paddock not in requirement.let_in and not requirement.is_internal:
         blocks.append(Block.FENCE)
     if host.reserved and not requirement.goes_to_reserved(host):
         blocks.append(Block.RESERVED)
@@ -134,14 +134,14 @@ class Fitting:
     @cached_property
     def let_in(self) -> Bits:
         """Of those, the ones whose fence lets the job in."""
-        if self.requirement.is_own:
+        if self.requirement.is_internal:
             return self.meeting
         return self.meeting & self.index.in_paddocks(self.requirement.let_in)
 
     @cached_property
     def not_reserved(self) -> Bits:
         """Of those, the ones that are open, or reserved for what it asks for."""
-        if self.requirement.is_own:
+        if self.requirement.is_internal:
             return self.let_in
         reserved = self.index.state("reserved")
         kept = self.let_in & ~reserved

@@ -85,14 +85,14 @@ def bill(
 
 
 def _device(one: Inventory) -> dict[str, object]:
-    said = {"paddock": one.paddock, "system": one.system, "surveyed_at": one.surveyed_at}
-    return {"type": "device", "bom-ref": f"host/{one.host}", "name": one.host, "properties": _properties(said)}
+    properties = {"paddock": one.paddock, "system": one.system, "surveyed_at": one.surveyed_at}
+    return {"type": "device", "bom-ref": f"host/{one.host}", "name": one.host, "properties": _properties(properties)}
 
 
 def _component(
     host: str, number: int, item: Item, kinds: Mapping[str, str], titles: Mapping[str, str]
 ) -> dict[str, object]:
-    said = {
+    properties = {
         "path": item.path,
         "home": item.home,
         "plain": "yes" if item.plain else "",
@@ -103,7 +103,7 @@ def _component(
         "type": "application",
         "bom-ref": f"host/{host}/{number}/{item.tool}",
         "name": titles.get(item.tool, item.tool),
-        "properties": _properties({"tool": item.tool, **said}),
+        "properties": _properties({"tool": item.tool, **properties}),
     }
     if item.version:
         component["version"] = item.version
@@ -111,8 +111,8 @@ def _component(
     return component
 
 
-def _properties(said: Mapping[str, str]) -> list[dict[str, str]]:
-    return [{"name": f"yellow-paddock:{name}", "value": value} for name, value in said.items() if value]
+def _properties(properties: Mapping[str, str]) -> list[dict[str, str]]:
+    return [{"name": f"yellow-paddock:{name}", "value": value} for name, value in properties.items() if value]
 
 
 def rows(inventories: Iterable[Inventory]) -> Iterator[tuple[str, ...]]:

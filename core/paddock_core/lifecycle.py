@@ -176,7 +176,7 @@ class TellAbandon:
 
 
 @dataclass(frozen=True)
-class KeepNote:
+class AddNote:
     """Keep what came late as a note on the attempt; it changes no state."""
 
     attempt: int
@@ -196,7 +196,7 @@ Instruction = (
     | SayUnderway
     | TellCancel
     | TellAbandon
-    | KeepNote
+    | AddNote
     | HoldIfDrained
     | CancelFollowers
     | WakeDispatcher
@@ -290,5 +290,5 @@ def _late(job: Job, event: Started | Refused | Ended | LeaseLost) -> tuple[Instr
             return (TellAbandon(event.attempt),)
         case Ended() if given_up:
             code = "" if event.exit_code is None else f" with exit code {event.exit_code}"
-            return (KeepNote(event.attempt, f"Reported late, after the server had given up: {event.outcome}{code}."),)
+            return (AddNote(event.attempt, f"Reported late, after the server had given up: {event.outcome}{code}."),)
     return ()

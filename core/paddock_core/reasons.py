@@ -144,10 +144,10 @@ def _by(host: Host) -> str:
 def _not_let_in(fitting: Fitting) -> Reason:
     hosts = fitting.index.hosts_in(fitting.meeting)
     where = Counter(host.paddock for host in hosts)
-    said = ", ".join(f"{name} ({count(number, 'host')})" for name, number in sorted(where.items())[:4])
+    parts = ", ".join(f"{name} ({count(number, 'host')})" for name, number in sorted(where.items())[:4])
     return Reason(
         ReasonKind.NOT_LET_IN,
-        f"Its pipeline is not allowed into {said}, where hosts fit. An operator of the paddock can let it in.",
+        f"Its pipeline is not allowed into {parts}, where hosts fit. An operator of the paddock can let it in.",
         places=tuple(sorted(where)),
     )
 
@@ -181,14 +181,14 @@ def _no_fit(fitting: Fitting) -> Reason:
             f"{' and '.join(lacking)}.{waiting}",
         )
     words = index.words(fitting.requirement.reach)
-    said = [_unmet(terms[i], index, admitted, words) for i in unmet[:3]]
+    parts = [_unmet(terms[i], index, admitted, words) for i in unmet[:3]]
     more = (
         f" {count(len(unmet) - 3, 'more term')} {verb(len(unmet) - 3, 'is', 'are')} met nowhere."
         if len(unmet) > 3
         else ""
     )
     return Reason(
-        ReasonKind.NO_FIT, " ".join(said) + more + waiting, unmet[0], meant_name(terms[unmet[0]], words) or None
+        ReasonKind.NO_FIT, " ".join(parts) + more + waiting, unmet[0], meant_name(terms[unmet[0]], words) or None
     )
 
 
@@ -265,9 +265,9 @@ def _unmet(term: Term, index: FleetIndex, admitted: Bits, words: FleetWords) -> 
             )
             return f"No host meets `{term}`: `{term.term}` holds on {every}."
         case AnyOf():
-            said = [_unmet_inside(one, index, admitted, words) for one in term.terms[:3]]
+            parts = [_unmet_inside(one, index, admitted, words) for one in term.terms[:3]]
             more = f" {count(len(term.terms) - 3, 'more alternative')} fail." if len(term.terms) > 3 else ""
-            return f"No host meets any of {len(term.terms)} alternatives. {' '.join(said)}{more}"
+            return f"No host meets any of {len(term.terms)} alternatives. {' '.join(parts)}{more}"
         case AllOf():
             return f"No host meets `{term}`. {_unmet_together(term.terms, index, admitted, words)}"
         case EnvTerm():
@@ -359,7 +359,7 @@ def funnel(requirement: Requirement, index: FleetIndex) -> tuple[FunnelStep, ...
     if requirement.reach is not None:
         steps.append(FunnelStep("within the sender's reach", count_bits(fitting.inside)))
     left = fitting.inside
-    if requirement.let_in is not None and not requirement.is_own:
+    if requirement.let_in is not None and not requirement.is_internal:
         left = left & index.in_paddocks(requirement.let_in)
         steps.append(FunnelStep("inside the fence", count_bits(left)))
     left = left & index.state("admitted")

@@ -1,4 +1,4 @@
-"""Rules by which planned care comes again: a small part of RFC 5545's, computed once, for a bounded stretch of time.
+"""Recurrence rules of maintenance windows: a small part of RFC 5545, computed once for a bounded period.
 
 A rule comes from a person or a calendar file. What it may say is listed here, and nothing else; what it takes to
 compute is bounded by the days between its start and the end of the stretch.
@@ -53,7 +53,7 @@ def checked_rule(text: str) -> str:
         if name in ("BYHOUR", "BYMINUTE", "BYSECOND") or (
             name == "FREQ" and value in ("HOURLY", "MINUTELY", "SECONDLY")
         ):
-            raise RuleError("Care comes again daily, weekly, monthly or yearly, at one time of the day.")
+            raise RuleError("A rule repeats daily, weekly, monthly or yearly, at one time of day.")
         if name not in _PARTS:
             raise RuleError(
                 f"The rule {rule[:80]!r} has the part {name[:20]!r}; understood are {', '.join(_PARTS)}. {HOW}"
@@ -89,15 +89,15 @@ def _check_numbered_days(rule: str, parts: dict[str, str]) -> None:
 def wall_times(rule: str, first: datetime, end: datetime) -> list[datetime]:
     """The times of a checked rule from ``first`` up to ``end``, by the clock on the wall (without a zone), the last
     MAX_TIMES of them. Raises RuleError where there is none at all."""
-    said = dict(part.split("=", 1) for part in rule.split(";"))
-    count = int(said.pop("COUNT", MAX_TIMES * 100))
-    if until := said.pop("UNTIL", ""):
+    given = dict(part.split("=", 1) for part in rule.split(";"))
+    count = int(given.pop("COUNT", MAX_TIMES * 100))
+    if until := given.pop("UNTIL", ""):
         # A rule that ends at a moment says so in UTC; here all is by the clock on the wall.
         end = min(end, _until(until, rule))
     try:
         # The library looks for a day until the last year there is: begun as late as may be, that is soon.
         later = (MAXYEAR - end.year) // CYCLE * CYCLE
-        text = ";".join(f"{name}={value}" for name, value in said.items())
+        text = ";".join(f"{name}={value}" for name, value in given.items())
         read = rrulestr(text, dtstart=_years_on(first, later)).replace(until=_years_on(end, later))
         times = [_years_on(one, -later) for one in islice(read, count)]
     except (ValueError, TypeError, OverflowError) as error:

@@ -10,6 +10,7 @@ from .errors import ContradictionError
 from .fit import MARKED_LACKS, NEAR_FIT_LACKS, Block, FitRow, Requirement, meant_terms
 from .fleet import Host, Readiness
 from .fleet_index import FleetIndex, FleetWords
+from .spelling import nearest
 from .terms import (
     AllOf,
     AnyOf,
@@ -28,7 +29,6 @@ from .terms import (
 )
 from .terms.quantities import about_size
 from .verdicts import Verdict, closest_label, verdict
-from .words import nearest
 
 
 class RemedyKind(StrEnum):
@@ -89,7 +89,7 @@ class Remedy:
     kind: RemedyKind
     place: str
     what: str
-    said: str
+    text: str
     instead: str = ""
     extra: int = 0
 
@@ -110,8 +110,8 @@ class NearFit:
         return sum(remedy.cost for remedy in self.remedies)
 
     @property
-    def said(self) -> str:
-        return "; ".join(remedy.said for remedy in self.remedies)
+    def text(self) -> str:
+        return "; ".join(remedy.text for remedy in self.remedies)
 
 
 class Remedies:
@@ -191,10 +191,10 @@ class Remedies:
             return [Remedy(RemedyKind.SURVEY, host.name, "", f"survey {host.name}")]
         match term:
             case LabelTerm():
-                said = f"add the label {term.name} to {host.name}"
+                text = f"add the label {term.name} to {host.name}"
                 extra = LABEL_OF_OTHERS if self._index.holds(term).any() else 0
                 extra = LABEL_OF_FEW if self._words.marks(term.name) else extra
-                return [Remedy(RemedyKind.ADD_LABEL, host.name, term.name, said, extra=extra)]
+                return [Remedy(RemedyKind.ADD_LABEL, host.name, term.name, text, extra=extra)]
             case ServiceTerm(name) if held.known:
                 return [Remedy(RemedyKind.START_SERVICE, host.name, name, f"start {name} on {host.name}")]
             case ServiceTerm(name):
@@ -205,11 +205,11 @@ class Remedies:
                 to = "" if value is None else f" to {value}"
                 service = self._service_of(host.name)
                 place = f"in {environment_place(host.os, service)}" if service else "for the agent's account"
-                said = f"set {name}{to} {place} on {host.name}, and restart the agent"
-                return [Remedy(RemedyKind.SET_VARIABLE, host.name, name, said)]
+                text = f"set {name}{to} {place} on {host.name}, and restart the agent"
+                return [Remedy(RemedyKind.SET_VARIABLE, host.name, name, text)]
             case GroupTerm(name):
-                said = f"put the agent's account on {host.name} into the group {name}, and restart the agent"
-                return [Remedy(RemedyKind.JOIN_GROUP, host.name, name, said)]
+                text = f"put the agent's account on {host.name} into the group {name}, and restart the agent"
+                return [Remedy(RemedyKind.JOIN_GROUP, host.name, name, text)]
             case DiskTerm(least) if host.disk_free is not None and least <= host.disk_total:
                 short = about_size(least - host.disk_free)
                 return [Remedy(RemedyKind.CLEAR_DISK, host.name, short, f"clear {short} on {host.name}")]
@@ -232,12 +232,12 @@ class Remedies:
         if self._words.catalogue and term.name not in self._words.catalogue | self._words.tools.keys():
             return None
         if term.name in host.broken and term.range is None:
-            said = f"mend {term.name} on {host.name}: {host.broken[term.name]}"
-            return [Remedy(RemedyKind.MEND_TOOL, host.name, term.name, said)]
+            text = f"mend {term.name} on {host.name}: {host.broken[term.name]}"
+            return [Remedy(RemedyKind.MEND_TOOL, host.name, term.name, text)]
         wanted = str(term).removeprefix("tool ")
         if like := self._host_like(term, host.os):
-            said = f"install {wanted} on {host.name} (as on {like})"
-            return [Remedy(RemedyKind.INSTALL_LIKE, host.name, wanted, said)]
+            text = f"install {wanted} on {host.name} (as on {like})"
+            return [Remedy(RemedyKind.INSTALL_LIKE, host.name, wanted, text)]
         return [Remedy(RemedyKind.INSTALL, host.name, wanted, f"install {wanted} on {host.name}")]
 
     def _for_block(self, block: Block, host: Host) -> Remedy | None:
@@ -257,8 +257,8 @@ class Remedies:
                 return Remedy(RemedyKind.CORRECT, "", "", f"mend the job: add `label {label}`", f"label {label}")
             case Block.SLOTS:
                 slots = self._requirement.slots
-                said = f"give {host.name} {slots} slots (it has {host.slots})"
-                return Remedy(RemedyKind.ADD_SLOTS, host.name, str(slots), said)
+                text = f"give {host.name} {slots} slots (it has {host.slots})"
+                return Remedy(RemedyKind.ADD_SLOTS, host.name, str(slots), text)
 
     def _host_like(self, term: ToolTerm, os: str) -> str:
         """A host of the same system on which the term holds; "" for none."""

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Protocol
 
 from .errors import ShellError
-from .words import nearest
+from .spelling import nearest
 
 NEEDS = {
     "bash": "any of os linux or os macos or tool bash",

@@ -12,8 +12,8 @@ from enum import StrEnum
 
 Thing = tuple[str, str, str]
 """Kind (tool, system, variable or group), name, and place."""
-Said = Mapping[str, str]
-Snapshot = Mapping[Thing, Said]
+Properties = Mapping[str, str]
+Snapshot = Mapping[Thing, Properties]
 
 TOOL, SYSTEM, VARIABLE, GROUP = "tool", "system", "variable", "group"
 
@@ -33,8 +33,8 @@ class Change:
     """One thing that was otherwise in the survey before. ``before`` or ``after`` is None where it was not there."""
 
     thing: Thing
-    before: Said | None
-    after: Said | None
+    before: Properties | None
+    after: Properties | None
 
     @property
     def what(self) -> What:
@@ -59,7 +59,7 @@ def changes(before: Snapshot, after: Snapshot) -> list[Change]:
     return [Change(thing, before.get(thing), after.get(thing)) for thing in sorted(differing)]
 
 
-def undone(now: Snapshot, later: Iterable[Change]) -> dict[Thing, Said]:
+def undone(now: Snapshot, later: Iterable[Change]) -> dict[Thing, Properties]:
     """The snapshot as it was before ``later``, which is what has changed since, in any order of time: the latest
     first."""
     then = dict(now)
@@ -71,7 +71,7 @@ def undone(now: Snapshot, later: Iterable[Change]) -> dict[Thing, Said]:
     return then
 
 
-def differing(snapshots: Mapping[str, Snapshot]) -> list[tuple[Thing, dict[str, Said | None]]]:
+def differing(snapshots: Mapping[str, Snapshot]) -> list[tuple[Thing, dict[str, Properties | None]]]:
     """Of several hosts' snapshots, only the things that are not the same on all of them.
 
     Tools are compared by what a person means by the same: the versions of a tool, wherever they lie. So the place is
@@ -80,18 +80,18 @@ def differing(snapshots: Mapping[str, Snapshot]) -> list[tuple[Thing, dict[str, 
     merged = {host: _without_places(snapshot) for host, snapshot in snapshots.items()}
     things = sorted({thing for snapshot in merged.values() for thing in snapshot})
     rows = [(thing, {host: snapshot.get(thing) for host, snapshot in merged.items()}) for thing in things]
-    return [row for row in rows if any(said != next(iter(row[1].values())) for said in row[1].values())]
+    return [row for row in rows if any(properties != next(iter(row[1].values())) for properties in row[1].values())]
 
 
-def _without_places(snapshot: Snapshot) -> dict[Thing, Said]:
-    merged: dict[Thing, Said] = {}
+def _without_places(snapshot: Snapshot) -> dict[Thing, Properties]:
+    merged: dict[Thing, Properties] = {}
     found: dict[str, list[tuple[bool, str]]] = {}
-    for (kind, name, place), said in snapshot.items():
+    for (kind, name, place), properties in snapshot.items():
         if kind != TOOL:
-            merged[kind, name, place] = said
+            merged[kind, name, place] = properties
             continue
-        version = f"broken: {said['why']}" if said.get("why") else said.get("version", "")
-        found.setdefault(name, []).append((not said.get("plain"), version))
+        version = f"broken: {properties['why']}" if properties.get("why") else properties.get("version", "")
+        found.setdefault(name, []).append((not properties.get("plain"), version))
     for name, versions in found.items():
         merged[TOOL, name, ""] = {"version": ", ".join(dict.fromkeys(version for _, version in sorted(versions)))}
     return merged

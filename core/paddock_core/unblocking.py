@@ -65,7 +65,7 @@ def _best(blocked: Sequence[Blocked], open_ways: Sequence[set[frozenset[Remedy]]
         helped = {at for part in _parts(way) for at in by_way.get(part, ())}
         cost = sum(remedy.cost for remedy in way)
         gain = sum(len(blocked[at].jobs) for at in helped)
-        key = (-gain / cost, cost, tuple(one.said for one in _in_order(way)), way)
+        key = (-gain / cost, cost, tuple(one.text for one in _in_order(way)), way)
         if best is None or key[:3] < best[:3]:
             best = key
     return best[3] if best else None
@@ -77,4 +77,4 @@ def _parts(way: frozenset[Remedy]) -> Iterable[frozenset[Remedy]]:
 
 
 def _in_order(way: frozenset[Remedy]) -> tuple[Remedy, ...]:
-    return tuple(sorted(way, key=lambda one: (one.cost, one.said)))
+    return tuple(sorted(way, key=lambda one: (one.cost, one.text)))

@@ -9,6 +9,7 @@ from functools import lru_cache
 from . import versions
 from .errors import VersionError
 from .fleet import Host, Installation
+from .spelling import nearest
 from .terms import (
     AllOf,
     AnyOf,
@@ -31,7 +32,6 @@ from .terms import (
 )
 from .terms.quantities import about_size
 from .versions import VersionRange
-from .words import nearest
 
 RUNNING, NOT_WATCHED = "running", "not watched"
 NOT_SURVEYED = "not surveyed"
@@ -138,17 +138,17 @@ def _any_of(parts: list[Verdict]) -> Verdict:
     holding = next((part for part in parts if part.holds), None)
     if holding:
         return holding
-    return Verdict(False, _said(parts), known=all(part.known for part in parts))
+    return Verdict(False, _joined(parts), known=all(part.known for part in parts))
 
 
 def _all_of(parts: list[Verdict]) -> Verdict:
     holds = all(part.holds for part in parts)
     known = holds or any(part.known and not part.holds for part in parts)
     bound = tuple(one for part in parts for one in part.bound) if holds else ()
-    return Verdict(holds, _said(parts), bound, known)
+    return Verdict(holds, _joined(parts), bound, known)
 
 
-def _said(parts: Iterable[Verdict]) -> str:
+def _joined(parts: Iterable[Verdict]) -> str:
     return "; ".join(dict.fromkeys(part.found or "nothing" for part in parts))
 
 

@@ -49,19 +49,19 @@ FULL_FOR, BY_MINUTE_FOR, BY_HOUR_FOR = HOUR, 48 * HOUR, 366 * 24 * HOUR
 
 @dataclass(frozen=True)
 class Cleaned:
-    """Readings that can be: a row of WIDTH numbers, NaN where there is none; ``absurd`` names what was left out."""
+    """Readings that can be: a row of WIDTH numbers, NaN where there is none; ``invalid`` names what was left out."""
 
     row: tuple[float, ...]
-    absurd: tuple[str, ...] = ()
+    invalid: tuple[str, ...] = ()
 
 
 def cleaned(given: Mapping[str, float]) -> Cleaned:
     """What can be believed of the readings in ``given``, by field name; those that are missing are NaN.
 
-    >>> cleaned({"load": -1.0}).absurd
+    >>> cleaned({"load": -1.0}).invalid
     ('load',)
     """
-    row, absurd = [], []
+    row, invalid = [], []
     for field in FIELDS:
         value = given.get(field.name)
         if value is None:
@@ -70,8 +70,8 @@ def cleaned(given: Mapping[str, float]) -> Cleaned:
             row.append(float(value))
         else:  # also NaN, which compares with nothing
             row.append(math.nan)
-            absurd.append(field.name)
-    return Cleaned(tuple(row), tuple(absurd))
+            invalid.append(field.name)
+    return Cleaned(tuple(row), tuple(invalid))
 
 
 def summary(rows: Floats) -> Floats:

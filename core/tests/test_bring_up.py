@@ -4,13 +4,23 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from paddock_core.bring_up import CALL_SECONDS, QUIET_SECONDS, TOLD, Phase, Seen, State, Step, Told, progress
-from paddock_core.planned import read_planned
+from paddock_core.bring_up import (
+    CALL_SECONDS,
+    QUIET_SECONDS,
+    REPORTED_STEPS,
+    Phase,
+    ReportedTimes,
+    Seen,
+    State,
+    Step,
+    progress,
+)
+from paddock_core.expected_hosts import read_planned
 
 NOW = 1_000_000.0
-DONE = Told(NOW - 10, NOW - 9)
-LONG_AGO = Told(NOW - 2 * QUIET_SECONDS, NOW - 2 * QUIET_SECONDS)
-UP_TO_SERVICE = dict.fromkeys(TOLD, DONE)
+DONE = ReportedTimes(NOW - 10, NOW - 9)
+LONG_AGO = ReportedTimes(NOW - 2 * QUIET_SECONDS, NOW - 2 * QUIET_SECONDS)
+UP_TO_SERVICE = dict.fromkeys(REPORTED_STEPS, DONE)
 
 
 def at(shown, step):
@@ -18,14 +28,19 @@ def at(shown, step):
 
 
 @pytest.mark.parametrize(
-    ("told", "seen", "phase", "current"),
+    ("reported", "seen", "phase", "current"),
     [
         ({}, Seen(), Phase.EXPECTED, Step.FETCH),
         ({Step.FETCH: DONE}, Seen(), Phase.UNDER_WAY, Step.PREFLIGHT),
-        ({Step.FETCH: DONE, Step.PREFLIGHT: Told(NOW - 5)}, Seen(), Phase.UNDER_WAY, Step.PREFLIGHT),
-        ({Step.FETCH: DONE, Step.PREFLIGHT: Told(NOW, NOW, True)}, Seen(), Phase.FAILED, Step.PREFLIGHT),
-        ({Step.FETCH: Told(NOW, NOW, True, "no way in")}, Seen(), Phase.FAILED, Step.FETCH),
-        ({Step.FETCH: LONG_AGO, Step.PREFLIGHT: Told(NOW - QUIET_SECONDS - 1)}, Seen(), Phase.CUT_OFF, Step.PREFLIGHT),
+        ({Step.FETCH: DONE, Step.PREFLIGHT: ReportedTimes(NOW - 5)}, Seen(), Phase.UNDER_WAY, Step.PREFLIGHT),
+        ({Step.FETCH: DONE, Step.PREFLIGHT: ReportedTimes(NOW, NOW, True)}, Seen(), Phase.FAILED, Step.PREFLIGHT),
+        ({Step.FETCH: ReportedTimes(NOW, NOW, True, "no way in")}, Seen(), Phase.FAILED, Step.FETCH),
+        (
+            {Step.FETCH: LONG_AGO, Step.PREFLIGHT: ReportedTimes(NOW - QUIET_SECONDS - 1)},
+            Seen(),
+            Phase.CUT_OFF,
+            Step.PREFLIGHT,
+        ),
         (UP_TO_SERVICE, Seen(joined=NOW), Phase.UNDER_WAY, Step.CONNECT),
         (UP_TO_SERVICE, Seen(NOW, NOW, NOW), Phase.AT_THE_GATE, Step.ADMIT),
         (UP_TO_SERVICE, Seen(NOW, NOW, NOW, turned_away=True), Phase.FAILED, Step.ADMIT),
@@ -33,12 +48,12 @@ def at(shown, step):
         (UP_TO_SERVICE, Seen(NOW, NOW, NOW, NOW, proof="failed"), Phase.FAILED, Step.PROVE),
     ],
 )
-def test_the_sheet_says_where_a_machine_stands(told, seen, phase, current):
-    shown = progress(told, seen, NOW)
+def test_the_sheet_says_where_a_machine_stands(reported, seen, phase, current):
+    shown = progress(reported, seen, NOW)
     assert shown.phase is phase
     row = at(shown, current)
     assert row.state in (State.NOW, State.FAILED, State.WAITS)
-    assert row.said or row.state is State.NOW or row.remedy == ()
+    assert row.detail or row.state is State.NOW or row.remedy == ()
     assert all(one.state is State.DONE for one in shown.rows[: list(Step).index(current)])
 
 
@@ -49,7 +64,7 @@ def test_a_proof_that_passed_is_the_end():
 
 
 def test_a_failure_is_past_once_a_later_step_is_done():
-    failed = {**UP_TO_SERVICE, Step.SERVICE: Told(NOW, NOW, True, "no password", ("install",))}
+    failed = {**UP_TO_SERVICE, Step.SERVICE: ReportedTimes(NOW, NOW, True, "no password", ("install",))}
     stuck = progress(failed, Seen(joined=NOW), NOW)
     assert (stuck.phase, at(stuck, Step.SERVICE).remedy) == (Phase.FAILED, ("install",))
     mended = progress(failed, Seen(joined=NOW, connected=NOW), NOW)
@@ -59,45 +74,47 @@ def test_a_failure_is_past_once_a_later_step_is_done():
 
 def test_what_the_server_sees_counts_more_than_what_it_was_told():
     shown = progress({}, Seen(joined=NOW, connected=NOW), NOW)
-    assert {at(shown, step).state for step in TOLD} == {State.DONE}
+    assert {at(shown, step).state for step in REPORTED_STEPS} == {State.DONE}
 
 
 def test_an_admission_before_the_machine_called_hides_nothing():
-    shown = progress({**UP_TO_SERVICE, Step.SERVICE: Told(NOW, NOW, True)}, Seen(joined=NOW, admitted=NOW), NOW)
+    shown = progress(
+        {**UP_TO_SERVICE, Step.SERVICE: ReportedTimes(NOW, NOW, True)}, Seen(joined=NOW, admitted=NOW), NOW
+    )
     assert (shown.phase, at(shown, Step.SERVICE).state) == (Phase.FAILED, State.FAILED)
 
 
 @pytest.mark.parametrize("family", ["linux", "macos", "windows"])
 def test_a_service_that_was_started_and_never_called_is_in_trouble(family):
-    told = {**UP_TO_SERVICE, Step.SERVICE: Told(NOW - 90, NOW - CALL_SECONDS - 1)}
-    shown = progress(told, Seen(joined=NOW - 95), NOW, family=family)
+    reported = {**UP_TO_SERVICE, Step.SERVICE: ReportedTimes(NOW - 90, NOW - CALL_SECONDS - 1)}
+    shown = progress(reported, Seen(joined=NOW - 95), NOW, family=family)
     assert shown.phase is Phase.FAILED
-    assert "has not called" in at(shown, Step.CONNECT).said
+    assert "has not called" in at(shown, Step.CONNECT).detail
     assert "paddock-agent service status" in at(shown, Step.CONNECT).remedy
 
 
 def test_a_long_reason_is_cut_where_a_list_shows_it():
-    said = "disk: No room. And much more to say about it.\nA second line."
-    short = progress({Step.INSTALL: Told(NOW, NOW, True, said)}, Seen(), NOW).sentence
+    found = "disk: No room. And much more to say about it.\nA second line."
+    short = progress({Step.INSTALL: ReportedTimes(NOW, NOW, True, found)}, Seen(), NOW).sentence
     assert short == "Stopped at “Agent installed”: disk: No room."
-    endless = progress({Step.INSTALL: Told(NOW, NOW, True, "word " * 99)}, Seen(), NOW).sentence
+    endless = progress({Step.INSTALL: ReportedTimes(NOW, NOW, True, "word " * 99)}, Seen(), NOW).sentence
     assert endless.endswith("word …")
     assert len(endless) < 220
 
 
 def test_one_started_by_hand_has_no_service_and_one_given_up_says_where():
     assert at(progress({}, Seen(), NOW, by_hand=True), Step.SERVICE).state is State.LEFT_OUT
-    told = {Step.FETCH: DONE, Step.PREFLIGHT: Told(NOW, NOW, True)}
-    assert progress(told, Seen(), NOW, given_up=True).sentence == "Given up at “Machine checked”."
+    reported = {Step.FETCH: DONE, Step.PREFLIGHT: ReportedTimes(NOW, NOW, True)}
+    assert progress(reported, Seen(), NOW, given_up=True).sentence == "Given up at “Machine checked”."
 
 
 moments = st.none() | st.floats(0, 2 * NOW)
 proofs = st.sampled_from(["", "waiting", "passed", "lost"])
-tellings = st.builds(Told, st.floats(0, 2 * NOW), moments, st.booleans(), st.text(max_size=5))
+tellings = st.builds(ReportedTimes, st.floats(0, 2 * NOW), moments, st.booleans(), st.text(max_size=5))
 
 
 @given(
-    st.dictionaries(st.sampled_from(sorted(TOLD)), tellings),
+    st.dictionaries(st.sampled_from(sorted(REPORTED_STEPS)), tellings),
     st.builds(
         Seen,
         moments,
@@ -110,8 +127,8 @@ tellings = st.builds(Told, st.floats(0, 2 * NOW), moments, st.booleans(), st.tex
     st.booleans(),
     st.booleans(),
 )
-def test_whatever_is_told_the_sheet_has_every_step_once_and_a_sentence(told, seen, by_hand, given_up):
-    shown = progress(told, seen, NOW, by_hand=by_hand, given_up=given_up)
+def test_whatever_is_told_the_sheet_has_every_step_once_and_a_sentence(reported, seen, by_hand, given_up):
+    shown = progress(reported, seen, NOW, by_hand=by_hand, given_up=given_up)
     assert [row.step for row in shown.rows] == list(Step)
     assert shown.sentence.endswith((".", "…"))
     assert "\n" not in shown.sentence
@@ -149,7 +166,7 @@ def test_a_table_of_machines_is_read_as_csv_and_as_json():
         ("name,system\na,linux\nA,linux\n", 2, "name", "the name of row 1 too"),
         ("name,system,slots\na,linux,many\n", 1, "slots", "no number of slots"),
         ("name,system,processor\na,linux,mips\n", 1, "processor", "x64 or arm64"),
-        ("name,system,kept\na,linux,cron\n", 1, "kept", "by hand"),
+        ("name,system,supervisor\na,linux,cron\n", 1, "supervisor", "by hand"),
         ("name,system\na,linux,more\n", 0, "", "A cell with commas needs quotes"),
         ('name,system\n"a,linux\n', 0, "", "no CSV"),
         ("[1]", 0, "", "list of objects"),

@@ -99,10 +99,10 @@ def test_of_equal_jobs_the_older_goes_first_and_then_the_lower_number():
 def test_a_host_that_was_kept_for_a_job_stays_kept_though_another_has_more_room():
     large = WaitingJob(1, asks("os linux", slots=4), waited=900)
     hosts = [host("a", free=2, slots=4), host("b", free=1, slots=4)]
-    assert dispatch_round([large], FleetIndex(hosts)).kept == {1: "a"}
-    assert dispatch_round([replace(large, kept="b")], FleetIndex(hosts)).kept == {1: "b"}
-    gone = replace(large, kept="b", requirement=asks("host a", slots=4))
-    assert dispatch_round([gone], FleetIndex(hosts)).kept == {1: "a"}, "it no longer fits the host that was kept"
+    assert dispatch_round([large], FleetIndex(hosts)).earmarked == {1: "a"}
+    assert dispatch_round([replace(large, earmarked="b")], FleetIndex(hosts)).earmarked == {1: "b"}
+    gone = replace(large, earmarked="b", requirement=asks("host a", slots=4))
+    assert dispatch_round([gone], FleetIndex(hosts)).earmarked == {1: "a"}, "it no longer fits the host that was kept"
 
 
 def test_priority_goes_first_and_the_rest_hear_that_all_are_busy():
@@ -152,11 +152,11 @@ def test_jobs_of_several_slots_never_overfill_and_are_not_left_out_where_there_i
             assert fits[kind] >> where & 1
             room[where] -= sizes[kind]
     assert min(room) >= 0
-    kept = set(found.kept.values())
-    assert len(kept) == len(found.kept)
+    earmarked = set(found.earmarked.values())
+    assert len(earmarked) == len(found.earmarked)
     for kind, where in zip(jobs, found.hosts, strict=True):
         if where is None:
-            there = [at for at in range(7) if fits[kind] >> at & 1 and at not in kept]
+            there = [at for at in range(7) if fits[kind] >> at & 1 and at not in earmarked]
             assert all(room[at] < sizes[kind] for at in there)
 
 
@@ -169,11 +169,11 @@ def test_small_jobs_make_room_for_a_large_one_that_is_in_front_of_nobody():
 def test_a_large_job_does_not_starve_behind_small_ones():
     """A host of four slots under a stream of small jobs that never ends: slots come free one at a time, yet a job of
     four gets them all, since none that comes free goes to a job behind it."""
-    free, running, kept = 0, 4, ""
+    free, running, earmarked = 0, 4, ""
     for moment in range(12):
         free, running = free + 1, running - 1
         small = [WaitingJob(100 + 10 * moment + n, asks(), waited=0) for n in range(3)]
-        large = WaitingJob(1, asks(slots=4), waited=60.0 + moment, kept=kept)
+        large = WaitingJob(1, asks(slots=4), waited=60.0 + moment, earmarked=earmarked)
         one = host("kestrel-01", free=free, slots=4, readiness=Readiness.FREE if free else Readiness.BUSY)
         decided = dispatch_round([*small, large], FleetIndex([one]))
         if decided.placements and decided.placements[0].job.id == 1:
@@ -181,7 +181,7 @@ def test_a_large_job_does_not_starve_behind_small_ones():
         assert decided.placements == ()
         assert decided.reasons[1].kind is ReasonKind.MORE_SLOTS
         assert "kept for a job in front" in decided.reasons[small[0].id].sentence
-        kept = decided.kept[1]
+        earmarked = decided.earmarked[1]
     assert moment == 3
 
 

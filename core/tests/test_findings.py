@@ -25,8 +25,8 @@ from paddock_core.findings import (
     evaluate,
 )
 from paddock_core.findings.lifetime import is_quiet
+from paddock_core.findings.observed import Anomaly, Failing
 from paddock_core.findings.rules.pass_ending import WITHIN
-from paddock_core.findings.seen import Failing, Strange
 from paddock_core.link_state import FLAPPING_WINDOW, SILENT, Link
 from paddock_core.proportions import Contrast
 from paddock_core.trend import DAY, Trend
@@ -56,7 +56,7 @@ LOST = replace(WELL, link=Link.LOST, link_since=NOW - 100, link_cause="The conne
 STOPPED = replace(WELL, link=Link.STOPPED, link_since=NOW - 100, link_cause="The agent said goodbye: it was stopped.")
 
 
-def told(**more):
+def reported(**more):
     return replace(WELL.watch, **more)
 
 
@@ -69,23 +69,25 @@ def codes(*hosts, **more):
 
 
 CASES = {
-    "service-stopped": replace(STOPPED, watch=told(running="stopped", sentence="The service was stopped.")),
+    "service-stopped": replace(STOPPED, watch=reported(running="stopped", sentence="The service was stopped.")),
     "service-disabled": replace(
         STOPPED,
-        watch=told(running="stopped", starts_at_boot=False, start_type="disabled", remedy=("systemctl enable x",)),
+        watch=reported(running="stopped", starts_at_boot=False, start_type="disabled", remedy=("systemctl enable x",)),
     ),
-    "service-fails": replace(LOST, watch=told(running="failed", cause="no program", code="status 203", sentence="No.")),
+    "service-fails": replace(
+        LOST, watch=reported(running="failed", cause="no program", code="status 203", sentence="No.")
+    ),
     "account-cannot-log-on": replace(
-        LOST, watch=told(running="trying again", cause="no account", account="ghost", remedy=("useradd ghost",))
+        LOST, watch=reported(running="trying again", cause="no account", account="ghost", remedy=("useradd ghost",))
     ),
-    "gone-after-reboot": replace(LOST, kept_by="", watch=told(running="missing", boot="b2", booted_at=NOW - 60)),
-    "service-missing": replace(LOST, watch=told(running="missing")),
+    "gone-after-reboot": replace(LOST, kept_by="", watch=reported(running="missing", boot="b2", booted_at=NOW - 60)),
+    "service-missing": replace(LOST, watch=reported(running="missing")),
     "started-by-hand": replace(WELL, kept_by="", watch=None),
-    "agent-ended": replace(LOST, watch=told(at=NOW - 110)),
-    "agent-hung": replace(LOST, link_cause=SILENT, watch=told(at=NOW - 10)),
+    "agent-ended": replace(LOST, watch=reported(at=NOW - 110)),
+    "agent-hung": replace(LOST, link_cause=SILENT, watch=reported(at=NOW - 10)),
     "agent-stopped": replace(STOPPED, watch=None),
-    "machine-silent": replace(LOST, link_since=NOW - 400, watch=told(at=NOW - 420)),
-    "watch-silent": replace(WELL, watch=told(at=NOW - 3000)),
+    "machine-silent": replace(LOST, link_since=NOW - 400, watch=reported(at=NOW - 420)),
+    "watch-silent": replace(WELL, watch=reported(at=NOW - 3000)),
     "no-watch": replace(WELL, watch=None),
     "flapping": replace(WELL, losses=(NOW - 900, NOW - 700, NOW - 500, NOW - 100)),
     "clock-off": replace(WELL, clock=-75.0),
@@ -96,7 +98,7 @@ CASES = {
     "memory-pressure": replace(WELL, memory_free=0.5 * GB),
     "agent-down": replace(
         LOST,
-        watch=told(
+        watch=reported(
             running="failed",
             cause="ended",
             sentence="It fails.",
@@ -104,13 +106,13 @@ CASES = {
         ),
     ),
     "unit-broken": replace(
-        WELL, watch=told(diagnosis=Failing("masked", "The service is masked.", ("x",), remedy="Unmask it."))
+        WELL, watch=reported(diagnosis=Failing("masked", "The service is masked.", ("x",), remedy="Unmask it."))
     ),
     "unable-to-work": replace(WELL, failing=(Failing("closed", "The work folder is closed to paddock."),)),
     "environment-old": replace(WELL, outdated=("PATH",)),
     "agent-old": replace(WELL, agent_version="0.0.9"),
-    "clone": replace(WELL, clone=Strange(NOW - 60, "From 10.9.9.9.")),
-    "misbehaving": replace(WELL, absurd=Strange(NOW - 5, "load was -4.")),
+    "clone": replace(WELL, clone=Anomaly(NOW - 60, "From 10.9.9.9.")),
+    "misbehaving": replace(WELL, invalid_reading=Anomaly(NOW - 5, "load was -4.")),
     "watched-service-down": replace(WELL, services=(WatchedService("tide-db", "failed", NOW - 50),)),
     "fails-here": replace(WELL, contrast=Contrast("knot-01", 14, 20, 9, 180, ("soak",), 1e-6)),
     "certificate-ending": replace(WELL, certificate_ends=NOW + 5 * DAY),
@@ -160,8 +162,8 @@ EDGES = [
     ("disk-filling", filling(10, late=44.9), filling(10, late=45.1)),
     ("certificate-ending", *ends_in(21)),
     ("agent-hung", replace(WELL, unanswered=(NOW - 3599, NOW - 1)), replace(WELL, unanswered=(NOW - 3600, NOW - 1))),
-    ("watch-silent", replace(WELL, watch=told(at=NOW - 151)), replace(WELL, watch=told(at=NOW - 150))),
-    ("machine-silent", replace(AWAY, watch=told(at=NOW - 420)), replace(AWAY, watch=told(at=NOW - 150))),
+    ("watch-silent", replace(WELL, watch=reported(at=NOW - 151)), replace(WELL, watch=reported(at=NOW - 150))),
+    ("machine-silent", replace(AWAY, watch=reported(at=NOW - 420)), replace(AWAY, watch=reported(at=NOW - 150))),
 ]  # fmt: skip
 URGENCY = [
     ("clock-off", replace(WELL, clock=300.0), replace(WELL, clock=299.9)),
@@ -212,19 +214,19 @@ def test_what_is_urgent_comes_first():
         (replace(WELL, clock=12.0), []),
         (replace(WELL, clock=math.nan, disk_free=math.nan, memory_free=math.nan), []),
         (replace(WELL, losses=(NOW - 1700, NOW - 1600, NOW - 1500, NOW - 1400)), []),
-        (replace(WELL, watch=told(at=NOW - 3000), link_since=NOW - 30), []),
+        (replace(WELL, watch=reported(at=NOW - 3000), link_since=NOW - 30), []),
         (replace(STOPPED, holding="held", watch=None), []),
-        (replace(WELL, watch=told(at=NOW - 3000), listening_since=NOW - 30), []),
+        (replace(WELL, watch=reported(at=NOW - 3000), listening_since=NOW - 30), []),
         (replace(CASES["machine-silent"], listening_since=NOW - 30), ["agent-ended"]),
-        (replace(STOPPED, watch=told(at=NOW - 3000)), ["agent-stopped"]),
+        (replace(STOPPED, watch=reported(at=NOW - 3000)), ["agent-stopped"]),
         (replace(WELL, kept_by="", is_admitted=False, watch=None), []),
         (replace(WELL, unanswered=(NOW - 10, NOW - 500)), ["agent-hung"]),
         (replace(WELL, unanswered=(NOW - 10, NOW - 5000)), []),
-        (replace(WELL, watch=told(starts_at_boot=False)), ["service-disabled"]),
+        (replace(WELL, watch=reported(starts_at_boot=False)), ["service-disabled"]),
         (replace(WELL, contrast=Contrast("knot-01", 3, 20, 9, 180, ("soak",), 1e-6)), []),
-        (replace(CASES["clone"], clone=Strange(NOW - 7200, "")), []),
+        (replace(CASES["clone"], clone=Anomaly(NOW - 7200, "")), []),
         (replace(LOST, kept_by="", watch=None), ["agent-ended"]),
-        (replace(LOST, watch=told(since=NOW - 5)), []),
+        (replace(LOST, watch=reported(since=NOW - 5)), []),
     ],
 )
 def test_edges(host, expected):
@@ -232,7 +234,7 @@ def test_edges(host, expected):
 
 
 def test_stopped_on_purpose_is_a_note_and_a_watch_that_may_can_start_it():
-    (one,) = found(replace(CASES["service-stopped"], watch=told(running="stopped", on_purpose=True)))
+    (one,) = found(replace(CASES["service-stopped"], watch=reported(running="stopped", on_purpose=True)))
     assert one.severity is Severity.NOTE
     (one,) = found(replace(CASES["service-stopped"], watch_may_start=True))
     assert (one.severity, one.remedy.action) == (Severity.URGENT, "have it started")
@@ -241,7 +243,7 @@ def test_stopped_on_purpose_is_a_note_and_a_watch_that_may_can_start_it():
 def lost(number, network="10.20.7", at=NOW - 100, paddock="shoreline"):
     name = f"knot-{number:02}"
     return replace(
-        LOST, name=name, address=f"{network}.{number}", link_since=at, paddock=paddock, watch=told(at=at - 9)
+        LOST, name=name, address=f"{network}.{number}", link_since=at, paddock=paddock, watch=reported(at=at - 9)
     )
 
 
@@ -259,7 +261,7 @@ def test_what_is_not_the_network_stays_with_the_hosts():
     assert codes(*(lost(i, at=NOW - 1000 * i) for i in range(1, 5))).count("network-silent") == 0
     present = [replace(WELL, name=f"dunlin-{i}", address=f"10.20.7.{i}") for i in range(100, 110)]
     assert "network-silent" not in codes(*present, *(lost(i) for i in range(1, 4)))
-    failed = replace(lost(4), watch=told(running="failed", cause="no program"))
+    failed = replace(lost(4), watch=reported(running="failed", cause="no program"))
     assert codes(lost(1), lost(2), lost(3), failed) == ["network-silent", "service-fails"]
     assert "network-silent" not in codes(*(replace(lost(i), address="127.0.0.1") for i in range(5)))
 
@@ -346,7 +348,7 @@ def test_two_parts_that_fail_for_the_same_cause_are_two_findings():
     ],
 )
 def test_commands_of_the_agent_name_what_they_are_for_and_work_in_any_session(more, command):
-    stopped = replace(STOPPED, watch=told(at=NOW - 110), **more)
+    stopped = replace(STOPPED, watch=reported(at=NOW - 110), **more)
     (one,) = [finding for finding in found(stopped) if finding.code == "agent-stopped"]
     assert one.remedy.commands[0] == command
 
@@ -365,17 +367,17 @@ SITUATIONS = {
         f"{code}, held": [replace(CASES[code], holding="held")]
         for code in ("flapping", "clone", "fails-here", "disk-full", "misbehaving")
     },
-    "hurried": [replace(WELL, hurried=Strange(NOW - 5, "40 a second."))],
-    "a watch that is not believed": [replace(WELL, watch_lied=Strange(NOW - 5, "a date of 1970."))],
+    "rate_limited": [replace(WELL, rate_limited=Anomaly(NOW - 5, "40 a second."))],
+    "a watch that is not believed": [replace(WELL, rejected_report=Anomaly(NOW - 5, "a date of 1970."))],
     "an agent of no version": [replace(WELL, agent_version="")],
     "a service that is missing": [replace(WELL, services=(WatchedService("tide-db", "missing", NOW - 50),))],
     "the system's own disk": [replace(WELL, system_free=0.2 * GB)],
     "a watch that may start": [
-        replace(STOPPED, watch_may_start=True, watch=told(running="stopped", sentence="The service was stopped."))
+        replace(STOPPED, watch_may_start=True, watch=reported(running="stopped", sentence="The service was stopped."))
     ],
-    "flapping, by restarts": [replace(CASES["flapping"], watch=told(restarts=9))],
+    "flapping, by restarts": [replace(CASES["flapping"], watch=reported(restarts=9))],
     "a network": [lost(i) for i in range(1, 6)],
-    "an old report of the watch": [replace(STOPPED, watch=told(at=NOW - 3000))],
+    "an old report of the watch": [replace(STOPPED, watch=reported(at=NOW - 3000))],
 }
 REVIEWED = Path(__file__).with_name("findings.yaml")
 
@@ -395,14 +397,14 @@ def as_written(findings):
 def test_every_finding_says_what_was_reviewed():
     """The words, the evidence and the remedies of all rules, as a person has read them. Whoever changes one writes the
     file anew with PADDOCK_REVIEW=1, and reads what it changed."""
-    said = {name: as_written(found(*hosts)) for name, hosts in SITUATIONS.items()}
-    said["a pass"] = as_written(found(passes=[PassSeen("image", "shoreline", NOW + DAY, 40, True)]))
-    said["guessing"] = as_written(evaluate(FleetSeen((), (), (GUESSING,)), NOW))
+    written = {name: as_written(found(*hosts)) for name, hosts in SITUATIONS.items()}
+    written["a pass"] = as_written(found(passes=[PassSeen("image", "shoreline", NOW + DAY, 40, True)]))
+    written["guessing"] = as_written(evaluate(FleetSeen((), (), (GUESSING,)), NOW))
     if os.environ.get("PADDOCK_REVIEW"):
-        REVIEWED.write_text(yaml.safe_dump(said, sort_keys=True, allow_unicode=True, width=110))
+        REVIEWED.write_text(yaml.safe_dump(written, sort_keys=True, allow_unicode=True, width=110))
     reviewed = yaml.safe_load(REVIEWED.read_text())
-    assert set(said) == set(reviewed)
-    for name, findings in said.items():
+    assert set(written) == set(reviewed)
+    for name, findings in written.items():
         assert findings == reviewed[name], name
 
 
@@ -412,10 +414,10 @@ def test_a_loss_at_the_edge_of_the_window_counts():
         assert f"was lost {times} times" in one.sentence
 
 
-@pytest.mark.parametrize(("restarts", "is_said"), [(2, False), (3, True)])
-def test_restarts_of_the_service_explain_losses_where_there_are_as_many(restarts, is_said):
-    (one,) = found(replace(CASES["flapping"], watch=told(restarts=restarts)))
-    assert ("started the agent" in one.sentence) is is_said
+@pytest.mark.parametrize(("restarts", "is_named"), [(2, False), (3, True)])
+def test_restarts_of_the_service_explain_losses_where_there_are_as_many(restarts, is_named):
+    (one,) = found(replace(CASES["flapping"], watch=reported(restarts=restarts)))
+    assert ("started the agent" in one.sentence) is is_named
 
 
 def test_a_pass_that_ends_at_the_edge_is_not_told_of_yet():

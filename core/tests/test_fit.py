@@ -40,11 +40,11 @@ def bound(*texts, host=AVOCET, prefers=()):
     return [one.version for one in binding(parse_terms(texts), parse_terms(prefers), host)]
 
 
-def said_for(*texts, hosts=FLEET, **more):
+def remedies_for(*texts, hosts=FLEET, **more):
     """What would mend each host that could be mended, in words."""
     requirement = asks(*texts, **more)
     remedies = Remedies(requirement, FleetIndex(hosts), "buoy-telemetry")
-    return {near.host: near.said for near in remedies.near_fits(sheet_of(requirement, hosts).rows)}
+    return {near.host: near.text for near in remedies.near_fits(sheet_of(requirement, hosts).rows)}
 
 
 @pytest.mark.parametrize(
@@ -139,12 +139,12 @@ def test_without_any_admitted_host_the_reason_says_so():
 
 
 def test_near_fits_come_with_what_would_mend_them():
-    said = said_for("os macos", "tool jdk 17", "label relase-signing")
-    assert said == {"russet-01": "mend the job: `label release-signing`"}
-    assert said_for("os linux", "tool jdk 17", "tool maven 3.8+", "label bench-rig") == {
+    found = remedies_for("os macos", "tool jdk 17", "label relase-signing")
+    assert found == {"russet-01": "mend the job: `label release-signing`"}
+    assert remedies_for("os linux", "tool jdk 17", "tool maven 3.8+", "label bench-rig") == {
         "avocet-01": "install maven 3.8+ on avocet-01"
     }
-    assert said_for("os windows", "tool git", "label bench-ring") == {
+    assert remedies_for("os windows", "tool git", "label bench-ring") == {
         "ketch-01": "mend the job: `label bench-rig`; add the label bench-rig to ketch-01"
     }
 
@@ -155,8 +155,10 @@ def test_the_cheapest_remedy_comes_first():
     bare = replace(AVOCET, name="avocet-03", labels=frozenset(), services={"tide-db": "running"})
     old = replace(AVOCET, name="avocet-04", installations=AVOCET.installations[2:], services={"tide-db": "running"})
     held = replace(held, services={"tide-db": "running"})
-    said = said_for("label bench-rig", "tool jdk 17", "service tide-db running", hosts=[old, bare, held, down, KETCH])
-    assert list(said.items()) == [
+    found = remedies_for(
+        "label bench-rig", "tool jdk 17", "service tide-db running", hosts=[old, bare, held, down, KETCH]
+    )
+    assert list(found.items()) == [
         ("avocet-02", "start tide-db on avocet-02"),
         ("avocet-01", "resume avocet-01 (harbourmaster: new disk)"),
         ("avocet-04", "install jdk 17 on avocet-04 (as on avocet-01)"),
@@ -167,14 +169,14 @@ def test_the_cheapest_remedy_comes_first():
 def test_a_fence_a_reservation_and_too_few_slots_are_said_and_can_be_mended():
     fenced = reason_for("os linux", let_in=frozenset({"orchard"}))
     assert (fenced.kind, fenced.places) == (ReasonKind.NOT_LET_IN, ("shoreline",))
-    assert said_for("os linux", let_in=frozenset({"orchard"})) == {"avocet-01": "let buoy-telemetry into shoreline"}
+    assert remedies_for("os linux", let_in=frozenset({"orchard"})) == {"avocet-01": "let buoy-telemetry into shoreline"}
     reserved = [replace(AVOCET, reserved=True)]
     assert reason_for("os linux", hosts=reserved).kind is ReasonKind.RESERVED
     assert reason_for("os linux", "label bench-rig", hosts=reserved).kind is ReasonKind.NEXT
-    assert reason_for("os linux", hosts=reserved, is_own=True).kind is ReasonKind.NEXT
-    assert said_for("os linux", hosts=reserved) == {"avocet-01": "mend the job: add `label bench-rig`"}
+    assert reason_for("os linux", hosts=reserved, is_internal=True).kind is ReasonKind.NEXT
+    assert remedies_for("os linux", hosts=reserved) == {"avocet-01": "mend the job: add `label bench-rig`"}
     assert reason_for("os linux", slots=4).kind is ReasonKind.TOO_MANY_SLOTS
-    assert said_for("os linux", slots=4) == {"avocet-01": "give avocet-01 4 slots (it has 1)"}
+    assert remedies_for("os linux", slots=4) == {"avocet-01": "give avocet-01 4 slots (it has 1)"}
     roomy = [replace(AVOCET, slots=4, free_slots=3)]
     assert reason_for("os linux", hosts=roomy, slots=4).kind is ReasonKind.MORE_SLOTS
 

@@ -6,6 +6,7 @@ from paddock_core.errors import TransitionError
 from paddock_core.lifecycle import (
     ENDED,
     LIVE,
+    AddNote,
     AttemptState,
     CancelAsked,
     CancelFollowers,
@@ -15,7 +16,6 @@ from paddock_core.lifecycle import (
     HoldIfDrained,
     Job,
     JobState,
-    KeepNote,
     LeaseLost,
     Outcome,
     Placed,
@@ -32,10 +32,10 @@ from paddock_core.lifecycle import (
 
 
 def after(*events, job=None):
-    job, told = job or Job(), ()
+    job, instructions = job or Job(), ()
     for event in events:
-        job, told = transition(job, event)
-    return job, told
+        job, instructions = transition(job, event)
+    return job, instructions
 
 
 @pytest.mark.parametrize(
@@ -49,21 +49,21 @@ def after(*events, job=None):
     ],
 )
 def test_a_job_ends_as_its_attempt_did(ended, state):
-    job, told = after(Placed(), Started(1), ended)
+    job, instructions = after(Placed(), Started(1), ended)
     assert job.state is state
-    assert told[0] == SetAttempt(1, AttemptState(state.value), ended.exit_code, ended.why)
+    assert instructions[0] == SetAttempt(1, AttemptState(state.value), ended.exit_code, ended.why)
 
 
 def test_placing_sends_an_offer():
-    job, told = after(Placed())
+    job, instructions = after(Placed())
     assert (job.state, job.attempt) == (JobState.OFFERED, 1)
-    assert told == (CreateAttempt(1), SendOffer(1), ExpireOffer(1))
+    assert instructions == (CreateAttempt(1), SendOffer(1), ExpireOffer(1))
 
 
 def test_a_refused_offer_goes_back_to_waiting_and_may_be_placed_again():
-    job, told = after(Placed(), Refused(1, "the disk is full"))
+    job, instructions = after(Placed(), Refused(1, "the disk is full"))
     assert job.state is JobState.WAITING
-    assert told[0] == SetAttempt(1, AttemptState.REFUSED, note="the disk is full")
+    assert instructions[0] == SetAttempt(1, AttemptState.REFUSED, note="the disk is full")
     job, _ = after(Placed(), job=job)
     assert job.attempt == 2
 
@@ -81,12 +81,12 @@ def test_an_offer_lost_before_it_started_costs_no_retry():
 
 def test_a_result_that_comes_after_the_server_gave_up_is_a_note_and_counts_never():
     lost, _ = after(Placed(), Started(1), LeaseLost(1, "silent"))
-    job, told = transition(lost, Ended(1, Outcome.EXITED, 0))
+    job, instructions = transition(lost, Ended(1, Outcome.EXITED, 0))
     assert job == lost
-    said = "Reported late, after the server had given up: exited with exit code 0."
-    assert told == (KeepNote(1, said),)
+    note = "Reported late, after the server had given up: exited with exit code 0."
+    assert instructions == (AddNote(1, note),)
     stopped = transition(lost, Ended(1, Outcome.CANCELLED))[1]
-    assert stopped == (KeepNote(1, "Reported late, after the server had given up: cancelled."),)
+    assert stopped == (AddNote(1, "Reported late, after the server had given up: cancelled."),)
     assert transition(lost, Started(1))[1] == (TellAbandon(1),)
 
 
@@ -96,14 +96,17 @@ def test_a_second_report_of_the_same_end_changes_nothing():
 
 
 def test_an_agent_that_was_stopped_says_why():
-    job, told = after(Placed(), Started(1), Ended(1, Outcome.AGENT_STOPPED, None, "the machine shuts down"))
-    assert (job.state, told[0]) == (JobState.LOST, SetAttempt(1, AttemptState.LOST, note="the machine shuts down"))
+    job, instructions = after(Placed(), Started(1), Ended(1, Outcome.AGENT_STOPPED, None, "the machine shuts down"))
+    assert (job.state, instructions[0]) == (
+        JobState.LOST,
+        SetAttempt(1, AttemptState.LOST, note="the machine shuts down"),
+    )
 
 
 def test_cancelling():
     assert after(CancelAsked())[0].state is JobState.CANCELLED
-    job, told = after(Placed(), Started(1), CancelAsked())
-    assert (job.state, told) == (JobState.RUNNING, (TellCancel(1),))
+    job, instructions = after(Placed(), Started(1), CancelAsked())
+    assert (job.state, instructions) == (JobState.RUNNING, (TellCancel(1),))
     assert after(LeaseLost(1, "silent"), job=job)[0].state is JobState.CANCELLED
     with pytest.raises(TransitionError, match="ended already"):
         after(Placed(), Started(1), Ended(1, Outcome.EXITED, 0), CancelAsked())
@@ -168,32 +171,32 @@ def test_every_event_in_every_state(state, asked, event, retries):
         with pytest.raises(TransitionError):
             transition(job, event)
         return
-    after, told = transition(job, event)
+    after, instructions = transition(job, event)
     if expected is RETRIED:
         assert (after.state, after.retries_left) == ((WAITING, retries - 1) if retries else (LOST, 0))
     else:
         assert (after.state, after.retries_left) == (expected, retries)
     assert after.cancel_asked is (asked or (event == CancelAsked() and state not in ENDED))
     left = state in LIVE and after.state not in LIVE
-    assert (HoldIfDrained(2) in told) is left, "its host may be drained by that"
-    assert (WakeDispatcher() in told) is (left or (state is WAITING and after.state is CANCELLED))
+    assert (HoldIfDrained(2) in instructions) is left, "its host may be drained by that"
+    assert (WakeDispatcher() in instructions) is (left or (state is WAITING and after.state is CANCELLED))
     ends_badly = after.state in ENDED and state not in ENDED and after.state is not PASSED
-    assert (CancelFollowers() in told) is ends_badly
-    assert (SayUnderway(2) in told) is (event == STARTED and state in LIVE)
-    assert (TellCancel(2) in told) is (event == CancelAsked() and state in LIVE)
+    assert (CancelFollowers() in instructions) is ends_badly
+    assert (SayUnderway(2) in instructions) is (event == STARTED and state in LIVE)
+    assert (TellCancel(2) in instructions) is (event == CancelAsked() and state in LIVE)
     given_up = state in (WAITING, CANCELLED, LOST)
-    assert (TellAbandon(2) in told) is (event == STARTED and given_up)
+    assert (TellAbandon(2) in instructions) is (event == STARTED and given_up)
     is_news = state in LIVE and event in WRITTEN and not (event == STARTED and state is RUNNING)
-    assert [one for one in told if isinstance(one, SetAttempt)] == ([WRITTEN[event]] if is_news else [])
+    assert [one for one in instructions if isinstance(one, SetAttempt)] == ([WRITTEN[event]] if is_news else [])
     late = isinstance(event, Ended) and given_up
-    assert any(isinstance(one, KeepNote) for one in told) is late
+    assert any(isinstance(one, AddNote) for one in instructions) is late
 
 
 def test_what_an_earlier_attempt_says_is_late_whatever_the_job_does():
     for state in (WAITING, OFFERED, RUNNING, CANCELLED, LOST):
         job = Job(state, 2)
         assert transition(job, Started(1)) == (job, (TellAbandon(1),))
-        assert isinstance(transition(job, Ended(1, Outcome.EXITED, 0))[1][0], KeepNote)
+        assert isinstance(transition(job, Ended(1, Outcome.EXITED, 0))[1][0], AddNote)
         assert transition(job, Refused(1, "x")) == transition(job, LeaseLost(1, "x")) == (job, ())
 
 
@@ -213,7 +216,7 @@ def test_whatever_happens_an_ended_job_stays_ended_and_attempts_only_grow(happen
     job = Job(retries_left=retries)
     for event in happened:
         try:
-            next_job, told = transition(job, event)
+            next_job, instructions = transition(job, event)
         except TransitionError:
             continue
         assert next_job.attempt >= job.attempt
@@ -221,5 +224,5 @@ def test_whatever_happens_an_ended_job_stays_ended_and_attempts_only_grow(happen
         if job.state in ENDED:
             assert next_job == job
         if next_job.state in LIVE and job.state is JobState.WAITING:
-            assert any(isinstance(one, SendOffer) for one in told)
+            assert any(isinstance(one, SendOffer) for one in instructions)
         job = next_job

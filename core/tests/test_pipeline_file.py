@@ -95,8 +95,8 @@ def test_each_mistake_says_where_it_is_and_what_to_do(data, pointer, says):
 
 def test_a_circle_names_the_jobs_in_it_and_all_mistakes_are_found_at_once():
     jobs = {name: {"script": "x", "after": other} for name, other in (("a", "b"), ("b", "c"), ("c", "a"), ("d", "a"))}
-    (said,) = mistakes({"pipeline": "p", "jobs": jobs}).values()
-    assert "a after b after c after a" in said
+    (sentence,) = mistakes({"pipeline": "p", "jobs": jobs}).values()
+    assert "a after b after c after a" in sentence
     assert len(mistakes(with_job(slots=0, priority="x", shell=3, terms=["x"]))) == 4
 
 
@@ -154,7 +154,7 @@ def test_steps_are_read_with_names_of_their_own():
 
 
 @pytest.mark.parametrize(
-    ("steps", "more", "said"),
+    ("steps", "more", "sentence"),
     [
         ([], {}, "at least one step"),
         ([{"script": "x"}], {"script": "y"}, "not both"),
@@ -174,8 +174,8 @@ def test_steps_are_read_with_names_of_their_own():
         (["x"], {"work_folder": "hot"}, "work_folder is"),
     ],
 )
-def test_steps_that_cannot_be_say_why(steps, more, said):
-    assert said in " ".join(mistakes(with_steps(*steps, **more)).values())
+def test_steps_that_cannot_be_say_why(steps, more, sentence):
+    assert sentence in " ".join(mistakes(with_steps(*steps, **more)).values())
 
 
 # ---- what the script calls -----------------------------------------------------------------------------------------
@@ -210,7 +210,7 @@ def fleet():
     )
 
 
-def said_of(**more):
+def remarks_of(**more):
     found = remarks_on(read_pipeline(with_job(**more)), fleet(), FEW_WORDS, {"git": "git", "cmake": "cmake"})
     return [(one.level.value, one.sentence) for one in found]
 
@@ -218,23 +218,23 @@ def said_of(**more):
 @pytest.mark.parametrize(
     ("job", "level", "says"),
     [
-        ({"terms": ["label gauge-rgi"]}, "mind", 'No host fits now. No host has the label "gauge-rgi". Did you mean'),
-        ({"terms": ["label gauge-rig"]}, "mind", "Only one host fits: knot-01."),
-        ({"terms": ["tool git"]}, "said", "`tool git` holds on all 2 hosts now: it excludes none of them."),
-        ({"terms": [" Tool GIT"]}, "said", "Spaces round the line are not needed."),
-        ({"prefer": ["label gauge-rgi"]}, "mind", "No host meets this preference"),
-        ({"script": "git pull\ncmake ."}, "mind", "Line 2 of the script calls cmake, and no term names it"),
+        ({"terms": ["label gauge-rgi"]}, "warning", 'No host fits now. No host has the label "gauge-rgi". Did'),
+        ({"terms": ["label gauge-rig"]}, "warning", "Only one host fits: knot-01."),
+        ({"terms": ["tool git"]}, "note", "`tool git` holds on all 2 hosts now: it excludes none of them."),
+        ({"terms": [" Tool GIT"]}, "note", "Spaces round the line are not needed."),
+        ({"prefer": ["label gauge-rgi"]}, "warning", "No host meets this preference"),
+        ({"script": "git pull\ncmake ."}, "warning", "Line 2 of the script calls cmake, and no term names it"),
         ({"slots": 4}, "mistake", "unless it says `waits_for_new_host: true`"),
     ],
 )
 def test_the_fleet_says_what_it_makes_of_a_file(job, level, says):
-    assert any(found == level and says in sentence for found, sentence in said_of(**job))
+    assert any(found == level and says in sentence for found, sentence in remarks_of(**job))
 
 
 def test_a_file_that_is_well_leaves_nothing_to_say():
-    assert said_of(terms=["any of label gauge-rig or label other", "os linux"], script="echo tide")[1:] == [
-        ("said", "`os linux` holds on all 2 hosts now: it excludes none of them.")
+    assert remarks_of(terms=["any of label gauge-rig or label other", "os linux"], script="echo tide")[1:] == [
+        ("note", "`os linux` holds on all 2 hosts now: it excludes none of them.")
     ]
-    assert said_of(script="git pull", terms=["any of tool git 2+ or tool cmake"]) == [
-        ("said", "`any of tool git 2+ or tool cmake` holds on all 2 hosts now: it excludes none of them.")
+    assert remarks_of(script="git pull", terms=["any of tool git 2+ or tool cmake"]) == [
+        ("note", "`any of tool git 2+ or tool cmake` holds on all 2 hosts now: it excludes none of them.")
     ]

@@ -1,4 +1,4 @@
-"""The times of rules of planned care, and what looking for them costs."""
+"""The times of recurrence rules, and the cost of computing them."""
 
 from __future__ import annotations
 

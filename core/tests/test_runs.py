@@ -88,7 +88,8 @@ def test_nested_suites_times_and_messages():
 @pytest.mark.parametrize(
     "data",
     [
-        b"", b"<", b"<html/>", b"\xff" * 10, b"<testsuite>" * 60, b'<!DOCTYPE x SYSTEM "file:///etc/passwd"><testsuite/>',
+        b"", b"<", b"<html/>", b"\xff" * 10, b"<testsuite>" * 60,
+        b'<!DOCTYPE x SYSTEM "file:///etc/passwd"><testsuite/>',
         b'<!DOCTYPE a [<!ENTITY b "c">]><testsuite name="&b;"/>', "<!DOCTYPE a []><testsuite/>".encode("utf-16"),
         b"<testsuite>" + b"<testcase/>" * 20_001 + b"</testsuite>",
     ],

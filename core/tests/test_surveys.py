@@ -6,8 +6,8 @@ from hypothesis import strategies as st
 from paddock_core.surveys import Change, What, changes, differing, undone
 
 things = st.tuples(st.sampled_from(["tool", "system"]), st.sampled_from("abc"), st.sampled_from(["", "/x", "/y"]))
-said = st.dictionaries(st.sampled_from(["version", "why"]), st.sampled_from(["", "1", "2"]), max_size=2)
-snapshots = st.dictionaries(things, said, max_size=6)
+properties = st.dictionaries(st.sampled_from(["version", "why"]), st.sampled_from(["", "1", "2"]), max_size=2)
+snapshots = st.dictionaries(things, properties, max_size=6)
 
 
 @given(st.lists(snapshots, min_size=1, max_size=6))
@@ -43,5 +43,5 @@ def test_hosts_side_by_side_show_only_what_differs_wherever_a_tool_lies():
 def test_the_plain_version_comes_first_and_a_broken_one_is_said():
     one = {("tool", "jdk", "/a"): {"version": "21"}, ("tool", "jdk", "/b"): {"version": "17", "plain": "yes"}}
     other = {("tool", "jdk", "/a"): {"why": "exit code 1"}}
-    ((_, said),) = differing({"a": one, "b": other})
-    assert said == {"a": {"version": "17, 21"}, "b": {"version": "broken: exit code 1"}}
+    ((_, properties),) = differing({"a": one, "b": other})
+    assert properties == {"a": {"version": "17, 21"}, "b": {"version": "broken: exit code 1"}}

@@ -17,7 +17,7 @@ def test_only_what_can_be_is_kept_and_the_rest_is_named(given_):
         sent = given_.get(field.name)
         possible = sent is not None and field.least <= sent <= field.most
         assert (value == sent) if possible else math.isnan(value)
-        assert (field.name in found.absurd) == (sent is not None and not possible)
+        assert (field.name in found.invalid) == (sent is not None and not possible)
 
 
 rows = st.lists(

@@ -71,7 +71,7 @@ def carried_out(step, case, texts, hosts):
 
     def with_tool(text):
         (term,) = parse_asked([f"tool {text}"], WORDS).terms
-        _, _, like = step.said.rstrip(")").partition("(as on ")
+        _, _, like = step.text.rstrip(")").partition("(as on ")
         version = hosts[like].installed(term.name)[0].version if like else _some_version_in(term)
         installed = Installation(term.name, version, "/opt/new", plain=True, scheme=WORDS.scheme(term.name))
         on_host(installations=(*host.installations, installed))
@@ -95,7 +95,7 @@ def carried_out(step, case, texts, hosts):
         case RemedyKind.ADD_SLOTS:
             on_host(slots=int(step.what), free_slots=int(step.what))
         case RemedyKind.SET_VARIABLE:
-            value = step.said.partition(" to ")[2].split(" ")[0] if " to " in step.said else "1"
+            value = step.text.partition(" to ")[2].split(" ")[0] if " to " in step.text else "1"
             on_host(variables=host.variables | {step.what}, values={**host.values, step.what: value})
         case RemedyKind.JOIN_GROUP:
             on_host(groups=host.groups | {step.what})
@@ -142,8 +142,8 @@ def test_the_reason_is_true_and_the_first_remedy_lets_the_job_run(case):
     if "refused" in case:
         with pytest.raises(CoreError) as refused:
             parse_asked(case["terms"], WORDS)
-        said = f"{refused.value} {getattr(refused.value, 'nearest', '')}"
-        assert case["refused"] in said
+        message = f"{refused.value} {getattr(refused.value, 'nearest', '')}"
+        assert case["refused"] in message
         return
     hosts, texts = fleet_of(case), case["terms"]
     requirement = requirement_of(case, texts)
@@ -156,10 +156,10 @@ def test_the_reason_is_true_and_the_first_remedy_lets_the_job_run(case):
         sheet_of(requirement, hosts.values()).rows
     )
     if "remedy" not in case:
-        assert not near, f"nothing on these hosts helps, but this is offered: {near[0].said}"
+        assert not near, f"nothing on these hosts helps, but this is offered: {near[0].text}"
         return
     assert near, "no remedy is offered"
-    assert near[0].said == case["remedy"]
+    assert near[0].text == case["remedy"]
     state = (case, texts, hosts)
     for step in near[0].remedies:
         state = carried_out(step, *state)

@@ -117,4 +117,4 @@ def test_a_host_that_cannot_work_is_counted_apart_and_named():
     steps = {step.name: step.left for step in funnel(requirement, index)}
     assert (steps["connected, not held"], steps["able to work now"], steps["slot free"]) == (1, 0, 0)
     (fit,) = near([], unable)
-    assert "repair dunlin-02: home: gone" in fit.said
+    assert "repair dunlin-02: home: gone" in fit.text

@@ -15,28 +15,28 @@ from channels.auth import AuthMiddlewareStack  # noqa: E402
 from channels.routing import ProtocolTypeRouter, URLRouter  # noqa: E402
 from django.urls import path, re_path  # noqa: E402
 
-from .care.keeper import keep_caring  # noqa: E402
-from .chores.keeper import keep_rolling  # noqa: E402
+from .chores.loop import chore_loop  # noqa: E402
 from .front.bodies import Bodies  # noqa: E402
 from .front.headers import Headers  # noqa: E402
 from .front.health_answer import HealthAnswer  # noqa: E402
 from .front.one_crossing import OneCrossing  # noqa: E402
 from .front.origin import OwnOrigin, no_such_socket  # noqa: E402
 from .front.static_files import StaticFiles  # noqa: E402
-from .health.keepers import keep_finding, keep_reading  # noqa: E402
+from .health.loops import findings_loop, readings_loop  # noqa: E402
 from .link.agents import agent_link  # noqa: E402
 from .link.feed import FeedConsumer  # noqa: E402
 from .link.leases import resume_after_start  # noqa: E402
-from .link.silence import keep_listening  # noqa: E402
+from .link.lost_detection import lost_detection_loop  # noqa: E402
 from .link.watch_lane import with_short_way  # noqa: E402
+from .maintenance.loop import maintenance_loop  # noqa: E402
+from .notifications.deliveries import delivery_loop  # noqa: E402
 from .process import event_loop  # noqa: E402
 from .process.state import State, begin  # noqa: E402
-from .runs.keeper import keep_tidy  # noqa: E402
+from .runs.loop import retention_loop  # noqa: E402
 from .storage import start_writer, stop_writer  # noqa: E402
-from .telling.deliveries import keep_telling  # noqa: E402
-from .time_line.keeper import keep_marking  # noqa: E402
+from .time_line.loop import time_line_loop  # noqa: E402
 from .work import open_work  # noqa: E402
-from .work.dispatcher import keep_dispatching  # noqa: E402
+from .work.dispatcher import dispatch_loop  # noqa: E402
 
 _feed = OwnOrigin(AuthMiddlewareStack(FeedConsumer.as_asgi()))
 
@@ -70,15 +70,15 @@ async def _lifespan(receive: Any, send: Any) -> None:
     keeping = [
         asyncio.create_task(work)
         for work in (
-            keep_dispatching(),
-            keep_listening(),
-            keep_reading(),
-            keep_finding(),
-            keep_telling(),
-            keep_rolling(),
-            keep_caring(),
-            keep_tidy(),
-            keep_marking(),
+            dispatch_loop(),
+            lost_detection_loop(),
+            readings_loop(),
+            findings_loop(),
+            delivery_loop(),
+            chore_loop(),
+            maintenance_loop(),
+            retention_loop(),
+            time_line_loop(),
         )
     ]
     await resume_after_start()

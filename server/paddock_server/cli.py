@@ -39,12 +39,11 @@ def main(arguments: Sequence[str] | None = None) -> int:
     if not settings.configured:
         os.environ["DJANGO_SETTINGS_MODULE"] = "paddock_server.settings"
     django.setup()
-    from django.core.management import call_command
-
     from .errors import ActionError
+    from .storage.migrate import migrate
 
     if options.command is not _serve:  # which brings the database up to date once it has the data folder to itself
-        call_command("migrate", verbosity=0, interactive=False)
+        migrate()
     try:
         code: int = options.command(options)
         return code

@@ -31,10 +31,10 @@ def data_folder() -> Path:
 
 def secret_key(folder: Path) -> str:
     """The key that signs sessions."""
-    return kept_secret(folder / "secret-key", lambda: secrets.token_urlsafe(50))
+    return stored_secret(folder / "secret-key", lambda: secrets.token_urlsafe(50))
 
 
-def kept_secret(file: Path, make: Callable[[], str]) -> str:
+def stored_secret(file: Path, make: Callable[[], str]) -> str:
     """A secret made when it is first asked for, and kept in a file for the server's user alone."""
     if not file.exists():
         try:

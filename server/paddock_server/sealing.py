@@ -13,12 +13,12 @@ from nacl.exceptions import CryptoError
 from nacl.secret import Aead
 from nacl.utils import random
 
-from .data_folder import kept_secret
+from .data_folder import stored_secret
 from .errors import NotNow
 
 
 def _box() -> Aead:
-    key = kept_secret(Path(settings.SECRETS_KEY), lambda: random(Aead.KEY_SIZE).hex())
+    key = stored_secret(Path(settings.SECRETS_KEY), lambda: random(Aead.KEY_SIZE).hex())
     return Aead(bytes.fromhex(key))
 
 

@@ -42,11 +42,10 @@ def serve(bind: str, port: int) -> int:
 
 def _prepare() -> None:
     """What has to be so before anything is served. Only the one server of a data folder does this."""
-    from django.core.management import call_command
-
+    from .storage.migrate import migrate
     from .time_line.actions.check import check_time_line
 
-    call_command("migrate", verbosity=0, interactive=False)
+    migrate()
     check_time_line()
 
 

@@ -6,10 +6,10 @@ from . import web
 from .board.pipeline_views import HookView
 from .bring_up import install_views as install
 from .bring_up.agent_views import AskView, KnownView, ReportView
-from .care.views import calendar_feed
 from .health.agent_views import WatchKeyView, WatchView
 from .health.metrics import MetricsView
 from .hosts.join_view import JoinView, KeyView, LeaveView
+from .maintenance.views import maintenance_calendar
 from .rest import problems
 from .runs.agent_views import OutputPieceView
 
@@ -28,7 +28,7 @@ urlpatterns = [
     path("agent/v1/watch-key", WatchKeyView.as_view()),
     path("agent/v1/watch", WatchView.as_view()),
     path("hooks/v1/sources/<int:pk>/", HookView.as_view()),
-    path("care/<str:secret>.ics", calendar_feed),
+    path("maintenance/<str:secret>.ics", maintenance_calendar),
     path("metrics", MetricsView.as_view()),
     re_path(r"^install/(?P<file>paddock\.(?:sh|ps1))$", install.script),
     path("install/simple/", install.projects),

@@ -7,7 +7,7 @@ import pytest
 from django.core.cache import cache
 from django.db import connection
 from django.utils import timezone
-from people import FACTS, somebody
+from people import FACTS, a_person
 from rest_framework.views import APIView
 
 from paddock_agent import wire
@@ -20,7 +20,7 @@ from paddock_server.people.actor import SERVER
 from paddock_server.people.models import Role
 from paddock_server.process.state import State, begin
 from paddock_server.storage import is_action
-from paddock_server.toolchains.actions.take_in_survey import take_in_survey
+from paddock_server.toolchains.actions.record_survey import record_survey
 
 
 @pytest.fixture(autouse=True)
@@ -64,17 +64,17 @@ def orchard():
 
 @pytest.fixture
 def administrator():
-    return somebody("harbourmaster", Role.ADMINISTRATOR)
+    return a_person("harbourmaster", Role.ADMINISTRATOR)
 
 
 @pytest.fixture
 def operator():
-    return somebody("deckhand", Role.OPERATOR)
+    return a_person("deckhand", Role.OPERATOR)
 
 
 @pytest.fixture
 def viewer():
-    return somebody("lookout", Role.VIEWER)
+    return a_person("lookout", Role.VIEWER)
 
 
 _numbers = count(1)
@@ -97,7 +97,7 @@ def new_host():
         if connected:
             note_link(host, Seen.HELLO)
         installed = [wire.Installation(tool, version, f"/usr/bin/{tool}", "/usr", True) for tool, version in tools]
-        take_in_survey(host, wire.SurveyReport(facts=facts, installations=installed))
+        record_survey(host, wire.SurveyReport(facts=facts, installations=installed))
         host.key = key
         return host
 

@@ -1,7 +1,7 @@
 """Asking for a role, and deciding on it."""
 
 import pytest
-from people import somebody
+from people import a_person
 
 from paddock_server.access.actions.request_access import MAX_OPEN
 from paddock_server.logbook.models import Entry
@@ -15,9 +15,9 @@ def ask(client, role="operator", paddock="shoreline", reason="on call"):
 
 
 def test_a_request_goes_to_the_administrators_of_the_paddock_and_is_granted(shoreline, orchard, administrator):
-    mate = somebody("mate", Role.VIEWER, shoreline)
-    boss = somebody("boss", Role.ADMINISTRATOR, shoreline)
-    other = somebody("other", Role.ADMINISTRATOR, orchard)
+    mate = a_person("mate", Role.VIEWER, shoreline)
+    boss = a_person("boss", Role.ADMINISTRATOR, shoreline)
+    other = a_person("other", Role.ADMINISTRATOR, orchard)
     made = ask(mate)
     assert (made.status_code, made.json()["may_decide"]) == (201, False)
     number = made.json()["id"]
@@ -35,7 +35,7 @@ def test_a_request_goes_to_the_administrators_of_the_paddock_and_is_granted(shor
 
 
 def test_a_declined_request_changes_nothing_and_can_be_made_again(shoreline, administrator):
-    mate = somebody("mate", Role.VIEWER, shoreline)
+    mate = a_person("mate", Role.VIEWER, shoreline)
     number = ask(mate).json()["id"]
     assert administrator.post(f"{PATH}{number}/decline/").status_code == 204
     assert Grant.objects.get(user__username="mate").role == Role.VIEWER
@@ -43,14 +43,14 @@ def test_a_declined_request_changes_nothing_and_can_be_made_again(shoreline, adm
 
 
 def test_asking_twice_is_one_request_with_the_last_reason(shoreline, administrator):
-    mate = somebody("mate", Role.VIEWER, shoreline)
+    mate = a_person("mate", Role.VIEWER, shoreline)
     first, second = ask(mate), ask(mate, reason=" the signing hosts ")
     assert first.json()["id"] == second.json()["id"]
     assert [one["reason"] for one in administrator.get(PATH).json()] == ["the signing hosts"]
 
 
 def test_a_role_that_came_meanwhile_is_never_lowered(shoreline, administrator):
-    mate = somebody("mate", Role.VIEWER, shoreline)
+    mate = a_person("mate", Role.VIEWER, shoreline)
     number = ask(mate).json()["id"]
     Grant.objects.filter(user__username="mate").update(role=Role.ADMINISTRATOR)
     administrator.post(f"{PATH}{number}/grant/")
@@ -69,14 +69,14 @@ def test_a_role_that_came_meanwhile_is_never_lowered(shoreline, administrator):
     ],
 )
 def test_what_cannot_be_asked_for_is_refused(shoreline, orchard, asked, status):
-    mate = somebody("mate", Role.VIEWER, shoreline)
+    mate = a_person("mate", Role.VIEWER, shoreline)
     assert ask(mate, **asked).status_code == status
     assert not AccessRequest.objects.exists()
 
 
 def test_who_has_the_role_need_not_ask_and_requests_are_bounded(shoreline, operator):
     assert ask(operator).status_code == 409
-    mate = somebody("mate", Role.VIEWER)
+    mate = a_person("mate", Role.VIEWER)
     for number in range(MAX_OPEN + 1):
         name = f"paddock-{number}"
         shoreline.__class__.objects.create(name=name)

@@ -14,7 +14,7 @@ from paddock_agent import wire
 from paddock_agent.errors import BadMessage
 from paddock_server.health.actions.greet import greet
 from paddock_server.hosts.models import Host
-from paddock_server.link.agents import _take_in
+from paddock_server.link.agents import _record
 
 NUMBERS = [0, -1, 1, 2**31, 2**53, 2**53 + 1, 2**63, -(2**63) - 1, 10**30]
 FLOATS = [*NUMBERS, 0.5, -0.5, 1e18, 1e300, -1e300, 4e9, 4.0000001e9]
@@ -84,7 +84,7 @@ def test_every_message_at_its_edges(kind, operator, new_host):
             if isinstance(message, wire.Hello):
                 greet(host.pk, message, "10.0.0.7")
             elif not isinstance(message, wire.Heartbeat | wire.LogChunk | wire.Goodbye):
-                _take_in(host.pk, message)
+                _record(host.pk, message)
             assert Host.objects.filter(pk=host.pk).exists()
             transaction.set_rollback(True)
     assert taken > 3, "nothing of it was tried"

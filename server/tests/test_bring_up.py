@@ -10,18 +10,18 @@ import msgspec
 import pytest
 from django.test import Client
 from django.utils import timezone
-from people import FACTS, somebody
+from people import FACTS, a_person
 
 from paddock_agent import wire
 from paddock_core.bring_up import QUIET_SECONDS
 from paddock_core.link_state import Seen
-from paddock_server.bring_up.models import BringUp, ToldStep
+from paddock_server.bring_up.models import BringUp, ReportedStep
 from paddock_server.health.actions.note_link import note_link
 from paddock_server.hosts.actions.guard import FREE_TRIES, wait_after
 from paddock_server.hosts.models import EntryPass, Guessing, Host
 from paddock_server.logbook.models import Entry
 from paddock_server.people.models import Role
-from paddock_server.toolchains.actions.take_in_survey import take_in_survey
+from paddock_server.toolchains.actions.record_survey import record_survey
 from paddock_server.work.models import Job
 
 SERVER = "http://testserver"
@@ -42,8 +42,8 @@ def make(person, **more):
 
 
 def tell(sheet, step, mark, **more):
-    told = wire.StepReport(sheet["code"] if "code" in sheet else _code(sheet), step, mark, **more)
-    return Client().post("/agent/v1/bring-up", msgspec.json.encode(told), content_type="application/json")
+    report = wire.StepReport(sheet["code"] if "code" in sheet else _code(sheet), step, mark, **more)
+    return Client().post("/agent/v1/bring-up", msgspec.json.encode(report), content_type="application/json")
 
 
 def _code(sheet):
@@ -90,7 +90,7 @@ def test_a_sheet_follows_its_machine_from_the_script_to_the_proof_job(administra
     note_link(host, Seen.HELLO)
     git = wire.Installation("git", "2.39.5", "/usr/bin/git", "/usr", True)
     odd = wire.Installation("rm -rf $HOME", "1", "/x", "", False)
-    take_in_survey(host, wire.SurveyReport(facts=FACTS, installations=[git, odd]))
+    record_survey(host, wire.SurveyReport(facts=FACTS, installations=[git, odd]))
     assert steps(administrator, sheet)[0]["phase"] == "at the gate"
     assert not Job.objects.exists()
     administrator.post("/api/v1/hosts/dunlin-01/admit/")
@@ -113,14 +113,17 @@ def test_a_failed_step_is_shown_with_what_was_found_and_its_remedy(administrator
         "failed",
         "Stopped at “Service set up and started”: the account ghost does not exist.",
     )
-    assert (now["service"]["said"], now["service"]["remedy"]) == ("the account ghost does not exist", ["useradd ghost"])
+    assert (now["service"]["detail"], now["service"]["remedy"]) == (
+        "the account ghost does not exist",
+        ["useradd ghost"],
+    )
 
 
 def test_an_abandoned_one_says_where_it_stopped(administrator):
     sheet = make(administrator).json()["sheet"]
     tell(sheet, "preflight", "begun")
     long_ago = timezone.now() - timedelta(seconds=QUIET_SECONDS + 5)
-    ToldStep.objects.update(began_at=long_ago)
+    ReportedStep.objects.update(began_at=long_ago)
     fresh, _ = steps(administrator, sheet)
     assert fresh["phase"] == "cut off"
     assert "stopped at “Machine checked”" in fresh["sentence"]
@@ -133,7 +136,7 @@ def test_what_the_server_refuses_shows_on_the_sheet(administrator):
     assert join(secret, sheet).status_code == 403
     fresh, now = steps(administrator, sheet)
     assert fresh["phase"] == "failed"
-    assert "ended on" in now["join"]["said"]
+    assert "ended on" in now["join"]["detail"]
 
 
 @pytest.mark.parametrize(
@@ -145,7 +148,7 @@ def test_what_the_server_refuses_shows_on_the_sheet(administrator):
         ({"work_folder": "/srv/my builds"}, "/work_folder", "a space in it"),
         ({"work_folder": "/" + "x" * 99}, "/work_folder", "100 characters"),
         ({"account": "x'; reboot; '"}, "/account", "cannot be the name"),
-        ({"kept": "log-in"}, "/kept", "is for macOS"),
+        ({"supervisor": "log-in"}, "/supervisor", "is for macOS"),
         ({"server": "paddock:8200"}, "/server", "no address"),
         ({"server": "http://paddock/`id`"}, "/server", "no address"),
         ({"system": "windows", "arch": "arm64"}, "/arch", "no packages"),
@@ -163,7 +166,7 @@ def test_a_taken_name_and_a_missing_role_are_refused(administrator, operator, ne
     new_host("avocet-01")
     assert make(administrator, name="Avocet-01").status_code == 409
     assert make(operator).status_code == 403
-    only_orchard = somebody("pilot", Role.ADMINISTRATOR, orchard)
+    only_orchard = a_person("pilot", Role.ADMINISTRATOR, orchard)
     assert make(only_orchard).status_code == 404
     sheet = make(administrator).json()["sheet"]
     assert only_orchard.get(f"/api/v1/bring-ups/{sheet['id']}/").status_code == 404
@@ -320,9 +323,9 @@ def test_without_packages_no_sheet_is_made(administrator, settings, tmp_path):
 
 
 def known(host, sheet):
-    told = msgspec.json.encode(wire.KnownMachine(_code(sheet), "x"))
+    report = msgspec.json.encode(wire.KnownMachine(_code(sheet), "x"))
     headers = {"Authorization": f"Bearer {host.key}"}
-    return Client().post("/agent/v1/bring-up/known", told, content_type="application/json", headers=headers)
+    return Client().post("/agent/v1/bring-up/known", report, content_type="application/json", headers=headers)
 
 
 def test_a_host_that_exists_is_repaired_and_keeps_what_it_is(administrator, new_host):
@@ -334,7 +337,7 @@ def test_a_host_that_exists_is_repaired_and_keeps_what_it_is(administrator, new_
     assert known(host, sheet).status_code == 204
     shown, by_step = steps(administrator, sheet)
     assert by_step["join"]["state"] == "done"
-    assert "its key, name and labels stay" in by_step["join"]["said"]
+    assert "its key, name and labels stay" in by_step["join"]["detail"]
     assert by_step["connect"]["state"] != "done", "what it did before says nothing of the repair"
     host.refresh_from_db()
     assert (host.name, host.labels) == ("avocet-01", [])

@@ -1,7 +1,7 @@
 """The catalogue in the web: written, tried on chosen hosts, released, taken by agents or not."""
 
 import pytest
-from people import FACTS, somebody
+from people import FACTS, a_person
 
 from paddock_agent import wire
 from paddock_agent.probes import Probes, ProbesRefused
@@ -9,7 +9,7 @@ from paddock_server.health.actions.greet import greet
 from paddock_server.logbook.models import Entry
 from paddock_server.people.models import Role
 from paddock_server.process import connections
-from paddock_server.toolchains.actions.try_tool import take_trial
+from paddock_server.toolchains.actions.try_tool import record_trial
 from paddock_server.toolchains.catalogue import catalogue, public_key
 from paddock_server.toolchains.models import ToolEdit
 
@@ -54,7 +54,7 @@ def test_a_definition_is_tried_released_and_taken_by_an_agent_that_knows_the_ser
     probes = Probes(tmp_path)
     probes.know(public_key())
     assert (to, probes.for_trial(asked.trial, asked.tool, asked.signature).name) == (host.pk, "tide-sdk")
-    take_trial(
+    record_trial(
         host, wire.Tried(trial=asked.trial, installations=[wire.Installation("tide-sdk", "2026-05-01", "/opt/t")])
     )
     (trial,) = administrator.get(PLACE).json()["trials"]
@@ -62,7 +62,7 @@ def test_a_definition_is_tried_released_and_taken_by_an_agent_that_knows_the_ser
     sent.clear()
     assert release(administrator).json()["release"] == 1
     ((to, message),) = sent
-    assert probes.take(message.number, message.tools, message.signature)
+    assert probes.accept(message.number, message.tools, message.signature)
     assert (probes.refused, probes.number) == ("", 1)
     assert "tide-sdk" in {tool.name for tool in probes.tools}
     assert catalogue().words.scheme("tide-sdk") == "date"
@@ -82,7 +82,7 @@ def test_another_servers_signature_is_refused_by_the_agent(administrator, new_ho
     probes = Probes(tmp_path)
     probes.know("00" * 32)
     message = sent[-1][1]
-    probes.take(message.number, message.tools, message.signature)
+    probes.accept(message.number, message.tools, message.signature)
     assert "not signed by the server" in probes.refused
     with pytest.raises(ProbesRefused):
         probes.for_trial(1, TIDE, message.signature)
@@ -166,8 +166,8 @@ def test_a_host_that_is_away_or_an_answer_nobody_asked_for(administrator, new_ho
     assert (away.status_code, "knot-02" in away.json()["detail"]) == (409, True)
     administrator.post(f"{PLACE}1/try/", {"hosts": ["avocet-01"]}, format="json")
     number = sent[-1][1].trial
-    take_trial(other, wire.Tried(trial=number, why="not mine"))
-    take_trial(host, wire.Tried(trial=number + 7, why="never asked"))
+    record_trial(other, wire.Tried(trial=number, why="not mine"))
+    record_trial(host, wire.Tried(trial=number + 7, why="never asked"))
     assert [one["answered_at"] for one in administrator.get(PLACE).json()["trials"]] == [None]
 
 
@@ -175,7 +175,7 @@ def test_dry_runs_are_shown_to_who_may_see_their_hosts(administrator, new_host, 
     new_host("avocet-01")
     keep(administrator)
     administrator.post(f"{PLACE}1/try/", {"hosts": ["avocet-01"]}, format="json")
-    elsewhere = somebody("apple", Role.VIEWER, orchard)
+    elsewhere = a_person("apple", Role.VIEWER, orchard)
     assert (len(administrator.get(PLACE).json()["trials"]), elsewhere.get(PLACE).json()["trials"]) == (1, [])
 
 

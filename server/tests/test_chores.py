@@ -4,15 +4,15 @@ from datetime import timedelta
 
 import pytest
 from django.utils import timezone
-from people import FACTS, somebody
+from people import FACTS, a_person
 
 from paddock_agent import wire
-from paddock_server.chores.keeper import roll_all
+from paddock_server.chores.loop import roll_all
 from paddock_server.chores.models import ChoreHost, ChoreRun
 from paddock_server.logbook.models import Entry
 from paddock_server.people.models import Role
-from paddock_server.toolchains.actions.take_in_survey import take_in_survey
-from paddock_server.work.actions.take_report import take_report
+from paddock_server.toolchains.actions.record_survey import record_survey
+from paddock_server.work.actions.record_report import record_report
 from paddock_server.work.models import Attempt
 
 
@@ -39,8 +39,8 @@ def states(client, run):
 
 def script_ended(host, code=0):
     attempt = Attempt.objects.filter(host=host).order_by("-pk").first()
-    take_report(host, wire.AttemptStarted(attempt=attempt.wire_name, account="build", folder="/work"))
-    take_report(host, wire.AttemptEnded(attempt=attempt.wire_name, outcome="exited", exit_code=code))
+    record_report(host, wire.AttemptStarted(attempt=attempt.wire_name, account="build", folder="/work"))
+    record_report(host, wire.AttemptEnded(attempt=attempt.wire_name, outcome="exited", exit_code=code))
 
 
 def ran(host, code=0, tools=(("git", "2.39.5"),)):
@@ -57,7 +57,7 @@ def mark_of(host):
 
 def survey(host, tools, marks=()):
     found = [wire.Installation(*one, f"/usr/bin/{one[0]}", "/usr", True) for one in tools]
-    take_in_survey(host, wire.SurveyReport(facts=FACTS, installations=found, marks=list(marks)))
+    record_survey(host, wire.SurveyReport(facts=FACTS, installations=found, marks=list(marks)))
 
 
 def test_it_goes_one_host_after_the_other_and_says_what_it_came_to_on_each(administrator, new_host):
@@ -76,7 +76,7 @@ def test_it_goes_one_host_after_the_other_and_says_what_it_came_to_on_each(admin
         {"what": "came", "tool": "cmake", "before": "", "after": "3.31.0", "place": "/usr/bin/cmake"}
     ]
     assert sheet["hosts"][1]["missing"] == ["tool cmake 3.28+"]
-    assert "exit code 5" in sheet["hosts"][2]["said"]
+    assert "exit code 5" in sheet["hosts"][2]["detail"]
     assert Entry.objects.filter(verb="found it done on", thing="knot-80").exists()
 
 
@@ -108,7 +108,7 @@ def test_a_script_whose_survey_never_comes_has_failed(administrator, new_host):
     ChoreHost.objects.update(ran_at=timezone.now() - timedelta(minutes=11))
     roll_all()
     (row,) = administrator.get(f"/api/v1/chore-runs/{run}/").json()["hosts"]
-    assert (row["state"], "never came" in row["said"]) == ("failed", True)
+    assert (row["state"], "never came" in row["detail"]) == ("failed", True)
 
 
 def test_it_stops_after_a_failure_and_leaves_the_rest_out(administrator, new_host):
@@ -131,7 +131,7 @@ def test_it_drains_a_host_first_runs_on_it_while_held_and_lets_it_go_again(admin
     run = begun(administrator, [host], drain=True)
     sheet = administrator.get(f"/api/v1/chore-runs/{run}/").json()
     assert (sheet["hosts"][0]["state"], sheet["hosts"][0]["working"]) == ("draining", [f"compile (job {job.job_id})"])
-    take_report(host, wire.AttemptEnded(attempt=job.wire_name, outcome="exited", exit_code=0))
+    record_report(host, wire.AttemptEnded(attempt=job.wire_name, outcome="exited", exit_code=0))
     roll_all()
     host.refresh_from_db()
     assert (states(administrator, run), host.holding, host.hold_reason) == (["running"], "held", "chore install cmake")
@@ -145,10 +145,10 @@ def test_a_host_that_is_away_could_not_be_reached_and_one_that_refuses_failed(ad
     run = begun(administrator, [away, full], stop_after=0)
     assert states(administrator, run) == ["could not reach", "running"]
     attempt = Attempt.objects.get(host=full)
-    take_report(full, wire.AttemptRefused(attempt=attempt.wire_name, why="the disk is full"))
+    record_report(full, wire.AttemptRefused(attempt=attempt.wire_name, why="the disk is full"))
     roll_all()
     assert states(administrator, run) == ["could not reach", "failed"]
-    assert administrator.get(f"/api/v1/chore-runs/{run}/").json()["hosts"][1]["said"] == "the disk is full"
+    assert administrator.get(f"/api/v1/chore-runs/{run}/").json()["hosts"][1]["detail"] == "the disk is full"
 
 
 def test_a_paddock_may_want_a_second_person(administrator, shoreline, new_host):
@@ -158,8 +158,8 @@ def test_a_paddock_may_want_a_second_person(administrator, shoreline, new_host):
     assert states(administrator, run) == ["waiting"]
     url = f"/api/v1/chore-runs/{run}/approve/"
     assert "Somebody else" in administrator.post(url, {"yes": True}, format="json").json()["detail"]
-    assert somebody("deckhand", Role.OPERATOR).post(url, {"yes": True}, format="json").status_code == 403
-    second = somebody("bosun", Role.ADMINISTRATOR)
+    assert a_person("deckhand", Role.OPERATOR).post(url, {"yes": True}, format="json").status_code == 403
+    second = a_person("bosun", Role.ADMINISTRATOR)
     assert second.post(url, {"yes": True}, format="json").json()["approved_by"] == "bosun"
     roll_all()
     assert states(administrator, run) == ["running"]
@@ -218,7 +218,7 @@ def test_only_administrators_run_chores(administrator, operator, viewer, shoreli
     chore = keep(administrator).json()["id"]
     assert keep(operator).status_code == 403
     assert start(operator, chore, hosts=["knot-80"]).status_code == 403
-    mate = somebody("mate", Role.ADMINISTRATOR, orchard)
+    mate = a_person("mate", Role.ADMINISTRATOR, orchard)
     assert start(mate, chore, hosts=["knot-80"]).status_code in (403, 404)
     assert viewer.get("/api/v1/chores/").status_code == 200
 
@@ -226,7 +226,7 @@ def test_only_administrators_run_chores(administrator, operator, viewer, shoreli
 def test_of_a_run_everybody_sees_the_hosts_that_they_may_see(administrator, shoreline, orchard, new_host):
     hosts = [new_host("knot-80"), new_host("russet-80", orchard)]
     run = begun(administrator, hosts)
-    mate = somebody("mate", Role.ADMINISTRATOR, orchard)
+    mate = a_person("mate", Role.ADMINISTRATOR, orchard)
     sheet = mate.get(f"/api/v1/chore-runs/{run}/").json()
     assert ([one["host"] for one in sheet["hosts"]], sheet["counts"]) == (["russet-80"], {"waiting": 1})
     (row,) = mate.get("/api/v1/chore-runs/").json()["results"]

@@ -6,7 +6,7 @@ import msgspec
 import pytest
 from django.test import Client
 from django.utils import timezone
-from people import FACTS, somebody
+from people import FACTS, a_person
 from rest_framework.test import APIClient
 
 from paddock_agent import wire
@@ -55,7 +55,7 @@ def test_wrong_methods_and_bodies_are_problems_too(administrator):
 
 
 def test_logging_in_and_out_over_a_session():
-    somebody("harbourmaster", Role.ADMINISTRATOR)
+    a_person("harbourmaster", Role.ADMINISTRATOR)
     client = Client(enforce_csrf_checks=True)
     assert client.get("/api/v1/session/").json()["name"] is None
     headers = {"X-CSRFToken": client.cookies["paddock_csrf"].value}
@@ -133,20 +133,20 @@ def test_each_act_asks_for_its_role_and_writes_the_logbook(new_host, viewer, ope
 def test_a_role_for_one_paddock_reaches_no_other(new_host, shoreline, orchard):
     new_host("avocet-01", shoreline)
     new_host("russet-01", orchard)
-    keeper = somebody("keeper", Role.ADMINISTRATOR, shoreline)
-    assert [one["name"] for one in keeper.get("/api/v1/hosts/").json()["results"]] == ["avocet-01"]
-    assert [one["name"] for one in keeper.get("/api/v1/yard/").json()["paddocks"]] == ["shoreline"]
-    assert keeper.get("/api/v1/hosts/russet-01/").status_code == 404
-    assert keeper.post("/api/v1/hosts/avocet-01/hold/").status_code == 200
-    assert keeper.post("/api/v1/paddocks/", {"name": "annex"}, format="json").status_code == 403
-    assert {one["paddock"] for one in keeper.get("/api/v1/logbook/").json()["results"]} == {"shoreline"}
-    fit = keeper.post("/api/v1/fit/", {"terms": ["os linux"]}, format="json").json()
+    loop = a_person("loop", Role.ADMINISTRATOR, shoreline)
+    assert [one["name"] for one in loop.get("/api/v1/hosts/").json()["results"]] == ["avocet-01"]
+    assert [one["name"] for one in loop.get("/api/v1/yard/").json()["paddocks"]] == ["shoreline"]
+    assert loop.get("/api/v1/hosts/russet-01/").status_code == 404
+    assert loop.post("/api/v1/hosts/avocet-01/hold/").status_code == 200
+    assert loop.post("/api/v1/paddocks/", {"name": "annex"}, format="json").status_code == 403
+    assert {one["paddock"] for one in loop.get("/api/v1/logbook/").json()["results"]} == {"shoreline"}
+    fit = loop.post("/api/v1/fit/", {"terms": ["os linux"]}, format="json").json()
     assert [row["host"] for row in fit["hosts"]] == ["avocet-01"]
 
 
 def test_people_without_a_role_see_nothing(new_host):
     new_host()
-    stranger = somebody("stranger", None)
+    stranger = a_person("stranger", None)
     assert stranger.get("/api/v1/hosts/").json()["results"] == []
     assert stranger.get("/api/v1/jobs/").status_code == 403
 

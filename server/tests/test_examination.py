@@ -11,9 +11,9 @@ from paddock_agent.doctor.evidence import Check
 from paddock_core.link_state import Seen
 from paddock_server.health import watches
 from paddock_server.health.actions.note_link import note_link
-from paddock_server.health.actions.take_watch_report import take_watch_report
-from paddock_server.health.fleet_seen import SeenFleet
-from paddock_server.health.looking import stirred
+from paddock_server.health.actions.record_watch_report import record_watch_report
+from paddock_server.health.observed_fleet import SeenFleet
+from paddock_server.health.reevaluation import dirty_hosts
 from paddock_server.hosts.actions.make_watch_key import make_watch_key
 from paddock_server.logbook.models import Entry
 
@@ -39,15 +39,15 @@ def host(new_host):
 
 
 def found():
-    stirred().everything = True
+    dirty_hosts().everything = True
     return {one.code: one for one in SeenFleet().look(time.time() + 1)}
 
 
 def test_evidence_about_an_agent_that_is_away_becomes_one_finding(host):
     note_link(host, Seen.SOCKET_CLOSED)
     failed = msgspec.convert({**vars(STOPPED), "running": "failed", "cause": "no account"}, wire.ServiceState)
-    assert take_watch_report(host, report(host, failed)).examine
-    take_watch_report(host, report(host, failed, evidence=GONE))
+    assert record_watch_report(host, report(host, failed)).examine
+    record_watch_report(host, report(host, failed, evidence=GONE))
     findings = found()
     assert set(findings) == {"agent-down"}
     one = findings["agent-down"]
@@ -59,9 +59,9 @@ def test_evidence_about_an_agent_that_is_away_becomes_one_finding(host):
 
 
 def test_evidence_from_before_explains_nothing(host):
-    take_watch_report(host, report(host, RUNNING, evidence=GONE))
+    record_watch_report(host, report(host, RUNNING, evidence=GONE))
     note_link(host, Seen.SOCKET_CLOSED)
-    take_watch_report(host, report(host, STOPPED))
+    record_watch_report(host, report(host, STOPPED))
     assert "agent-down" not in found()
 
 
@@ -70,9 +70,9 @@ def test_a_unit_that_will_not_start_again_is_found_while_it_runs(host):
     deleted = msgspec.convert({**vars(RUNNING), "unit_trouble": "deleted"}, wire.ServiceState)
     unit = {**UNIT, "ActiveState": "active", "FragmentExists": "no"}
     gone = wire.Evidence(GONE.service, unit=unit, process={"pid": "7"})
-    take_watch_report(host, report(host, deleted, evidence=gone))
+    record_watch_report(host, report(host, deleted, evidence=gone))
     assert found()["unit-broken"].about == "unit missing"
-    take_watch_report(host, report(host, RUNNING))
+    record_watch_report(host, report(host, RUNNING))
     assert "unit-broken" not in found()
 
 
@@ -81,12 +81,12 @@ def test_a_machine_is_asked_and_its_report_is_kept(operator, viewer, host):
     refused = operator.post(path)
     assert (refused.status_code, "paddock-agent doctor" in refused.json()["detail"]) == (409, True)
     note_link(host, Seen.HELLO)
-    take_watch_report(host, report(host))
+    record_watch_report(host, report(host))
     assert viewer.post(path).status_code == 403
     assert operator.post(path).status_code == 202
     assert operator.get(path).json()["is_asked"]
-    assert take_watch_report(host, report(host)).examine
-    take_watch_report(host, report(host, evidence=GONE))
+    assert record_watch_report(host, report(host)).examine
+    record_watch_report(host, report(host, evidence=GONE))
     shown = viewer.get(path).json()
     assert (shown["is_asked"], "there is no account build" in shown["text"]) == (False, True)
     assert "\x1b" not in shown["text"]

@@ -8,16 +8,16 @@ import time
 import pytest
 from django.utils import timezone
 
-from paddock_server.health.actions.keep_findings import keep_findings
-from paddock_server.health.fleet_seen import SeenFleet
-from paddock_server.health.looking import stirred
+from paddock_server.health.actions.save_findings import save_findings
 from paddock_server.health.models import Finding
+from paddock_server.health.observed_fleet import SeenFleet
+from paddock_server.health.reevaluation import dirty_hosts
 from paddock_server.work.models import Attempt, Job
 
 
 @pytest.fixture
 def seen():
-    stirred().everything = stirred().jobs_ended = True
+    dirty_hosts().everything = dirty_hosts().jobs_ended = True
     return SeenFleet()
 
 
@@ -32,7 +32,7 @@ def ran(host, name, passed, failed):
 
 
 def open_codes(seen):
-    keep_findings(seen.look(time.time()))
+    save_findings(seen.look(time.time()))
     return {(one.code, one.hosts[0]) for one in Finding.objects.filter(closed_at=None, code="fails-here")}
 
 
@@ -50,7 +50,7 @@ def test_the_host_on_which_jobs_fail_is_found_and_let_go_once_they_pass(new_host
     hosts[0].refresh_from_db()
     assert (hosts[0].holding, hosts[0].hold_reason) == ("held", "Jobs fail here that pass elsewhere")
     ran(hosts[0], "soak", 400, 0)
-    stirred().jobs_ended, seen._contrasts_due = True, 0.0
+    dirty_hosts().jobs_ended, seen._contrasts_due = True, 0.0
     assert open_codes(seen) == set()
 
 
@@ -58,10 +58,10 @@ def test_a_retired_host_has_no_findings_and_stops_nobody_from_looking(
     new_host, administrator, seen, django_capture_on_commit_callbacks
 ):
     gone, stays = new_host("knot-01"), new_host("knot-02")
-    keep_findings(seen.look(time.time()))
+    save_findings(seen.look(time.time()))
     with django_capture_on_commit_callbacks(execute=True):
         assert administrator.post("/api/v1/hosts/knot-01/retire/", {"reason": "sold"}, format="json").status_code == 204
     ran(stays, "soak", 20, 0)
-    stirred().jobs_ended, seen._contrasts_due = True, 0.0
-    keep_findings(seen.look(time.time()))
+    dirty_hosts().jobs_ended, seen._contrasts_due = True, 0.0
+    save_findings(seen.look(time.time()))
     assert not any(gone.name in one.hosts for one in Finding.objects.filter(closed_at=None))

@@ -6,7 +6,7 @@ import pytest
 from asgiref.sync import async_to_sync
 from asgiref.testing import ApplicationCommunicator
 from django.contrib.auth.models import AnonymousUser, User
-from people import somebody
+from people import a_person
 
 from paddock_server import cli
 from paddock_server.access.actions.add_user import add_user
@@ -25,10 +25,10 @@ def browser_of(user):
 
 @pytest.mark.django_db(transaction=True)
 def test_the_feed_tells_only_of_paddocks_that_the_person_may_see(shoreline, orchard):
-    somebody("keeper", Role.VIEWER, shoreline)
+    a_person("loop", Role.VIEWER, shoreline)
 
     async def talk():
-        browser = browser_of(await User.objects.aget(username="keeper"))
+        browser = browser_of(await User.objects.aget(username="loop"))
         await browser.send_input({"type": "websocket.connect"})
         assert (await browser.receive_output())["type"] == "websocket.accept"
         for name, paddock in (("russet-01", "orchard"), ("avocet-01", "shoreline"), ("anywhere", "")):
@@ -56,7 +56,7 @@ def test_the_feed_is_closed_to_strangers():
     assert (closed["type"], closed["code"]) == ("websocket.close", NOT_LOGGED_IN)
 
 
-KEEPER = Actor("keeper", None, (("shoreline", Role.OPERATOR), ("orchard", Role.VIEWER)))
+KEEPER = Actor("loop", None, (("shoreline", Role.OPERATOR), ("orchard", Role.VIEWER)))
 
 
 @pytest.mark.parametrize(
@@ -102,8 +102,8 @@ def test_people_are_added_with_a_password_that_holds(shoreline):
     ("arguments", "code", "says"),
     [
         (["user", "harbourmaster", "--role", "administrator"], 0, "harbourmaster is administrator."),
-        (["user", "keeper", "--role", "operator", "--paddock", "shoreline"], 0, "keeper is operator in shoreline."),
-        (["user", "keeper", "--paddock", "meadow"], 1, 'no paddock called "meadow". There is shoreline.'),
+        (["user", "loop", "--role", "operator", "--paddock", "shoreline"], 0, "loop is operator in shoreline."),
+        (["user", "loop", "--paddock", "meadow"], 1, 'no paddock called "meadow". There is shoreline.'),
         (["token", "--user", "nobody"], 1, "There is no person called nobody. There is nobody yet."),
     ],
 )

@@ -12,7 +12,7 @@ from channels.layers import get_channel_layer
 from django.contrib.auth.models import User
 from django.contrib.sessions.backends.db import SessionStore
 from django.utils import timezone
-from people import somebody
+from people import a_person
 from two_paddocks import make_side
 
 from paddock_server.hosts.models import Paddock
@@ -48,8 +48,8 @@ class Browser:
         await self._talk.wait()
 
     async def hears(self):
-        said = await self._talk.receive_output(10)
-        return json.loads(said["text"]) if "text" in said else said
+        message = await self._talk.receive_output(10)
+        return json.loads(message["text"]) if "text" in message else message
 
     async def hears_nothing(self, seconds=1.0):
         return await self._talk.receive_nothing(seconds)
@@ -64,24 +64,24 @@ async def tell(noun, name, paddock=""):
 
 def test_who_sees_one_paddock_hears_only_of_its_jobs(sides):
     mine, others = sides
-    somebody("keeper", Role.VIEWER, _paddock("shoreline"))
-    somebody("lookout", Role.VIEWER)
+    a_person("loop", Role.VIEWER, _paddock("shoreline"))
+    a_person("lookout", Role.VIEWER)
 
     async def talk():
         async with (
-            Browser(await User.objects.aget(username="keeper")) as keeper,
+            Browser(await User.objects.aget(username="loop")) as loop,
             Browser(await User.objects.aget(username="lookout")) as lookout,
         ):
             numbers = [others.ids["job"], mine.ids["job"], others.ids["waiting"], mine.ids["waiting"], 10**30]
             for number in numbers:
                 await tell("job", number)
             await tell("log", others.ids["job"])
-            heard = [await keeper.hears() for _ in range(2)]
+            heard = [await loop.hears() for _ in range(2)]
             assert [one["name"] for one in heard] == [str(mine.ids["job"]), str(mine.ids["waiting"])]
-            assert await keeper.hears_nothing()
+            assert await loop.hears_nothing()
             assert [(await lookout.hears())["name"] for _ in numbers] == [str(one) for one in numbers]
             await tell("kit", others.ids["kit"])
-            heard = await keeper.hears()
+            heard = await loop.hears()
             assert (heard["noun"], heard["name"], heard["thing"]) == ("kit", "", None)
 
     async_to_sync(talk)()
@@ -101,7 +101,7 @@ def session_of(user):
 
 
 def test_the_feed_ends_when_its_person_logs_out_and_no_others_does():
-    somebody("lookout", Role.VIEWER)
+    a_person("lookout", Role.VIEWER)
 
     async def talk():
         user = await User.objects.aget(username="lookout")
@@ -142,7 +142,7 @@ ENDINGS = [(_shut_out, True), (_end_sessions, True), (_let_sessions_expire, True
 @pytest.mark.parametrize(("do", "closes"), ENDINGS)
 def test_what_changes_for_a_person_is_noticed_while_the_feed_is_open(do, closes, monkeypatch):
     monkeypatch.setattr(feed, "LOOKED_AT_EVERY", 0.05)
-    somebody("lookout", Role.VIEWER)
+    a_person("lookout", Role.VIEWER)
 
     async def talk():
         user = await User.objects.aget(username="lookout")
@@ -163,7 +163,7 @@ def test_what_changes_for_a_person_is_noticed_while_the_feed_is_open(do, closes,
 
 
 def test_a_session_that_is_over_opens_no_feed_and_what_a_browser_sends_is_passed_over():
-    somebody("lookout", Role.VIEWER)
+    a_person("lookout", Role.VIEWER)
 
     async def talk():
         user = await User.objects.aget(username="lookout")
@@ -182,10 +182,10 @@ def test_a_session_that_is_over_opens_no_feed_and_what_a_browser_sends_is_passed
 
 def test_a_browser_that_was_away_gets_what_it_missed_and_no_more_than_it_may_see():
     shoreline, _ = Paddock.objects.create(name="shoreline"), Paddock.objects.create(name="orchard")
-    somebody("keeper", Role.VIEWER, shoreline)
+    a_person("loop", Role.VIEWER, shoreline)
 
     async def talk():
-        user = await User.objects.aget(username="keeper")
+        user = await User.objects.aget(username="loop")
         async with Browser(user) as browser:
             await tell("host", "avocet-01", "shoreline")
             last = await browser.hears()
@@ -206,10 +206,10 @@ def test_a_browser_that_was_away_gets_what_it_missed_and_no_more_than_it_may_see
 
 def test_a_number_never_passes_over_a_note_that_waits_to_be_looked_up(sides):
     mine, _ = sides
-    somebody("keeper", Role.VIEWER, _paddock("shoreline"))
+    a_person("loop", Role.VIEWER, _paddock("shoreline"))
 
     async def talk():
-        user = await User.objects.aget(username="keeper")
+        user = await User.objects.aget(username="loop")
         async with Browser(user) as browser:
             await tell("job", mine.ids["job"])
             await tell("host", "avocet-01", "shoreline")
@@ -226,11 +226,11 @@ def test_a_number_never_passes_over_a_note_that_waits_to_be_looked_up(sides):
 
 def test_more_notes_than_can_be_looked_up_make_the_browser_load_everything(sides, monkeypatch):
     mine, _ = sides
-    somebody("keeper", Role.VIEWER, _paddock("shoreline"))
+    a_person("loop", Role.VIEWER, _paddock("shoreline"))
     monkeypatch.setattr(feed, "MOST_GATHERED", 1)
 
     async def talk():
-        async with Browser(await User.objects.aget(username="keeper")) as browser:
+        async with Browser(await User.objects.aget(username="loop")) as browser:
             for name in ("job", "waiting"):
                 await tell("job", mine.ids[name])
             assert [(await browser.hears())["noun"] for _ in range(2)] == ["job", "everything"]
@@ -250,7 +250,7 @@ def test_what_was_forgotten_is_not_taken_for_nothing_missed(monkeypatch):
 
 
 def test_what_changes_often_is_told_once_in_a_while_with_how_it_is_last():
-    somebody("lookout", Role.VIEWER)
+    a_person("lookout", Role.VIEWER)
 
     async def talk():
         async with Browser(await User.objects.aget(username="lookout")) as lookout:
@@ -270,7 +270,7 @@ def test_what_changes_often_is_told_once_in_a_while_with_how_it_is_last():
 def test_a_browser_that_is_too_slow_is_told_to_load_everything(monkeypatch):
     monkeypatch.setattr(feed, "MAX_PENDING_BATCHES", 2)
     monkeypatch.setattr(feed, "PUBLISH_INTERVAL", 0.0)
-    somebody("lookout", Role.VIEWER)
+    a_person("lookout", Role.VIEWER)
     go = asyncio.Event()
     send = FeedConsumer.send
 
@@ -296,7 +296,7 @@ def test_a_browser_that_is_too_slow_is_told_to_load_everything(monkeypatch):
 
 
 def test_a_feed_that_fails_ends_so_that_the_browser_connects_again(monkeypatch):
-    somebody("lookout", Role.VIEWER)
+    a_person("lookout", Role.VIEWER)
 
     def fails(*_):
         raise RuntimeError("it fails")

@@ -77,7 +77,7 @@ async def test_a_name_that_is_not_the_servers_is_answered_by_nobody(path, host):
 
 
 @pytest.mark.parametrize(
-    ("origin", "host", "scheme", "is_own"),
+    ("origin", "host", "scheme", "is_internal"),
     [
         ("http://localhost:8200", "localhost:8200", "ws", True),
         ("http://LOCALHOST:8200", "localhost:8200", "ws", True),
@@ -94,10 +94,10 @@ async def test_a_name_that_is_not_the_servers_is_answered_by_nobody(path, host):
         ("http://paddock.example", "localhost:8200", "ws", False),
     ],
 )
-def test_a_feed_is_for_pages_of_this_server(settings, origin, host, scheme, is_own):
+def test_a_feed_is_for_pages_of_this_server(settings, origin, host, scheme, is_internal):
     settings.PUBLIC_URL = "https://paddock.example/"
     asked = {"scheme": scheme, "headers": [(b"host", host.encode()), (b"origin", origin.encode())]}
-    assert is_own_origin(asked) is is_own
+    assert is_own_origin(asked) is is_internal
 
 
 def test_a_feed_without_an_origin_or_with_two_is_refused():
@@ -134,9 +134,9 @@ async def test_a_body_may_be_as_large_as_its_address_takes(more, announced):
     size = largest_at("/api/v1/session/") + more
     headers = {"content_length": str(size)} if announced else {}
     parts = pieces(b"x" * 1000, b"x" * (size - 1000))
-    status, said, body = await ask(Bodies(echo), scope("/api/v1/session/", method="POST", **headers), *parts)
+    status, headers, body = await ask(Bodies(echo), scope("/api/v1/session/", method="POST", **headers), *parts)
     if more > 0:
-        assert (status, said["content-type"], said["connection"]) == (413, "application/problem+json", "close")
+        assert (status, headers["content-type"], headers["connection"]) == (413, "application/problem+json", "close")
         assert str(size - more) in json.loads(body)["detail"]
     else:
         assert (status, len(body)) == (200, size)
@@ -242,8 +242,8 @@ def test_lines_of_one_kind_are_bounded_and_the_rest_is_counted(monkeypatch):
     written = []
     bound = BoundedLines()
 
-    def line(number, said):
-        record = logging.LogRecord("asyncio", logging.ERROR, __file__, number, said, (), None)
+    def line(number, headers):
+        record = logging.LogRecord("asyncio", logging.ERROR, __file__, number, headers, (), None)
         if bound.filter(record):
             written.append(record.getMessage())
 

@@ -13,15 +13,15 @@ import pytest
 from django.core.cache import cache
 from django.core.management import call_command
 from fuzzing import Fuzzer
-from people import somebody
+from people import a_person
 from two_paddocks import make_side
 
-from paddock_server.bring_up.actions import go_in
+from paddock_server.bring_up.actions import connect_over_ssh
 from paddock_server.errors import NotNow
 from paddock_server.hosts.models import Paddock
 from paddock_server.people.models import Role
 from paddock_server.process.state import State, begin
-from paddock_server.work.actions import keep_source
+from paddock_server.work.actions import save_source
 
 CALLS = int(os.environ.get("PADDOCK_FUZZ_CALLS", "2000"))
 SEED = int(os.environ.get("PADDOCK_FUZZ_SEED", "14"))
@@ -33,18 +33,18 @@ def make_world():
     begin(State())
     sides = [make_side("shoremark", "shoreline"), make_side("orchmark", "orchard")]
     own = Paddock.objects.get(name="shoreline")
-    people = {"roleless": somebody("roleless", None)}
+    people = {"roleless": a_person("roleless", None)}
     for role in (Role.VIEWER, Role.OPERATOR, Role.ADMINISTRATOR):
-        people[f"{role} of one"] = somebody(f"{role}-of-one", role, own)
-        people[f"{role} of all"] = somebody(f"{role}-of-all", role)
+        people[f"{role} of one"] = a_person(f"{role}-of-one", role, own)
+        people[f"{role} of all"] = a_person(f"{role}-of-all", role)
     # Most calls by who may do most: behind a refusal nothing is tried.
     people |= {f"administrator {n}": people["administrator of all"] for n in range(6)}
     for client in people.values():
         client.raise_request_exception = False
     there = {
-        "jobs id": ["job", "waiting"], "bring-ups id": ["sheet"], "care id": ["care"], "chores id": ["chore"],
-        "chore-runs id": ["run"], "findings id": ["finding"], "kits name": ["kit"], "passes id": ["pass"],
-        "pipelines name": ["pipeline"], "secrets name": ["secret"], "sources id": ["source"],
+        "jobs id": ["job", "waiting"], "bring-ups id": ["sheet"], "maintenance-windows id": ["window"],
+        "chores id": ["chore"], "chore-runs id": ["run"], "findings id": ["finding"], "kits name": ["kit"],
+        "passes id": ["pass"], "pipelines name": ["pipeline"], "secrets name": ["secret"], "sources id": ["source"],
         "submissions id": ["submission"],
     }  # fmt: skip
     seen = {kind: [side.ids[key] for side in sides for key in keys] for kind, keys in there.items()}
@@ -56,7 +56,7 @@ def make_world():
         "catalogue name": ["git", "jdk"],
         "catalogue/* number": [1],
         "tools name": ["git"],
-        "telling id": [1],
+        "notification-rules id": [1],
         "deliveries id": [1],
         "gate verb": ["admit", "turn-away"],
         "paddocks/* verb": ["hold", "drain", "resume"],
@@ -74,9 +74,9 @@ def test_strange_calls_are_answered_and_as_the_schema_says(settings, tmp_path, m
     def unreachable(*_, **__):
         raise NotNow("Nothing is reached from a test.")
 
-    monkeypatch.setattr(keep_source, "read_file", unreachable)
+    monkeypatch.setattr(save_source, "read_file", unreachable)
     for name in ("find_key", "run_script"):
-        monkeypatch.setattr(go_in.ssh, name, unreachable)
+        monkeypatch.setattr(connect_over_ssh.ssh, name, unreachable)
     caplog.set_level("CRITICAL", "django.request")
     fuzzer = Fuzzer(make_world, random.Random(SEED))
     fuzzer.run(CALLS)

@@ -19,7 +19,7 @@ from paddock_server.hosts.models import UNDO_DAYS, Host
 from paddock_server.hosts.queries import host_with_key
 from paddock_server.logbook.models import Entry
 from paddock_server.people.actor import SERVER
-from paddock_server.work.actions.take_report import take_report
+from paddock_server.work.actions.record_report import record_report
 from paddock_server.work.models import Attempt
 from paddock_server.work.round import run_round
 
@@ -99,11 +99,11 @@ def test_retiring_and_leaving_free_the_name_and_kill_the_key(administrator, oper
     assert administrator.post("/api/v1/hosts/curlew-01/retire/").status_code == 409
     operator.post("/api/v1/jobs/", {"name": "n", "pipeline": "p", "terms": [], "script": "true"}, format="json")
     run_round()
-    unsaid = administrator.post("/api/v1/hosts/avocet-01/retire/", {"reason": "  "}, format="json")
-    assert (unsaid.status_code, unsaid.json()["errors"][0]["pointer"]) == (400, "/reason")
+    no_reason = administrator.post("/api/v1/hosts/avocet-01/retire/", {"reason": "  "}, format="json")
+    assert (no_reason.status_code, no_reason.json()["errors"][0]["pointer"]) == (400, "/reason")
     busy = administrator.post("/api/v1/hosts/avocet-01/retire/", {"reason": "old"}, format="json")
     assert (busy.status_code, "is at work" in busy.json()["detail"]) == (409, True)
-    take_report(host, wire.AttemptEnded(attempt=Attempt.objects.get().wire_name, outcome="exited", exit_code=0))
+    record_report(host, wire.AttemptEnded(attempt=Attempt.objects.get().wire_name, outcome="exited", exit_code=0))
     assert administrator.post("/api/v1/hosts/avocet-01/retire/", {"reason": "old"}, format="json").status_code == 204
     assert host_with_key(host.key) is None
     kept = administrator.get("/api/v1/hosts/avocet-01/").json()

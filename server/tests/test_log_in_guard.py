@@ -1,4 +1,4 @@
-"""Guessing passwords: by address and by person, and never a way to lock somebody out."""
+"""Guessing passwords: by address and by person, and never a way to lock a_person out."""
 
 from __future__ import annotations
 
@@ -8,12 +8,12 @@ import pytest
 from django.contrib.auth.models import User
 from django.test import Client
 from django.utils import timezone
-from people import somebody
+from people import a_person
 
 from paddock_core.guessing import wait_after
 from paddock_server.access.actions.add_user import add_user
 from paddock_server.errors import Invalid
-from paddock_server.health.fleet_seen import SeenFleet
+from paddock_server.health.observed_fleet import SeenFleet
 from paddock_server.logbook.models import Entry
 from paddock_server.people import log_in_guard
 from paddock_server.people.actor import SERVER
@@ -22,7 +22,7 @@ from paddock_server.people.models import KnownPlace, Role, WrongLogIns
 
 @pytest.fixture(autouse=True)
 def harbourmaster():
-    somebody("harbourmaster", Role.ADMINISTRATOR)
+    a_person("harbourmaster", Role.ADMINISTRATOR)
 
 
 def log_in(name="harbourmaster", password="wrong", address="10.0.0.1", **headers):

@@ -34,12 +34,12 @@ class Lane(LogLane):
     """A lane that writes down what it is told to say."""
 
     def __init__(self, host_id=1):
-        self.said = []
-        super().__init__(host_id, self.said.append)
+        self.sent = []
+        super().__init__(host_id, self.sent.append)
 
     async def say(self, data, offset, attempt="5-1"):
         piece = wire.LogChunk(attempt=attempt, offset=offset, data=data)
-        await self.take(wire.LogFrame(attempt, [piece]))
+        await self.append(wire.LogFrame(attempt, [piece]))
 
 
 async def test_what_comes_together_is_written_together_in_its_order(lane, monkeypatch):
@@ -51,7 +51,7 @@ async def test_what_comes_together_is_written_together_in_its_order(lane, monkey
         await one.say(b"%04d\n" % number, number * 5)
     await one.written()
     assert log_file("5-1").read_bytes() == b"".join(b"%04d\n" % number for number in range(50))
-    assert one.said[-1] == wire.LogAck(attempt="5-1", size=250)
+    assert one.sent[-1] == wire.LogAck(attempt="5-1", size=250)
     assert sum(batches) == 50
     assert len(batches) < 10, "each piece was written by itself"
 
@@ -64,16 +64,16 @@ async def test_two_attempts_of_a_host_and_one_of_another_keep_apart(lane):
     await one.written()
     await other.written()
     assert (log_file("5-1").read_bytes(), log_file("5-2").read_bytes()) == (b"xxx", b"xxx")
-    assert one.said[-2:] == [wire.LogAck(attempt="5-1", size=3), wire.LogAck(attempt="5-2", size=3)]
-    assert wire.LogAck(attempt="5-1", size=6) in other.said, "what is nobody's is heard and dropped"
+    assert one.sent[-2:] == [wire.LogAck(attempt="5-1", size=3), wire.LogAck(attempt="5-2", size=3)]
+    assert wire.LogAck(attempt="5-1", size=6) in other.sent, "what is nobody's is heard and dropped"
 
 
 async def test_an_agent_of_an_earlier_version_is_acknowledged_by_number(lane):
     one = lane()
     for number in range(3):
-        await one.take(wire.LogChunk(attempt="5-1", offset=number, data=b"x", seq=number + 7))
+        await one.append(wire.LogChunk(attempt="5-1", offset=number, data=b"x", seq=number + 7))
     await one.written()
-    assert one.said[-1] == wire.Ack(seq=9)
+    assert one.sent[-1] == wire.Ack(seq=9)
     assert log_file("5-1").read_bytes() == b"xxx"
 
 
@@ -92,7 +92,7 @@ async def test_a_flood_is_held_up_until_it_is_written(lane, monkeypatch):
     flood = asyncio.create_task(_say_all(one, 40))
     await soon(at_work.is_set)
     assert not flood.done()
-    assert one.said == []
+    assert one.sent == []
     go.set()
     await flood
     await one.written()
@@ -115,7 +115,7 @@ async def test_what_could_not_be_written_is_not_acknowledged_and_the_connection_
     monkeypatch.setattr(log_store, "append", full)
     await one.say(b"lost\n", 5)
     await one.written()
-    assert one.said == [wire.LogAck(attempt="5-1", size=5), None]
+    assert one.sent == [wire.LogAck(attempt="5-1", size=5), None]
 
 
 @given(st.lists(st.binary(min_size=1, max_size=20), max_size=12), st.data())

@@ -7,7 +7,7 @@ from django.db import IntegrityError
 
 from paddock_core.errors import VersionError
 from paddock_core.versions import parse_range
-from paddock_server.telling.models import Telling
+from paddock_server.notifications.models import NotificationRule
 
 LARGE = 2**63
 JOB = {"name": "n", "pipeline": "p", "terms": [], "script": "true"}
@@ -71,11 +71,11 @@ def test_what_is_no_address_is_refused(administrator, shoreline, settings, tmp_p
 
 def test_two_who_make_the_same_at_once_hear_so(administrator, monkeypatch):
     def taken(self, *_, **__):
-        raise IntegrityError("UNIQUE constraint failed: telling_telling.name")
+        raise IntegrityError("UNIQUE constraint failed: notifications_notificationrule.name")
 
-    monkeypatch.setattr(Telling, "save", taken)
+    monkeypatch.setattr(NotificationRule, "save", taken)
     body = {"name": "mast", "kind": "mail", "target": "office@saltmarsh.example"}
-    answer = administrator.post("/api/v1/telling/", body, format="json")
+    answer = administrator.post("/api/v1/notification-rules/", body, format="json")
     assert (answer.status_code, "same moment" in answer.json()["detail"]) == (409, True)
 
 

@@ -15,14 +15,14 @@ from paddock_core.lifecycle import ENDED, LIVE
 from paddock_server.errors import ActionError
 from paddock_server.health.actions.greet import greet
 from paddock_server.hosts.models import Host
-from paddock_server.link.agents import _take_in
+from paddock_server.link.agents import _record
 from paddock_server.people.actor import COMMAND_LINE
 from paddock_server.storage import start_writer, stop_writer
 from paddock_server.work import fleet, open_work, round
 from paddock_server.work.actions.cancel import cancel
 from paddock_server.work.actions.change_job import change_priority, correct_terms
+from paddock_server.work.actions.record_report import lose_lease
 from paddock_server.work.actions.submit import WantedJob, submit
-from paddock_server.work.actions.take_report import lose_lease
 from paddock_server.work.models import Attempt, Job
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -78,7 +78,7 @@ class Happening:
             return None
         attempt = self.chance.choice(attempts)
         name = attempt.wire_name
-        said = self.chance.choice(
+        report = self.chance.choice(
             [
                 wire.AttemptStarted(attempt=name, account="build", folder="/work"),
                 wire.AttemptStarted(attempt=name, account="build", folder="/work"),
@@ -88,7 +88,7 @@ class Happening:
                 wire.StepEnded(attempt=name, step=0, outcome="exited", at=1.0, exit_code=0, commit="ab" * 20),
             ]
         )
-        return lambda: _take_in(attempt.host_id, said)
+        return lambda: _record(attempt.host_id, report)
 
     def cancel(self):
         jobs = self._some_jobs(1)
@@ -133,7 +133,7 @@ def readers(writer):
 
     def look():
         while not ends.is_set():
-            with fleet.kept_fleet() as index:
+            with fleet.cached_fleet() as index:
                 sum(host.free_slots for host in index)
             connection.close()
             ends.wait(0.002)
@@ -153,12 +153,12 @@ def overfilled():
     for attempt in Attempt.objects.filter(state__in=[state.value for state in LIVE]).select_related("job"):
         working[attempt.host_id] += attempt.job.slots
     hosts = Host.objects.all()
-    with fleet.kept_fleet() as index:
+    with fleet.cached_fleet() as index:
         wrong = [host.name for host in hosts if index.host(host.name).free_slots != host.slots - working[host.pk]]
     return [host.name for host in hosts if working[host.pk] > host.slots], wrong
 
 
-def kept_and_stored():
+def memory_and_rows():
     """The open jobs with their newest attempts and the slots at work: as kept, and as the rows say."""
     work = open_work._work()
     work.know()
@@ -198,7 +198,7 @@ def test_memory_and_rows_say_the_same_after_each_batch(writer, readers, hosts, s
             error = done.exception(20)
             assert error is None or isinstance(error, ZeroDivisionError | ActionError | TransitionError), error
             failed += error is not None
-        kept, stored = writer.hand_in(kept_and_stored).result(20)
+        kept, stored = writer.hand_in(memory_and_rows).result(20)
         assert differing(kept, stored) == []
         assert writer.hand_in(overfilled).result(20) == ([], [])
     assert failed > 3, "nothing was taken back: the test tested half"
@@ -207,7 +207,7 @@ def test_memory_and_rows_say_the_same_after_each_batch(writer, readers, hosts, s
     stop_writer()
     again = start_writer()
     open_work.begin()
-    kept, stored = again.hand_in(kept_and_stored).result(20)
+    kept, stored = again.hand_in(memory_and_rows).result(20)
     assert kept == stored, "after a restart"
     assert Host.objects.count() == 3
 
@@ -229,5 +229,5 @@ def test_a_placement_that_fails_costs_only_itself(writer, hosts, monkeypatch, ca
     states = {name: Job.objects.get(pk=pk).state for name, pk in numbers.items()}
     assert states == {"good": "offered", "cursed": "waiting", "fine": "offered"}
     assert "one by one" in caplog.text
-    kept, stored = writer.hand_in(kept_and_stored).result(20)
+    kept, stored = writer.hand_in(memory_and_rows).result(20)
     assert kept == stored

@@ -37,7 +37,7 @@ def actions():
 
 ACTIONS = dict(actions())
 OF_PEOPLE = {name: one for name, one in ACTIONS.items() if next(iter(inspect.signature(one).parameters), "") == "actor"}
-DECLARED = {name: one for name, one in OF_PEOPLE.items() if (said := permission_of(one)) and said.role}
+DECLARED = {name: one for name, one in OF_PEOPLE.items() if (declared := permission_of(one)) and declared.role}
 
 
 def test_the_walk_finds_the_actions():
@@ -50,9 +50,9 @@ def test_the_walk_finds_the_actions():
 
 @pytest.mark.parametrize("name", OF_PEOPLE)
 def test_an_action_of_a_person_says_what_it_needs(name):
-    said = permission_of(OF_PEOPLE[name])
-    assert said, f"{name} declares no permission"
-    assert bool(said.role) != bool(said.reason)
+    declared = permission_of(OF_PEOPLE[name])
+    assert declared, f"{name} declares no permission"
+    assert bool(declared.role) != bool(declared.reason)
 
 
 def stub(of):
@@ -78,25 +78,25 @@ def called(action, actor):
 @pytest.mark.django_db
 @pytest.mark.parametrize("name", DECLARED)
 def test_who_has_less_is_refused_before_anything_is_looked_at(name):
-    action, said = DECLARED[name], permission_of(DECLARED[name])
-    for lesser in LESSER[said.role]:
-        with pytest.raises(NotAllowed, match=f"needs the role {said.role}"):
+    action, declared = DECLARED[name], permission_of(DECLARED[name])
+    for lesser in LESSER[declared.role]:
+        with pytest.raises(NotAllowed, match=f"needs the role {declared.role}"):
             called(action, Actor("ada", lesser))
         held = (("shoreline", lesser),) if lesser else ()
         with pytest.raises(NotAllowed, match="needs the role"):
             called(action, Actor("ada", None, held))
-    if said.of is not None:
-        with pytest.raises(NotAllowed, match="in shoreline" if said.of else "for everything"):
-            called(action, Actor("ada", None, (("upriver", said.role),)))
+    if declared.of is not None:
+        with pytest.raises(NotAllowed, match="in shoreline" if declared.of else "for everything"):
+            called(action, Actor("ada", None, (("upriver", declared.role),)))
 
 
 @pytest.mark.django_db
 @pytest.mark.parametrize("name", DECLARED)
 def test_who_has_the_role_gets_past_the_question(name):
-    said = permission_of(DECLARED[name])
-    roles = [Actor("ada", said.role)]
-    if said.of != "":
-        roles.append(Actor("ada", None, (("shoreline", said.role),)))
+    declared = permission_of(DECLARED[name])
+    roles = [Actor("ada", declared.role)]
+    if declared.of != "":
+        roles.append(Actor("ada", None, (("shoreline", declared.role),)))
     for actor in roles:
         try:
             called(DECLARED[name], actor)

@@ -65,7 +65,12 @@ def test_a_file_is_sent_as_a_whole_in_its_order(operator, new_host):
 def test_lint_says_what_the_fleet_makes_of_it_with_lines(viewer, new_host):
     new_host("knot-01")
     remarks = post(viewer, "lint", FILE).json()
-    assert {(one["level"], one["line"]) for one in remarks} == {("mind", 7), ("mind", 8), ("mind", 9), ("said", 12)}
+    assert {(one["level"], one["line"]) for one in remarks} == {
+        ("warning", 7),
+        ("warning", 8),
+        ("warning", 9),
+        ("note", 12),
+    }
     assert any('No host has the label "gauge-rig"' in one["sentence"] for one in remarks)
 
 
@@ -248,36 +253,36 @@ def terminal(operator, tmp_path, monkeypatch, capsys):
 
 def test_lint_submit_and_why_at_a_terminal(terminal, new_host):
     new_host("knot-01")
-    code, said = terminal("lint")
+    code, printed = terminal("lint")
     assert code == 0
-    assert "paddock.yaml:7: mind: No host fits now." in said.out
-    code, said = terminal("lint", file=FILE.replace("os linux", "os linx"))
+    assert "paddock.yaml:7: warning: No host fits now." in printed.out
+    code, printed = terminal("lint", file=FILE.replace("os linux", "os linx"))
     assert code == 1
-    assert 'paddock.yaml:3 (column 4 of the term): mistake: column 4: "linx" cannot stand here.' in said.out
-    code, said = terminal("submit")
+    assert 'paddock.yaml:3 (column 4 of the term): mistake: column 4: "linx" cannot stand here.' in printed.out
+    code, printed = terminal("submit")
     assert code == 0
-    assert "compile: waiting. 1 host fits and a slot is free: it is next." in said.out
-    code, said = terminal("why", str(Job.objects.get(name="flash").pk))
-    assert (code, "It runs after compile" in said.out) == (0, True)
-    assert "add the label gauge-rig to knot-01" in said.out
-    code, said = terminal("submit", file="pipeline: [")
-    assert (code, "paddock.yaml:" in said.err and "not YAML" in said.err) == (1, True)
+    assert "compile: waiting. 1 host fits and a slot is free: it is next." in printed.out
+    code, printed = terminal("why", str(Job.objects.get(name="flash").pk))
+    assert (code, "It runs after compile" in printed.out) == (0, True)
+    assert "add the label gauge-rig to knot-01" in printed.out
+    code, printed = terminal("submit", file="pipeline: [")
+    assert (code, "paddock.yaml:" in printed.err and "not YAML" in printed.err) == (1, True)
 
 
 def test_fit_and_watch_at_a_terminal(terminal, new_host):
     new_host("knot-01")
-    code, said = terminal("fit", "os linux", "tool git 2+")
-    assert (code, "knot-01: fits, free" in said.out) == (0, True)
-    code, said = terminal("fit", "label nowhere")
-    assert (code, 'No host has the label "nowhere".' in said.out) == (1, True)
+    code, printed = terminal("fit", "os linux", "tool git 2+")
+    assert (code, "knot-01: fits, free" in printed.out) == (0, True)
+    code, printed = terminal("fit", "label nowhere")
+    assert (code, 'No host has the label "nowhere".' in printed.out) == (1, True)
     terminal("submit")
     job = Job.objects.get(name="compile")
     Job.objects.filter(pk=job.pk).update(state="passed")
     assert terminal("watch", str(job.pk))[0] == 0
     Job.objects.filter(pk=job.pk).update(state="failed")
     assert terminal("watch", str(job.pk))[0] == 1
-    code, said = terminal("why", "999")
-    assert (code, "There is no job 999" in said.err) == (1, True)
+    code, printed = terminal("why", "999")
+    assert (code, "There is no job 999" in printed.err) == (1, True)
 
 
 def test_without_a_token_or_a_server_the_terminal_says_what_to_do(monkeypatch, capsys):

@@ -4,14 +4,14 @@ import json
 
 import pytest
 from django.db import connection
-from people import somebody
+from people import a_person
 from placing import end, placed, submit, url
 
 from paddock_agent import wire
 from paddock_server.logbook.models import Entry
 from paddock_server.people.models import Role
 from paddock_server.pipeline_secrets.models import PipelineSecret
-from paddock_server.work.advance import _offer
+from paddock_server.work.effects import _offer
 from paddock_server.work.models import Attempt, Job
 from paddock_server.work.round import run_round
 
@@ -35,9 +35,9 @@ def test_a_secret_is_sealed_and_never_told_again(administrator, operator, new_ho
     with connection.cursor() as cursor:
         cursor.execute("SELECT * FROM pipeline_secrets_pipelinesecret")
         assert VALUE.encode() not in repr(cursor.fetchall()).encode()
-    said = json.dumps(administrator.get("/api/v1/secrets/").json()) + repr(list(Entry.objects.values()))
-    assert "TABLE_KEY" in said
-    assert VALUE not in said
+    shown = json.dumps(administrator.get("/api/v1/secrets/").json()) + repr(list(Entry.objects.values()))
+    assert "TABLE_KEY" in shown
+    assert VALUE not in shown
     assert operator.get("/api/v1/secrets/").status_code == 403
     host = new_host()
     attempt = placed(operator, host, pipeline="tide-tables", secrets=["TABLE_KEY"])
@@ -63,7 +63,7 @@ def test_it_is_given_only_to_its_pipelines_in_its_paddocks(
     waiting = submit(operator, pipeline="tide-tables", secrets=["TABLE_KEY"], terms=[f"host {outside.name}"]).json()
     run_round()
     assert Job.objects.get(pk=waiting["id"]).state == "waiting"
-    deckhand = somebody("bosun", Role.OPERATOR, shoreline)
+    deckhand = a_person("bosun", Role.OPERATOR, shoreline)
     assert "does not reach" in submit(deckhand, pipeline="tide-tables", secrets=["TABLE_KEY"]).json()["detail"]
 
 
@@ -106,7 +106,7 @@ def test_what_can_be_no_secret_is_refused(administrator, wrong, key_file):
 
 
 def test_an_administrator_of_one_paddock_keeps_secrets_for_that_alone(shoreline, orchard, key_file, administrator):
-    mate = somebody("mate", Role.ADMINISTRATOR, shoreline)
+    mate = a_person("mate", Role.ADMINISTRATOR, shoreline)
     assert keep(mate).status_code == 403
     assert keep(mate, paddocks=["shoreline", "orchard"]).status_code == 403
     assert keep(mate, paddocks=["shoreline"]).status_code == 200

@@ -72,10 +72,10 @@ def test_the_settings_of_a_kept_connection_are_those_of_a_fresh_one(opened):
     connected(one)
     one.close()
     with one.cursor() as cursor:
-        told = [
+        opened = [
             cursor.execute(f"PRAGMA {name}").fetchone()[0] for name in ("journal_mode", "foreign_keys", "synchronous")
         ]
-    assert told == ["wal", 1, 2]
+    assert opened == ["wal", 1, 2]
 
 
 def test_no_more_are_kept_idle_than_a_few(opened):

@@ -15,14 +15,14 @@ from paddock_agent import wire
 from paddock_core.link_state import Seen
 from paddock_core.vitals import HOUR, NAMES, WIDTH
 from paddock_server.errors import Invalid, NotAllowed
-from paddock_server.health.actions.keep_readings import hosts_due, keep_readings, thin
 from paddock_server.health.actions.load_history import load_history
 from paddock_server.health.actions.note_link import note_link
+from paddock_server.health.actions.save_readings import hosts_due, save_readings, thin
 from paddock_server.health.models import FreshReadings, Health, HourOfReadings, LinkChange
 from paddock_server.health.queries import readings
 from paddock_server.people.actor import COMMAND_LINE, Actor
 from paddock_server.process.rate_limit import Pace
-from paddock_server.toolchains.actions.take_in_survey import take_in_survey
+from paddock_server.toolchains.actions.record_survey import record_survey
 
 GB = 1024.0**3
 NOW = time.time() // HOUR * HOUR + 1800
@@ -43,16 +43,16 @@ def read_for(host, start, seconds, every=15, **read):
 
 def test_a_minute_is_a_row_and_what_is_gone_writes_none(host):
     read = {**read_for(host, NOW - 120, 120, load=1.0), 999_999: [(NOW, row(load=1.0))]}
-    assert keep_readings(read) == 2
+    assert save_readings(read) == 2
     shown = readings(host, "load", NOW - 300, NOW)
     assert len(shown) == 8
     assert shown[0] == (pytest.approx(NOW - 120, abs=0.1), 1, 1, 1)
-    assert keep_readings({}) == 0
+    assert save_readings({}) == 0
 
 
 def test_readings_are_thinned_with_time(host):
-    keep_readings(read_for(host, NOW - 3 * HOUR - 1800, 2 * HOUR, load=2.0))
-    keep_readings(read_for(host, NOW - 600, 600, load=4.0))
+    save_readings(read_for(host, NOW - 3 * HOUR - 1800, 2 * HOUR, load=2.0))
+    save_readings(read_for(host, NOW - 600, 600, load=4.0))
     thin([host.pk], NOW)
     assert HourOfReadings.objects.filter(host=host).count() == 2
     assert FreshReadings.objects.filter(host=host).count() == 10, "this hour stays in full"
@@ -66,7 +66,7 @@ def test_readings_are_thinned_with_time(host):
 
 
 def test_thinning_again_changes_nothing(host):
-    keep_readings(read_for(host, NOW - 2 * HOUR, HOUR, load=2.0))
+    save_readings(read_for(host, NOW - 2 * HOUR, HOUR, load=2.0))
     thin([host.pk], NOW)
     before = list(HourOfReadings.objects.values_list("at", "summary"))
     thin([host.pk], NOW)
@@ -81,14 +81,15 @@ def test_every_host_has_its_minute(host):
 def past(host, **more):
     hours = [NOW - i * HOUR for i in range(24 * 10, 0, -1)]
     falls = [{"at": at, "disk_free": 30 * GB + (NOW - at) / 86_400 * 4 * GB} for at in hours]
-    told = {"link": [[hours[0], "connected", "then"], [NOW - 9 * HOUR, "lost", ""], [NOW - 8 * HOUR, "connected", ""]],
+    history = {"link": [[hours[0], "connected", "then"], [NOW - 9 * HOUR, "lost", ""], [NOW - 8 * HOUR, "connected",
+    ""]],
             "readings": falls, **more}  # fmt: skip
-    return json.dumps({"hosts": {host.name: told}}).encode()
+    return json.dumps({"hosts": {host.name: history}}).encode()
 
 
 def test_a_past_is_taken_over_and_shown(host, administrator):
-    said = load_history(COMMAND_LINE, past(host))
-    assert said == "Took over 3 changes of links and 240 hours of readings of 1 hosts."
+    counts = load_history(COMMAND_LINE, past(host))
+    assert counts == "Took over 3 changes of links and 240 hours of readings of 1 hosts."
     (shown,) = administrator.get("/api/v1/watch/").json()["hosts"]
     assert shown["availability"]["day"]["share"] == pytest.approx(23 / 24, abs=0.01)
     assert shown["availability"]["week"]["losses"] == 1
@@ -121,7 +122,7 @@ def test_a_past_that_cannot_be_read_leaves_everything_as_it_was(host, data, says
         load_history(COMMAND_LINE, data)
     assert LinkChange.objects.count() == before
     with pytest.raises(NotAllowed):
-        load_history(Actor("somebody", None), data)
+        load_history(Actor("a_person", None), data)
 
 
 def test_planned_holds_do_not_count(host, operator, administrator):
@@ -143,7 +144,7 @@ def test_planned_holds_do_not_count(host, operator, administrator):
 def test_a_week_has_everything_on_one_axis(host, administrator):
     note_link(host, Seen.SOCKET_CLOSED)
     newer = wire.Installation("git", "2.47.1", "/usr/bin/git", "/usr", True)
-    take_in_survey(host, wire.SurveyReport(facts=FACTS, installations=[newer]))
+    record_survey(host, wire.SurveyReport(facts=FACTS, installations=[newer]))
     week = administrator.get("/api/v1/hosts/knot-01/week/?days=2").json()
     assert week["end"] - week["start"] == 2 * 86_400
     assert [one["state"] for one in week["link"]] == ["connected", "lost"]

@@ -1,4 +1,4 @@
-"""Rules of planned care: only what is understood, in bounded time, and one that is broken stops nobody else's."""
+"""Recurrence rules: bounded work, clear refusals, and one broken rule does not stop the others."""
 
 from __future__ import annotations
 
@@ -7,10 +7,10 @@ from datetime import timedelta
 import pytest
 from django.utils import timezone
 
-from paddock_server.care import keeper
-from paddock_server.care.keeper import look
-from paddock_server.care.models import Care
 from paddock_server.hosts.models import Host
+from paddock_server.maintenance import loop
+from paddock_server.maintenance.loop import look
+from paddock_server.maintenance.models import MaintenanceWindow
 
 
 def soon(minutes):
@@ -19,7 +19,7 @@ def soon(minutes):
 
 def plan(client, rule, **more):
     body = {"what": "disks", "place": "shoreline", "starts_at": soon(-1).isoformat(), "ends_at": soon(60).isoformat()}
-    return client.post("/api/v1/care/", {**body, "rule": rule, **more}, format="json")
+    return client.post("/api/v1/maintenance-windows/", {**body, "rule": rule, **more}, format="json")
 
 
 HOSTILE = [
@@ -66,7 +66,7 @@ HOSTILE = [
 def test_a_rule_that_is_not_understood_or_has_no_time_is_refused(operator, shoreline, rule):
     answer = plan(operator, rule)
     assert answer.status_code == 400, answer.json()
-    assert not Care.objects.exists()
+    assert not MaintenanceWindow.objects.exists()
 
 
 @pytest.mark.parametrize("year", [1, 1999, 2100, 9999])
@@ -81,15 +81,15 @@ def test_a_plan_that_fails_keeps_no_other_from_being_held_and_no_hold_from_endin
     Host.objects.filter(pk=ended.pk).update(hold_until=soon(-1))
     for rule in ("FREQ=DAILY", ""):
         assert plan(operator, rule, place=host.name).status_code == 201
-    broken = Care.objects.exclude(rule="").get()
-    real = keeper.times_between
+    broken = MaintenanceWindow.objects.exclude(rule="").get()
+    real = loop.times_between
 
-    def times_between(care, *stretch):
-        if care.pk == broken.pk:
+    def times_between(window, *stretch):
+        if window.pk == broken.pk:
             raise OverflowError("date value out of range")
-        return real(care, *stretch)
+        return real(window, *stretch)
 
-    monkeypatch.setattr(keeper, "times_between", times_between)
+    monkeypatch.setattr(loop, "times_between", times_between)
     look()
     assert Host.objects.get(pk=host.pk).holding != ""
     assert Host.objects.get(pk=ended.pk).holding == ""
@@ -98,16 +98,16 @@ def test_a_plan_that_fails_keeps_no_other_from_being_held_and_no_hold_from_endin
 def test_a_rule_from_before_that_is_not_understood_now_holds_nobody_and_is_looked_at_once(operator, new_host):
     host = new_host()
     plan(operator, "FREQ=DAILY", place=host.name)
-    Care.objects.update(rule="FREQ=DAILY;INTERVAL=-1", ahead_until=None)
+    MaintenanceWindow.objects.update(rule="FREQ=DAILY;INTERVAL=-1", ahead_until=None)
     look()
-    care = Care.objects.get()
-    assert (care.ahead, care.ahead_until > soon(0)) == ([], True)
+    window = MaintenanceWindow.objects.get()
+    assert (window.ahead, window.ahead_until > soon(0)) == ([], True)
     assert Host.objects.get(pk=host.pk).holding == ""
 
 
 def test_times_are_computed_anew_before_they_run_out(operator, new_host):
     new_host()
     plan(operator, "FREQ=WEEKLY")
-    Care.objects.update(ahead=[], ahead_until=soon(60 * 24 * 300))
+    MaintenanceWindow.objects.update(ahead=[], ahead_until=soon(60 * 24 * 300))
     look()
-    assert len(Care.objects.get().ahead) > 100
+    assert len(MaintenanceWindow.objects.get().ahead) > 100

@@ -1,7 +1,7 @@
 """Who may send where, what comes first, why a job waits and what cures it, over the API."""
 
 import pytest
-from people import somebody
+from people import a_person
 from placing import called
 
 from paddock_agent import wire
@@ -9,7 +9,7 @@ from paddock_core.reasons import ReasonKind
 from paddock_server.hosts.models import Host
 from paddock_server.logbook.models import Entry
 from paddock_server.people.models import Role
-from paddock_server.work.actions.take_report import take_report
+from paddock_server.work.actions.record_report import record_report
 from paddock_server.work.models import Attempt, Job
 from paddock_server.work.round import run_round
 
@@ -74,7 +74,7 @@ def test_an_operator_lets_one_job_in_and_only_an_administrator_the_pipeline(oper
     assert operator.post(where, {"paddock": "shoreline", "for_good": True}, format="json").status_code == 403
     assert operator.post(where, {"paddock": "shoreline"}, format="json").status_code == 200
     assert operator.post(where, {"paddock": "shoreline"}, format="json").status_code == 409
-    viewer = somebody("watcher", Role.VIEWER)
+    viewer = a_person("watcher", Role.VIEWER)
     other = sent(operator)
     assert viewer.post(f"/api/v1/jobs/{other.pk}/let-in/", {"paddock": "shoreline"}, format="json").status_code == 403
 
@@ -151,7 +151,7 @@ def test_what_is_done_by_hand_is_said_and_a_correction_needs_its_term(operator, 
     new_host("knot-01")
     job = sent(operator, ["tool maven 3.9", "os linux"])
     fit = operator.get(f"/api/v1/jobs/{job.pk}/fit/").json()
-    assert [(one["said"], one["can_be_done"]) for one in fit["hosts"][0]["remedies"]] == [
+    assert [(one["text"], one["can_be_done"]) for one in fit["hosts"][0]["remedies"]] == [
         ("install maven 3.9 on knot-01", False)
     ]
     install = {"kind": "install", "place": "knot-01", "what": "maven 3.9"}
@@ -227,9 +227,9 @@ def test_jobs_that_come_after_others_wait_for_them_and_end_with_them(operator, n
     second = sent(operator, name="flash", after=[first.pk])
     third = sent(operator, name="proof", after=[second.pk])
     assert after_round(second).reason == f"It runs after compile (job {first.pk})."
-    take_report(host, wire.AttemptEnded(attempt=called(first.pk), outcome="exited", exit_code=0))
+    record_report(host, wire.AttemptEnded(attempt=called(first.pk), outcome="exited", exit_code=0))
     assert after_round(second).state == "offered"
-    take_report(host, wire.AttemptEnded(attempt=called(second.pk), outcome="exited", exit_code=1))
+    record_report(host, wire.AttemptEnded(attempt=called(second.pk), outcome="exited", exit_code=1))
     third.refresh_from_db()
     assert (third.state, "since flash" in third.reason) == ("cancelled", True)
     assert "could never run" in submit(operator, after=[second.pk]).json()["detail"]
@@ -252,10 +252,10 @@ def test_a_host_is_kept_for_a_job_of_several_slots_until_it_has_them(operator, n
     host = new_host("knot-01", slots=2)
     small = after_round(sent(operator))
     large = after_round(sent(operator, slots=2, priority=5))
-    assert (large.kept_host, large.reason_kind) == ("knot-01", ReasonKind.MORE_SLOTS.value)
+    assert (large.earmarked_host, large.reason_kind) == ("knot-01", ReasonKind.MORE_SLOTS.value)
     later = after_round(sent(operator))
     assert later.state == "waiting"
-    take_report(host, wire.AttemptEnded(attempt=called(small.pk), outcome="exited", exit_code=0))
+    record_report(host, wire.AttemptEnded(attempt=called(small.pk), outcome="exited", exit_code=0))
     assert after_round(large).state == "offered"
     assert after_round(later).state == "waiting"
 
@@ -269,7 +269,7 @@ def test_priority_is_changed_in_place_and_decides(operator, new_host):
     assert after_round(first).state == "waiting"
     assert operator.patch(f"/api/v1/jobs/{second.pk}/", {"priority": 0}, format="json").status_code == 409
     assert (
-        somebody("watcher", Role.VIEWER).patch(f"/api/v1/jobs/{first.pk}/", {"priority": 9}, format="json").status_code
+        a_person("watcher", Role.VIEWER).patch(f"/api/v1/jobs/{first.pk}/", {"priority": 9}, format="json").status_code
         == 403
     )
 
@@ -308,14 +308,14 @@ def test_why_this_host_is_kept_with_the_attempt(operator, new_host):
 
 
 def test_an_offer_carries_slots_variables_and_the_version_that_was_asked_for(operator, new_host, monkeypatch):
-    told = []
-    monkeypatch.setattr("paddock_server.process.connections.send", lambda host, message: told.append(message))
+    messages = []
+    monkeypatch.setattr("paddock_server.process.connections.send", lambda host, message: messages.append(message))
     new_host("knot-01", tools=[("jdk", "21.0.5"), ("git", "2.39.5")], slots=2)
     host = Host.objects.get()
     host.installations.create(tool="jdk", version="17.0.9", path="/opt/jdk-17/bin/java", home="/opt/jdk-17",
                               seen_since=host.surveyed_at)  # fmt: skip
     after_round(sent(operator, ["tool jdk 17"], slots=2, environment={"TIDE": "low"}))
-    (offer,) = [one for one in told if isinstance(one, wire.Offer)]
+    (offer,) = [one for one in messages if isinstance(one, wire.Offer)]
     assert (offer.slots, offer.variables) == (2, {"TIDE": "low"})
     assert [(tool.version, tool.home) for tool in offer.tools] == [("17.0.9", "/opt/jdk-17")]
 
@@ -342,8 +342,8 @@ def test_ten_thousand_terms_are_refused_and_a_thousand_waiting_jobs_are_one_grou
 def test_a_pipeline_says_what_it_asks_where_it_ran_and_how_long_it_waited(operator, new_host):
     host = new_host("knot-01", slots=5)
     job = after_round(sent(operator, ["tool git"], pipeline="buoys/telemetry"))
-    take_report(host, wire.AttemptStarted(attempt=called(job.pk), account="build", folder="/work"))
-    take_report(host, wire.AttemptEnded(attempt=called(job.pk), outcome="exited", exit_code=2))
+    record_report(host, wire.AttemptStarted(attempt=called(job.pk), account="build", folder="/work"))
+    record_report(host, wire.AttemptEnded(attempt=called(job.pk), outcome="exited", exit_code=2))
     sent(operator, ["label none"], pipeline="buoys/telemetry")
     (listed,) = operator.get("/api/v1/pipelines/").json()
     assert (listed["name"], listed["jobs"], listed["waiting"], listed["failed"]) == ("buoys/telemetry", 2, 1, 1)

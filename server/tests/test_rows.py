@@ -24,7 +24,7 @@ VALUES = {
     "slots": st.integers(1, 1000) | st.just("7"),
     "warm": st.booleans(),
     "started_at": st.none() | st.just(NOW),
-    "again_of": st.none() | st.integers(1, 99),
+    "rerun_of": st.none() | st.integers(1, 99),
 }
 
 

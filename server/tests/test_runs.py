@@ -15,12 +15,12 @@ from paddock_server.hosts.models import Paddock
 from paddock_server.logbook.models import Entry
 from paddock_server.process.state import part
 from paddock_server.runs import log_store
-from paddock_server.runs.actions.take_folders import take_folders
-from paddock_server.runs.actions.take_outputs import take_outputs
-from paddock_server.runs.actions.take_step import take_step
+from paddock_server.runs.actions.record_folders import record_folders
+from paddock_server.runs.actions.record_outputs import record_outputs
+from paddock_server.runs.actions.record_step import record_step
 from paddock_server.runs.log_lines import Log
-from paddock_server.toolchains.actions.take_in_survey import take_in_survey
-from paddock_server.work.advance import _offer, _steps
+from paddock_server.toolchains.actions.record_survey import record_survey
+from paddock_server.work.effects import _offer, _steps
 from paddock_server.work.models import Attempt, Job
 from paddock_server.work.round import run_round
 
@@ -44,23 +44,24 @@ def test_steps_go_to_the_agent_and_come_back_with_their_ends(operator, new_host)
     assert sent[0].checkout == wire.Checkout("https://git.saltmarsh.example/gauge", "main", depth=1)
     commit = "ab" * 20
     name = attempt.wire_name
-    take_step(host, wire.StepBegan(attempt=name, step=0, at=1000.0))
-    take_step(host, wire.StepEnded(attempt=name, step=0, outcome="exited", at=1004.0, exit_code=0, commit=commit))
-    take_step(host, wire.StepEnded(attempt=name, step=0, outcome="timed out", at=1009.0))
-    take_step(host, wire.StepBegan(attempt=name, step=1, at=1004.0))
-    take_step(host, wire.StepBegan(attempt=name, step=7, at=1004.0))
+    record_step(host, wire.StepBegan(attempt=name, step=0, at=1000.0))
+    record_step(host, wire.StepEnded(attempt=name, step=0, outcome="exited", at=1004.0, exit_code=0, commit=commit))
+    record_step(host, wire.StepEnded(attempt=name, step=0, outcome="timed out", at=1009.0))
+    record_step(host, wire.StepBegan(attempt=name, step=1, at=1004.0))
+    record_step(host, wire.StepBegan(attempt=name, step=7, at=1004.0))
     sheet = operator.get(url(attempt)).json()
     assert [one["outcome"] for one in sheet["steps"]] == ["exited", "running", ""]
     assert sheet["commit"] == commit
-    end(host, attempt, 2, processor=3.5, memory=9_000_000, left=[wire.LeftBehind(77, "watcher", True)])
+    leftover = wire.LeftoverProcess(77, "watcher", True)
+    end(host, attempt, 2, processor=3.5, memory=9_000_000, leftover_processes=[leftover])
     sheet = operator.get(url(attempt)).json()
     assert [one["outcome"] for one in sheet["steps"]] == ["exited", "lost", ""]
-    assert (sheet["processor"], sheet["memory"], sheet["left"][0]["name"]) == (3.5, 9_000_000, "watcher")
+    assert (sheet["processor"], sheet["memory"], sheet["leftover_processes"][0]["name"]) == (3.5, 9_000_000, "watcher")
     assert sheet["times"]["set_up"] >= 4
 
 
 @pytest.mark.parametrize(
-    ("body", "said"),
+    ("body", "mistake"),
     [
         ({"script": "", "steps": []}, "either a script or steps"),
         ({"steps": STEPS}, "either a script or steps"),
@@ -74,17 +75,17 @@ def test_steps_go_to_the_agent_and_come_back_with_their_ends(operator, new_host)
         ({"script": "", "steps": [{"checkout": {"url": "https://a.example/x", "secret": "NOT"}}]}, "one of the job's"),
     ],
 )
-def test_steps_that_cannot_be_are_refused_with_the_reason(operator, body, said):
+def test_steps_that_cannot_be_are_refused_with_the_reason(operator, body, mistake):
     answer = submit(operator, **body)
     assert answer.status_code == 400
-    assert said in json.dumps(answer.json())
+    assert mistake in json.dumps(answer.json())
 
 
 def test_another_hosts_word_on_an_attempt_counts_for_nothing(operator, new_host):
     host, other = new_host(), new_host(admitted=False)
     attempt = placed(operator, host)
-    take_step(other, wire.StepBegan(attempt=attempt.wire_name, step=0, at=1.0))
-    take_outputs(other, wire.Outputs(attempt=attempt.wire_name, files=[wire.OutputFile("a", 1, "0" * 64)]))
+    record_step(other, wire.StepBegan(attempt=attempt.wire_name, step=0, at=1.0))
+    record_outputs(other, wire.Outputs(attempt=attempt.wire_name, files=[wire.OutputFile("a", 1, "0" * 64)]))
     assert not attempt.steps.exists()
     assert not attempt.outputs.exists()
 
@@ -166,8 +167,8 @@ def upload(client, host, attempt, number, data, offset=0):
 
 
 def announced(host, attempt, *files):
-    told = [wire.OutputFile(path, len(data), hashlib.sha256(data).hexdigest()) for path, data in files]
-    take_outputs(host, wire.Outputs(attempt=attempt.wire_name, files=told, left_out=["x/*: nothing matches it"]))
+    found = [wire.OutputFile(path, len(data), hashlib.sha256(data).hexdigest()) for path, data in files]
+    record_outputs(host, wire.Outputs(attempt=attempt.wire_name, files=found, left_out=["x/*: nothing matches it"]))
 
 
 def test_a_file_comes_in_pieces_again_after_a_cut_and_is_shown_as_what_it_is(
@@ -219,11 +220,11 @@ def test_tests_are_read_and_what_newly_fails_is_told(client, operator, new_host,
         announced(host, attempt, ("reports/a.xml", data))
         upload(client, host, attempt, 0, data)
         end(host, attempt)
-    told = [operator.get(url(one)).json()["tests"] for one in Attempt.objects.order_by("job_id")]
-    assert [(one["passed"], one["failed"], one["skipped"], one["newly_failing"]) for one in told] == [
+    found = [operator.get(url(one)).json()["tests"] for one in Attempt.objects.order_by("job_id")]
+    assert [(one["passed"], one["failed"], one["skipped"], one["newly_failing"]) for one in found] == [
         (2, 0, 1, 0), (1, 1, 1, 1), (1, 1, 1, 0),
     ]  # fmt: skip
-    assert told[1]["cases"][0]["message"] == "low\nexpected 3"
+    assert found[1]["cases"][0]["message"] == "low\nexpected 3"
 
 
 def test_xml_that_is_none_or_has_entities_is_said_and_costs_nothing(client, operator, new_host, settings, tmp_path):
@@ -235,8 +236,8 @@ def test_xml_that_is_none_or_has_entities_is_said_and_costs_nothing(client, oper
     announced(host, attempt, *files)
     for number, (_, data) in enumerate(files):
         assert upload(client, host, attempt, number, data).json()["whole"]
-    said = operator.get(url(attempt)).json()["left_out"]
-    assert sum("cannot be read" in one and ".xml" in one for one in said) == 3
+    reasons = operator.get(url(attempt)).json()["left_out"]
+    assert sum("cannot be read" in one and ".xml" in one for one in reasons) == 3
 
 
 def test_the_proof_says_what_was_built_where_with_what(client, operator, new_host, settings, tmp_path):
@@ -276,7 +277,7 @@ def test_it_is_run_again_with_all_it_had_here_or_elsewhere(operator, viewer, new
         number = operator.post(again, {"where": where}, format="json").json()["id"]
         run_round()
         new = Job.objects.get(pk=number)
-        assert (new.steps, new.environment, new.outputs, new.warm, new.again_of) == (
+        assert (new.steps, new.environment, new.outputs, new.warm, new.rerun_of) == (
             attempt.job.steps, {"TIDE": "low"}, ["dist"], True, attempt.job_id,
         )  # fmt: skip
         assert new.attempts.get().host == expected
@@ -289,11 +290,11 @@ def test_two_runs_differ_in_what_differed_and_in_nothing_else(operator, new_host
     tools = [
         wire.Installation(*one, f"/usr/bin/{one[0]}", "/usr", True) for one in (("git", "2.39.5"), ("cmake", "3.31.0"))
     ]
-    take_in_survey(host, wire.SurveyReport(facts=FACTS, installations=tools))
+    record_survey(host, wire.SurveyReport(facts=FACTS, installations=tools))
     bad = end(host, placed(operator, host, terms=["tool cmake"], environment={"TIDE": "high"}), 2)
     answer = operator.get(f"/api/v1/compare-runs/?first={good.name}&second={bad.name}").json()
-    told = {(one["group"], one["name"]): (one["first"], one["second"]) for one in answer["differences"]}
-    assert told == {
+    found = {(one["group"], one["name"]): (one["first"], one["second"]) for one in answer["differences"]}
+    assert found == {
         ("bound tools", "cmake"): ("3.28.1 at /usr/bin/cmake", "3.31.0 at /usr/bin/cmake"),
         ("environment", "TIDE"): ("low", "high"),
         ("tools", "cmake"): ("3.28.1", "3.31.0"),
@@ -308,7 +309,7 @@ def test_two_runs_differ_in_what_differed_and_in_nothing_else(operator, new_host
 def test_work_folders_are_shown_and_cleared_by_who_may(operator, viewer, new_host):
     host = new_host()
     warm = wire.FolderState("/work/warm/tide/1", "warm", "tide-tables", "4-1", 5_000, 3, 1.7e9)
-    take_folders(host, wire.WorkFolders(folders=[warm], removed=["/work/warm/x/1: the disk is low"]))
+    record_folders(host, wire.WorkFolders(folders=[warm], removed=["/work/warm/x/1: the disk is low"]))
     (shown,) = viewer.get(f"/api/v1/hosts/{host.name}/folders/").json()
     assert (shown["size"], shown["pipeline"], shown["in_use"]) == (5000, "tide-tables", False)
     assert Entry.objects.filter(verb="removed work folders of").exists()
@@ -330,9 +331,9 @@ def test_the_fence_says_what_becomes_of_left_processes(administrator, operator, 
 
 def failed_run(operator, host, code, text, **more):
     attempt = placed(operator, host, script="mvn package", **more)
-    take_step(host, wire.StepBegan(attempt=attempt.wire_name, step=0, at=1.0))
+    record_step(host, wire.StepBegan(attempt=attempt.wire_name, step=0, at=1.0))
     write_log(attempt, (0, 1.0, text))
-    take_step(host, wire.StepEnded(attempt=attempt.wire_name, step=0, outcome="exited", at=2.0, exit_code=code))
+    record_step(host, wire.StepEnded(attempt=attempt.wire_name, step=0, outcome="exited", at=2.0, exit_code=code))
     end(host, attempt, code)
     return attempt
 
@@ -357,8 +358,8 @@ def test_what_a_step_printed_is_not_taken_for_another_steps_end(operator, new_ho
     name = attempt.wire_name
     write_log(attempt, (0, 1.0, b"3 tests failed\n"), (1, 1.0, b"sh: 1: mvn: not found\n"))
     for step, code in ((0, 1), (1, 0)):
-        take_step(host, wire.StepBegan(attempt=name, step=step, at=1.0))
-        take_step(host, wire.StepEnded(attempt=name, step=step, outcome="exited", at=2.0, exit_code=code))
+        record_step(host, wire.StepBegan(attempt=name, step=step, at=1.0))
+        record_step(host, wire.StepEnded(attempt=name, step=step, outcome="exited", at=2.0, exit_code=code))
     end(host, attempt, 1)
     assert operator.get(url(attempt)).json()["failure"] is None
 

@@ -5,11 +5,11 @@ from __future__ import annotations
 import pytest
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
-from people import somebody
+from people import a_person
 from running_writer import running_writer
 
 from paddock_agent import wire
-from paddock_server.link.agents import _take_in
+from paddock_server.link.agents import _record
 from paddock_server.people.models import Role
 from paddock_server.work.models import Attempt, Job
 
@@ -19,7 +19,7 @@ MOST_STATEMENTS, MOST_COMMITS = 15, 3
 
 @pytest.fixture
 def operator():
-    return somebody("deckhand", Role.OPERATOR)
+    return a_person("deckhand", Role.OPERATOR)
 
 
 @pytest.fixture
@@ -52,7 +52,7 @@ def run(writer, host, job):
         wire.AttemptStarted(attempt=attempt, account="build", folder="/work/1"),
         wire.AttemptEnded(attempt=attempt, outcome="exited", exit_code=0),
     ):
-        writer.hand_in(lambda said=report: _take_in(host.pk, said)).result(10)
+        writer.hand_in(lambda report=report: _record(host.pk, report)).result(10)
 
 
 def test_a_job_that_runs_alone_costs_few_statements_and_commits(writer, operator, host):

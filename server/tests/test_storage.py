@@ -119,14 +119,14 @@ def test_of_two_actions_on_one_row_the_first_may_fail(writer):
 def test_nothing_leaves_before_its_commit_and_nothing_of_what_failed(writer):
     seen = []
 
-    def told(name):
+    def announced(name):
         made = add(name)
         transaction.on_commit(lambda: seen.append((made, name in names())))
         return made
 
     gate = Gate(writer)
-    good = writer.hand_in(lambda: told("heath"))
-    bad = writer.hand_in(lambda: (told("moor"), 1 / 0))
+    good = writer.hand_in(lambda: announced("heath"))
+    bad = writer.hand_in(lambda: (announced("moor"), 1 / 0))
     gate.open()
     assert good.result(10) == "heath"
     assert isinstance(bad.exception(10), ZeroDivisionError)

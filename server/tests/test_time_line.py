@@ -16,7 +16,7 @@ from paddock_server.time_line.beside import read_beside
 from paddock_server.time_line.identity import current_time_line, given_out, new_identity
 from paddock_server.time_line.models import TimeLine
 from paddock_server.work.actions.note_restore import note_restore
-from paddock_server.work.actions.take_report import attempt_called, take_report
+from paddock_server.work.actions.record_report import attempt_called, record_report
 from paddock_server.work.models import Attempt
 
 
@@ -116,8 +116,8 @@ def test_an_old_attempt_with_the_same_numbers_is_not_the_new_one(operator, new_h
     host = new_host("avocet-01")
     attempt = placed(operator, host)
     old = f"{attempt.job_id}-{attempt.number}-{'5a' * 16}"
-    take_report(host, wire.AttemptEnded(attempt=old, outcome="exited", exit_code=0))
-    take_report(host, wire.AttemptEnded(attempt=attempt.name, outcome="exited", exit_code=0))
+    record_report(host, wire.AttemptEnded(attempt=old, outcome="exited", exit_code=0))
+    record_report(host, wire.AttemptEnded(attempt=attempt.name, outcome="exited", exit_code=0))
     attempt.refresh_from_db()
     assert attempt.state == "running"
     assert attempt_called(host, old) is None

@@ -9,13 +9,13 @@ import pytest
 from cyclonedx.schema import SchemaVersion
 from cyclonedx.validation.json import JsonStrictValidator
 from django.utils import timezone
-from people import FACTS, somebody
+from people import FACTS, a_person
 
 from paddock_agent import wire
 from paddock_agent.errors import BadMessage
 from paddock_server.logbook.models import Entry
 from paddock_server.people.models import Role
-from paddock_server.toolchains.actions.take_in_survey import take_in_survey
+from paddock_server.toolchains.actions.record_survey import record_survey
 from paddock_server.toolchains.models import Installation, Kit, SurveyChange
 from paddock_server.toolchains.snapshots import snapshot_at
 from paddock_server.work.models import Attempt, Job
@@ -62,10 +62,10 @@ def history(client, host, **query):
 def test_only_changes_are_kept_each_with_its_window(operator, new_host):
     host = new_host("knot-01")
     moved_back(host, days=3)
-    take_in_survey(host, found(("git", "2.39.5"), ("jdk", "17.0.9")))
+    record_survey(host, found(("git", "2.39.5"), ("jdk", "17.0.9")))
     host.refresh_from_db()
     count, entries = SurveyChange.objects.count(), Entry.objects.count()
-    take_in_survey(host, found(("git", "2.39.5"), ("jdk", "17.0.9")))
+    record_survey(host, found(("git", "2.39.5"), ("jdk", "17.0.9")))
     assert (SurveyChange.objects.count(), Entry.objects.count()) == (count, entries), "the same again is no news"
     (change,) = history(operator, host)["changes"]
     assert (change["kind"], change["name"], change["what"], change["before"]) == ("tool", "jdk", "came", None)
@@ -78,15 +78,17 @@ def test_only_changes_are_kept_each_with_its_window(operator, new_host):
 def test_what_was_on_a_host_at_any_moment_is_known(operator, new_host):
     host = new_host("knot-01", tools=[("git", "2.30.2"), ("jdk", "11.0.2")])
     moved_back(host, days=10)
-    take_in_survey(host, found(("git", "2.39.5"), ("jdk", "11.0.2")))
+    record_survey(host, found(("git", "2.39.5"), ("jdk", "11.0.2")))
     moved_back(host, days=5)
-    take_in_survey(host, found(("git", "2.39.5"), broken=[wire.Broken("jdk", "/usr/bin/jdk", "exit code 1")]))
+    record_survey(host, found(("git", "2.39.5"), broken=[wire.Broken("jdk", "/usr/bin/jdk", "exit code 1")]))
     now = timezone.now()
 
     def tools(days):
         then = snapshot_at(host, now - timedelta(days=days))
         return then and {
-            thing[1]: said.get("version") or said["why"] for thing, said in then.items() if thing[0] == "tool"
+            thing[1]: properties.get("version") or properties["why"]
+            for thing, properties in then.items()
+            if thing[0] == "tool"
         }
 
     assert tools(20) is None
@@ -94,7 +96,7 @@ def test_what_was_on_a_host_at_any_moment_is_known(operator, new_host):
     assert tools(3) == {"git": "2.39.5", "jdk": "11.0.2"}
     assert tools(0) == {"git": "2.39.5", "jdk": "exit code 1"}
     at = (now - timedelta(days=12)).isoformat()
-    then = {one["name"]: one["said"] for one in history(operator, host, at=at)["then"] if one["kind"] == "tool"}
+    then = {one["name"]: one["properties"] for one in history(operator, host, at=at)["then"] if one["kind"] == "tool"}
     assert then["git"]["version"] == "2.30.2"
     answer = operator.get(f"/api/v1/hosts/{host.name}/history/", {"at": "last Tuesday"})
     assert (answer.status_code, "time zone" in answer.json()["detail"]) == (400, True)
@@ -109,7 +111,7 @@ def test_a_change_stands_beside_how_the_jobs_ended_before_and_since(operator, ne
         Attempt.objects.create(
             job=job, number=1, host=host, state=state, offered_at=ended, started_at=ended, ended_at=ended
         )
-    take_in_survey(host, found(("git", "2.47.1")))
+    record_survey(host, found(("git", "2.47.1")))
     (change,) = history(operator, host)["changes"]
     assert change["results_before"] == {"passed": 2, "failed": 1}
     assert change["results_after"] == {"passed": 0, "failed": 2}
@@ -117,7 +119,7 @@ def test_a_change_stands_beside_how_the_jobs_ended_before_and_since(operator, ne
 
 def test_a_change_is_accepted_with_a_note_by_who_may(operator, viewer, new_host):
     host, other = new_host("knot-01"), new_host("knot-02")
-    take_in_survey(host, found(("git", "2.47.1")))
+    record_survey(host, found(("git", "2.47.1")))
     (change,) = history(operator, host)["changes"]
     body = {"changes": [change["id"]], "note": "the new Git"}
     assert viewer.post("/api/v1/hosts/knot-01/history/accept/", body, format="json").status_code == 403
@@ -130,10 +132,10 @@ def test_a_change_is_accepted_with_a_note_by_who_may(operator, viewer, new_host)
 
 def test_details_of_the_host_and_its_environment_have_a_history_too(operator, new_host):
     host = new_host("knot-01")
-    take_in_survey(
+    record_survey(
         host, found(("git", "2.39.5"), details=wire.Details(build="6.1", variables=["LANG"], values={"LANG": "C"}))
     )
-    take_in_survey(
+    record_survey(
         host, found(("git", "2.39.5"), details=wire.Details(build="6.2", variables=["CI"], groups=["docker"]))
     )
     oldest_first = reversed(history(operator, host)["changes"])
@@ -147,7 +149,7 @@ def test_details_of_the_host_and_its_environment_have_a_history_too(operator, ne
 def test_a_survey_that_is_otherwise_every_time_is_bounded(new_host):
     host = new_host("knot-01")
     many = [wire.Installation("git", f"{i}", f"/opt/{i}/git") for i in range(2000)]
-    take_in_survey(host, found(*many))
+    record_survey(host, found(*many))
     assert Installation.objects.filter(host=host).count() == 2000
     assert len(json.dumps(Entry.objects.filter(verb="surveyed").first().details)) < 10_000
 
@@ -196,7 +198,7 @@ def test_the_fleet_comes_as_columns_of_what_a_person_may_see(operator, new_host,
     assert jdk["versions"] == ["11.0.2", "17.0.9", "21.0.5"]
     assert list(zip(jdk["hosts"], jdk["version"], jdk["plain"], strict=True)) == [(0, 2, 1), (1, 1, 1), (2, 0, 1)]
     assert jdk["ends"] == ["2027-10-31", "2027-10-31", "2029-12-31"]
-    inside = somebody("apple", Role.VIEWER, orchard)
+    inside = a_person("apple", Role.VIEWER, orchard)
     answer, tools = columns(inside)
     assert (answer["hosts"]["name"], tools["jdk"]["versions"], "git" in tools) == (["russet-01"], ["21.0.5"], False)
 
@@ -236,7 +238,8 @@ def test_hosts_side_by_side(operator, new_host, orchard):
     fleet_of_three(new_host, orchard)
     answer = operator.get("/api/v1/toolchains/compare/", {"host": ["avocet-01", "curlew-02"]}).json()
     rows = {
-        (one["kind"], one["name"]): [said and said.get("version") for said in one["said"]] for one in answer["rows"]
+        (one["kind"], one["name"]): [properties and properties.get("version") for properties in one["values"]]
+        for one in answer["rows"]
     }
     assert rows["tool", "jdk"] == ["17.0.9", "11.0.2"]
     assert rows["tool", "git"] == ["2.39.5", None]
@@ -301,7 +304,7 @@ def test_a_wrong_kit_is_refused_with_its_place(administrator, shoreline, change,
 
 
 def test_kits_are_kept_by_administrators_of_their_paddocks(operator, shoreline, orchard):
-    local = somebody("warden", Role.ADMINISTRATOR, shoreline)
+    local = a_person("warden", Role.ADMINISTRATOR, shoreline)
     assert operator.post("/api/v1/kits/", KIT, format="json").status_code == 403
     assert local.post("/api/v1/kits/", KIT, format="json").status_code == 201
     for change in ({"paddocks": ["orchard"]}, {"labels": ["bench-rig"]}, {"paddocks": []}):
@@ -323,7 +326,7 @@ def test_a_kit_is_proposed_after_a_host_or_after_jobs(operator, new_host):
 
 def test_the_inventory_is_valid_by_the_schema_of_cyclonedx(operator, new_host):
     host = new_host("avocet-01", tools=[("jdk", "17.0.9+9"), ("npm", "10.2.4")])
-    take_in_survey(
+    record_survey(
         host, found(("jdk", "17.0.9+9"), ("npm", "10.2.4"), broken=[wire.Broken("git", "/x/git", "exit code 1")])
     )
     answer = operator.get("/api/v1/toolchains/inventory/")

@@ -8,11 +8,11 @@ from paddock_agent import wire
 from paddock_core.findings import Severity
 from paddock_server.health.actions.greet import greet
 from paddock_server.health.actions.note_trials import note_trials
-from paddock_server.health.fleet_seen import SeenFleet
-from paddock_server.health.looking import stirred
-from paddock_server.link.agents import _take_in
+from paddock_server.health.observed_fleet import SeenFleet
+from paddock_server.health.reevaluation import dirty_hosts
+from paddock_server.link.agents import _record
 from paddock_server.logbook.models import Entry
-from paddock_server.work.actions.take_report import take_report
+from paddock_server.work.actions.record_report import record_report
 from paddock_server.work.models import Job
 from paddock_server.work.round import run_round
 
@@ -38,16 +38,16 @@ def test_a_host_that_cannot_work_gets_no_job_and_all_places_say_why(operator, ne
     shown = operator.get(f"/api/v1/hosts/{host.name}/").json()
     assert shown["readiness"] == "unable to work"
     (link,) = [one for one in shown["way"] if one["name"] == "Able to work"]
-    assert (link["mark"], "No space left" in link["said"]) == ("broken", True)
+    assert (link["mark"], "No space left" in link["detail"]) == ("broken", True)
     why = operator.get(f"/api/v1/jobs/{number}/fit/").json()
     counted = {step["name"]: step["left"] for step in why["funnel"]}
     assert (counted["connected, not held"], counted["able to work now"]) == (1, 0)
-    stirred().everything = True
+    dirty_hosts().everything = True
     (finding,) = [one for one in SeenFleet().look(1e9) if one.code == "unable-to-work"]
     assert (finding.severity, finding.about) == (Severity.URGENT, "disk full")
     assert "/srv is full" in finding.sentence
 
-    _take_in(host.pk, wire.WorkTried(cannot=[]))
+    _record(host.pk, wire.WorkTried(cannot=[]))
     run_round()
     assert job.attempts.count() == 1
     host.refresh_from_db()
@@ -79,7 +79,7 @@ def test_a_refusal_by_the_host_costs_no_retry_and_the_job_goes_elsewhere(operato
     run_round()
     other = new_host("avocet-02")
     note_trials(first, [FULL])
-    take_report(first, wire.AttemptRefused(attempt=called(number), why="This host cannot work now: work folder"))
+    record_report(first, wire.AttemptRefused(attempt=called(number), why="This host cannot work now: work folder"))
     run_round()
     job = Job.objects.get(pk=number)
     assert (job.state, job.retries_left) == ("offered", 1)

@@ -9,7 +9,7 @@ import msgspec
 import pytest
 from django.test import Client
 from django.utils import timezone
-from people import FACTS, somebody
+from people import FACTS, a_person
 from watch_reports import RUNNING, STOPPED, UNIT, report
 
 from paddock_agent import wire
@@ -17,15 +17,15 @@ from paddock_core.link_state import Seen
 from paddock_server.changes import Signal
 from paddock_server.errors import NotNow
 from paddock_server.health import watches
-from paddock_server.health.actions import keep_findings as keep_findings_module
-from paddock_server.health.actions.have_started import have_started
-from paddock_server.health.actions.keep_findings import keep_findings
-from paddock_server.health.actions.keep_readings import keep_readings
+from paddock_server.health.actions import save_findings as keep_findings_module
 from paddock_server.health.actions.note_link import note_link
 from paddock_server.health.actions.note_services import note_services, note_tried
-from paddock_server.health.fleet_seen import SeenFleet
-from paddock_server.health.looking import stirred
+from paddock_server.health.actions.request_start import have_started
+from paddock_server.health.actions.save_findings import save_findings
+from paddock_server.health.actions.save_readings import save_readings
 from paddock_server.health.models import Finding, Health, ServiceChange, WatchedService
+from paddock_server.health.observed_fleet import SeenFleet
+from paddock_server.health.reevaluation import dirty_hosts
 from paddock_server.hosts.actions.make_watch_key import make_watch_key
 from paddock_server.hosts.models import Host, Paddock
 from paddock_server.logbook.models import Entry
@@ -37,8 +37,8 @@ from paddock_server.work.round import run_round
 KEPT = msgspec.structs.replace(FACTS, kept_by=UNIT, boot="b1", agent_version="0.1.0")
 
 
-def post(key, told):
-    body = told if isinstance(told, bytes) else msgspec.json.encode(told)
+def post(key, report):
+    body = report if isinstance(report, bytes) else msgspec.json.encode(report)
     headers = {"authorization": f"Bearer {key}"}
     return Client().post("/agent/v1/watch", body, content_type="application/json", headers=headers)
 
@@ -51,12 +51,12 @@ def host(new_host):
 @pytest.fixture
 def look():
     """Looks for findings once, and gives those that are open, by code."""
-    stirred().everything = stirred().jobs_ended = True
+    dirty_hosts().everything = dirty_hosts().jobs_ended = True
     seen = SeenFleet()
 
     def once():
-        stirred().everything = True
-        keep_findings(seen.look(time.time()))
+        dirty_hosts().everything = True
+        save_findings(seen.look(time.time()))
         return {one.code: one for one in Finding.objects.filter(closed_at=None)}
 
     return once
@@ -137,7 +137,7 @@ def test_from_trouble_to_remedy(host, look, administrator):
     plate = administrator.get("/api/v1/yard/").json()["paddocks"][0]["hosts"][0]
     assert (plate["findings"], plate["worst"]) == (1, "urgent")
     sheet = administrator.get("/api/v1/hosts/knot-01/").json()
-    assert {"name": "Kept running", "mark": "broken", "said": "The service was stopped."} in sheet["way"]
+    assert {"name": "Kept running", "mark": "broken", "detail": "The service was stopped."} in sheet["way"]
     assert sheet["watch"]["running"] == "stopped"
     post(key, report(host, RUNNING))
     note_link(host, Seen.HELLO)
@@ -159,7 +159,7 @@ def test_reports_that_say_nothing_new_are_only_heard(host, look, django_assert_m
     assert Health.objects.get(host=host).reported_at == first
     heard = watches.unwritten()
     assert list(heard) == [host.pk]
-    keep_readings({}, heard)
+    save_readings({}, heard)
     assert Health.objects.get(host=host).reported_at > first
     post(key, report(host, boot="b2"))
     assert Health.objects.get(host=host).report["boot"] == "b2", "what is new is written at once"
@@ -199,12 +199,12 @@ def test_findings_stay_inside_the_fence(host, look, new_host, orchard):
     for one in (host, other):
         note_link(one, Seen.GOODBYE)
     look()
-    keeper = somebody("keeper", Role.OPERATOR, orchard)
-    assert [one["hosts"] for one in keeper.get("/api/v1/findings/").json()["findings"]] == [["bramley-01"]]
+    loop = a_person("loop", Role.OPERATOR, orchard)
+    assert [one["hosts"] for one in loop.get("/api/v1/findings/").json()["findings"]] == [["bramley-01"]]
     mine, theirs = (Finding.objects.get(hosts=[name]) for name in ("bramley-01", "knot-01"))
-    assert keeper.post(f"/api/v1/findings/{mine.pk}/acknowledge/").status_code == 200
-    assert keeper.post(f"/api/v1/findings/{theirs.pk}/acknowledge/").status_code == 404
-    assert keeper.get("/api/v1/watch/").json()["hosts"][0]["name"] == "bramley-01"
+    assert loop.post(f"/api/v1/findings/{mine.pk}/acknowledge/").status_code == 200
+    assert loop.post(f"/api/v1/findings/{theirs.pk}/acknowledge/").status_code == 404
+    assert loop.get("/api/v1/watch/").json()["hosts"][0]["name"] == "bramley-01"
 
 
 def test_the_watch_may_start_only_where_the_fence_lets_it(host, operator, administrator, look):
@@ -270,31 +270,31 @@ def test_acting_on_a_finding_asks_for_the_same_role_as_the_act(host, viewer, ope
 
 def test_readings_that_cannot_be_are_left_out(host):
     beat = wire.Heartbeat(at=time.time() + 90, load=-3.0, memory_free=1e300, disk_free=5e9)
-    assert set(vitals.take(host.pk, beat)) == {"load", "memory_free"}
+    assert set(vitals.record(host.pk, beat)) == {"load", "memory_free"}
     assert vitals.of(host.pk).median("disk_free") == 5e9
     assert vitals.of(host.pk).median("clock") == pytest.approx(90, abs=5)
 
 
 def test_one_wild_reading_finds_nothing_and_several_do(host, look):
     for i in range(8):
-        vitals.take(host.pk, wire.Heartbeat(at=time.time() + (5000 if i == 3 else 0), disk_free=9e10))
+        vitals.record(host.pk, wire.Heartbeat(at=time.time() + (5000 if i == 3 else 0), disk_free=9e10))
     assert look() == {}
     for _ in range(12):
-        vitals.take(host.pk, wire.Heartbeat(at=time.time() - 500, disk_free=1e8))
+        vitals.record(host.pk, wire.Heartbeat(at=time.time() - 500, disk_free=1e8))
     assert set(look()) == {"clock-off", "disk-full"}
 
 
 def test_a_reading_that_moves_is_followed_until_its_median_has(host):
     """A host about which nothing else changes is looked at as long as what is read differs from what was found."""
-    stirred().everything = True
+    dirty_hosts().everything = True
     seen = SeenFleet()
     for _ in range(12):
-        vitals.take(host.pk, wire.Heartbeat(at=time.time(), disk_free=9e10))
+        vitals.record(host.pk, wire.Heartbeat(at=time.time(), disk_free=9e10))
     assert seen.look(time.time()) == []
     assert not vitals.of(host.pk).has_moved
     found = []
     for _ in range(8):
-        vitals.take(host.pk, wire.Heartbeat(at=time.time(), disk_free=1e8))
+        vitals.record(host.pk, wire.Heartbeat(at=time.time(), disk_free=1e8))
         found.append([one.code for one in seen.look(time.time())])
     assert found[0] == [], "one wild reading finds nothing"
     assert found[-1] == ["disk-full"]

@@ -11,7 +11,7 @@ from watch_reports import RUNNING, STOPPED, report
 
 from paddock_agent import wire
 from paddock_server.health import watches
-from paddock_server.health.actions.take_watch_report import take_watch_report
+from paddock_server.health.actions.record_watch_report import record_watch_report
 from paddock_server.hosts.actions.make_watch_key import make_watch_key
 from paddock_server.link.watch_lane import PATH, with_short_way
 from paddock_server.process import connections
@@ -45,7 +45,7 @@ def known(new_host):
     """A connected host whose watch has reported once, and its key."""
     host = new_host("knot-01")
     key = make_watch_key(host)
-    take_watch_report(host, report(host))
+    record_watch_report(host, report(host))
     connection = Connection(host.pk)
     connections.enter(connection)
     yield host, key
@@ -53,9 +53,9 @@ def known(new_host):
     watches.forget(host.pk)
 
 
-async def ask(key, told, **more):
+async def ask(key, report, **more):
     asked = Asked()
-    body = told if isinstance(told, bytes) else msgspec.json.encode(told)
+    body = report if isinstance(report, bytes) else msgspec.json.encode(report)
     way = await asked.ask(key, body, **more)
     if way == "long":
         assert asked.long == [body], "the long way gets all of it"

@@ -4,7 +4,7 @@ from datetime import timedelta
 
 import pytest
 from django.utils import timezone
-from people import FACTS, somebody
+from people import FACTS, a_person
 from placing import called
 from printing import printed
 from streaming import whole
@@ -19,11 +19,11 @@ from paddock_server.hosts.models import Host
 from paddock_server.link.leases import expire, owed_after_start
 from paddock_server.people.models import Role
 from paddock_server.runs import log_store
-from paddock_server.toolchains.actions.take_in_survey import take_in_survey
+from paddock_server.toolchains.actions.record_survey import record_survey
 from paddock_server.toolchains.models import Installation
 from paddock_server.work import round
 from paddock_server.work.actions.expire_offer import expire_offer
-from paddock_server.work.actions.take_report import take_report
+from paddock_server.work.actions.record_report import record_report
 from paddock_server.work.fleet import REFUSAL_SECONDS
 from paddock_server.work.models import Attempt, Job
 from paddock_server.work.round import run_round
@@ -38,7 +38,7 @@ def placed(client, host, **more):
     """A job that runs on ``host``."""
     number = submit(client, **more).json()["id"]
     run_round()
-    take_report(host, wire.AttemptStarted(attempt=called(number), account="build", folder=f"/work/{number}-1"))
+    record_report(host, wire.AttemptStarted(attempt=called(number), account="build", folder=f"/work/{number}-1"))
     return Job.objects.get(pk=number)
 
 
@@ -133,7 +133,7 @@ def test_a_job_runs_and_its_attempt_says_where(operator, new_host):
     assert (answer["state"], answer["reason"]) == ("running", "")
     assert (attempt["host"], attempt["account"], attempt["folder"]) == ("avocet-01", "build", f"/work/{job.pk}-1")
     assert [(tool["tool"], tool["version"]) for tool in attempt["tools"]] == [("maven", "3.8.7")]
-    take_report(host, wire.AttemptEnded(attempt=called(job.pk), outcome="exited", exit_code=0))
+    record_report(host, wire.AttemptEnded(attempt=called(job.pk), outcome="exited", exit_code=0))
     answer = operator.get(f"/api/v1/jobs/{job.pk}/").json()
     assert (answer["state"], answer["attempts"][0]["exit_code"]) == ("passed", 0)
     assert answer["started_at"] <= answer["ended_at"]
@@ -143,10 +143,10 @@ def test_an_end_that_is_told_twice_counts_once(operator, new_host):
     host = new_host()
     job = placed(operator, host)
     ended = wire.AttemptEnded(attempt=called(job.pk), outcome="exited", exit_code=1)
-    take_report(host, ended)
+    record_report(host, ended)
     first = Attempt.objects.get()
-    take_report(host, ended)
-    take_report(host, wire.AttemptStarted(attempt=called(job.pk), account="other", folder="/elsewhere"))
+    record_report(host, ended)
+    record_report(host, wire.AttemptStarted(attempt=called(job.pk), account="other", folder="/elsewhere"))
     second = Attempt.objects.get()
     assert (first.ended_at, first.note, first.account) == (second.ended_at, second.note, second.account)
 
@@ -155,7 +155,7 @@ def test_an_agent_cannot_speak_for_another_hosts_attempts(operator, new_host):
     host, liar = new_host("avocet-01"), new_host("curlew-01", holding="held")
     job = placed(operator, host)
     for name in (called(job), "999-1", "rubbish", "1-0", "-1-1", "1" * 60 + "-1"):
-        take_report(liar, wire.AttemptEnded(attempt=name, outcome="exited", exit_code=0))
+        record_report(liar, wire.AttemptEnded(attempt=name, outcome="exited", exit_code=0))
     assert state(job) == "running"
 
 
@@ -168,7 +168,7 @@ def test_a_host_that_stays_away_loses_its_attempt(operator, new_host, retries, t
     expire(host.pk, 45)
     assert state(job) == then
     assert "Nothing was heard" in Attempt.objects.get().note
-    take_report(host, wire.AttemptEnded(attempt=called(job.pk), outcome="exited", exit_code=0))
+    record_report(host, wire.AttemptEnded(attempt=called(job.pk), outcome="exited", exit_code=0))
     assert state(job) == then
     assert "Reported late" in Attempt.objects.get().note
 
@@ -186,7 +186,7 @@ def test_a_refused_offer_waits_again(operator, new_host):
     host = new_host()
     number = submit(operator).json()["id"]
     run_round()
-    take_report(host, wire.AttemptRefused(attempt=called(number), why="the disk is full"))
+    record_report(host, wire.AttemptRefused(attempt=called(number), why="the disk is full"))
     job = Job.objects.get()
     assert job.state == "waiting"
     assert job.reason
@@ -208,7 +208,7 @@ def test_a_round_that_meets_a_refusing_host_asks_for_another_by_itself(operator,
     number = submit(operator).json()["id"]
     run_round()
     assert asked == []
-    take_report(host, wire.AttemptRefused(attempt=called(number), why="the disk is full"))
+    record_report(host, wire.AttemptRefused(attempt=called(number), why="the disk is full"))
     run_round()
     assert asked == [REFUSAL_SECONDS + 1]
     Attempt.objects.update(ended_at=timezone.now() - timedelta(seconds=REFUSAL_SECONDS + 1))
@@ -236,14 +236,14 @@ def test_cancelling(operator, viewer, new_host):
     host = new_host()
     running = placed(operator, host)
     assert operator.post(f"/api/v1/jobs/{running.pk}/cancel/").json()["cancel_asked"] is True
-    take_report(host, wire.AttemptEnded(attempt=called(running.pk), outcome="cancelled"))
+    record_report(host, wire.AttemptEnded(attempt=called(running.pk), outcome="cancelled"))
     assert state(running) == "cancelled"
 
 
 def test_a_job_of_somebody_with_one_paddock_goes_only_there(new_host, shoreline, orchard):
     new_host("avocet-01", shoreline)
-    keeper = somebody("keeper", Role.OPERATOR, orchard)
-    job = submit(keeper, ["os linux"]).json()
+    loop = a_person("loop", Role.OPERATOR, orchard)
+    job = submit(loop, ["os linux"]).json()
     run_round()
     assert Job.objects.get(pk=job["id"]).state == "waiting"
     host = new_host("russet-01", orchard)
@@ -255,7 +255,7 @@ def test_a_draining_host_finishes_its_work_and_is_held_then(operator, new_host):
     host = new_host()
     job = placed(operator, host)
     assert operator.post(f"/api/v1/hosts/{host.name}/drain/").json()["holding"] == "draining"
-    take_report(host, wire.AttemptEnded(attempt=called(job.pk), outcome="exited", exit_code=0))
+    record_report(host, wire.AttemptEnded(attempt=called(job.pk), outcome="exited", exit_code=0))
     assert Host.objects.get().holding == "held"
     assert operator.post(f"/api/v1/hosts/{host.name}/resume/").json()["holding"] == ""
     assert operator.post(f"/api/v1/hosts/{host.name}/drain/").json()["holding"] == "held"
@@ -265,9 +265,9 @@ def test_a_draining_host_is_held_only_when_its_last_job_has_ended(operator, new_
     host = new_host(slots=2)
     first, second = placed(operator, host), placed(operator, host)
     operator.post(f"/api/v1/hosts/{host.name}/drain/")
-    take_report(host, wire.AttemptEnded(attempt=called(first.pk), outcome="exited", exit_code=0))
+    record_report(host, wire.AttemptEnded(attempt=called(first.pk), outcome="exited", exit_code=0))
     assert Host.objects.get().holding == "draining"
-    take_report(host, wire.AttemptEnded(attempt=called(second.pk), outcome="exited", exit_code=0))
+    record_report(host, wire.AttemptEnded(attempt=called(second.pk), outcome="exited", exit_code=0))
     assert Host.objects.get().holding == "held"
 
 
@@ -298,7 +298,7 @@ def test_a_survey_changes_only_what_changed(new_host):
         wire.Installation("git", "2.45.1", "/usr/bin/git", "/usr", True),
         wire.Installation("make", "4.3", "/usr/bin/make", "/usr", True),
     ]
-    take_in_survey(host, wire.SurveyReport(facts=FACTS, installations=newer))
+    record_survey(host, wire.SurveyReport(facts=FACTS, installations=newer))
     assert set(Installation.objects.values_list("tool", "version")) == {("git", "2.45.1"), ("make", "4.3")}
     assert Installation.objects.get(tool="make").seen_since == since
 

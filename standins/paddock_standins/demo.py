@@ -72,7 +72,7 @@ class Demo:
             [sys.executable, "-m", "paddock_standins.receivers", "--folder", str(self.received),
              "--mail", str(mail), "--webhook", str(webhook)],
         )  # fmt: skip
-        git_port = self._kept_port("git-port")
+        git_port = self._stable_port("git-port")
         repositories = self.data / "repositories"
         repositories.mkdir(exist_ok=True)
         self.parts.spawn(
@@ -110,7 +110,7 @@ class Demo:
             Story("jobs at work", tell_work),
             Story("jobs that wait", tell_queue),
             Story("a pipeline from a Git repository", tell_source),
-            Story("chores and planned care", tell_upkeep),
+            Story("chores and maintenance windows", tell_upkeep),
             Story("the past of the machines", self._tell_past),
             Story("watched services", tell_watching),
             Story("mail and webhook", tell_receivers),
@@ -154,7 +154,7 @@ class Demo:
         """Returns when a part has ended by itself. Raises DemoFailed then."""
         self.parts.wait()
 
-    def _kept_port(self, name: str) -> int:
+    def _stable_port(self, name: str) -> int:
         """A port that is chosen once, and the same at every start: what is kept in the database names it."""
         file = self.data / name
         if not file.exists():

@@ -44,7 +44,7 @@ class Description:
     labels: tuple[str, ...] = ()
     slots: int = 0
     kept_by: str = ""
-    kept: str = "service"
+    supervisor: str = "service"
     stays_at_the_gate: bool = False
     services: Mapping[str, str] = field(default_factory=dict)
     """Services beside the agent's: running or stopped."""

@@ -51,8 +51,8 @@ def _add(made: Equipment, family: Family, tool: Tool, version: str, build: str, 
     ending = ".exe" if family == "windows" else ""
     if places and places.bundles:
         bundle = places.bundles[0]
-        told = {bundle.version: version, **({bundle.build: build} if bundle.build else {})}
-        made.files[f"{folder}/Contents/{bundle.plist.rpartition('/')[2]}"] = plistlib.dumps(told).decode()
+        keys = {bundle.version: version, **({bundle.build: build} if bundle.build else {})}
+        made.files[f"{folder}/Contents/{bundle.plist.rpartition('/')[2]}"] = plistlib.dumps(keys).decode()
         made.commands[f"{folder}/{bundle.program}"] = {}
         return
     if places and places.version_files:
@@ -65,12 +65,12 @@ def _add(made: Equipment, family: Family, tool: Tool, version: str, build: str, 
     path = separator.join([folder, command + ending])
     home = folder.removesuffix(f"{separator}bin")
     values = {"version": version, "build": build, "home": home, "path": path}
-    text, said = "", set[str]()
+    text, names_seen = "", set[str]()
     for reading in tool.reads:
         names = Reading(reading).names
-        if not names <= said and (build or "build" not in names):
+        if not names <= names_seen and (build or "build" not in names):
             text += filled(reading, values) + "\n"
-            said |= names
+            names_seen |= names
     answer = Answer(stderr=text) if tool.stream == "error" else Answer(stdout=text)
     made.commands[path] = {" ".join(tool.ask): answer}
     if tool.whole_with:

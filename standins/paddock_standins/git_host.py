@@ -54,9 +54,9 @@ class _Handler(BaseHTTPRequestHandler):
             },
         )
         head, _, content = done.stdout.partition(b"\r\n\r\n")
-        said = dict(line.split(": ", 1) for line in head.decode().splitlines() if ": " in line)
-        self.send_response(int(said.pop("Status", "200 OK" if head else "500").split()[0]))
-        for name, value in said.items():
+        headers = dict(line.split(": ", 1) for line in head.decode().splitlines() if ": " in line)
+        self.send_response(int(headers.pop("Status", "200 OK" if head else "500").split()[0]))
+        for name, value in headers.items():
             self.send_header(name, value)
         self.send_header("Content-Length", str(len(content)))
         self.end_headers()

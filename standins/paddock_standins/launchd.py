@@ -54,24 +54,24 @@ class SimulatedLaunchd:
                 return self._launchctl(verb, rest)
             case ["id", "-u", account]:
                 number = self.accounts.get(account)
-                return _said(str(number)) if number is not None else _failed(1, f"id: {account}: no such user")
+                return _completed(str(number)) if number is not None else _failed(1, f"id: {account}: no such user")
             case ["dscl", ".", "-list", "/Users", "UniqueID"]:
-                return _said("\n".join(f"{name}  {number}" for name, number in self.accounts.items()))
+                return _completed("\n".join(f"{name}  {number}" for name, number in self.accounts.items()))
             case ["dscl", ".", "-create", user, "UniqueID", number]:
                 self.accounts[posixpath.basename(user)] = int(number)
-                return _said("")
+                return _completed("")
             case ["dscl", ".", "-read", user, "NFSHomeDirectory"]:
-                return _said(f"NFSHomeDirectory: /Users/{posixpath.basename(user)}")
+                return _completed(f"NFSHomeDirectory: /Users/{posixpath.basename(user)}")
             case ["dscl", ".", "-create", *_] | ["createhomedir", *_]:
-                return _said("")
+                return _completed("")
             case ["chown", *words]:
                 owner = next(word for word in words if not word.startswith("-")).partition(":")[0]
                 known = owner in {*self.accounts, "root"}
-                return _said("") if known else _failed(1, f"chown: {owner}: illegal user name")
+                return _completed("") if known else _failed(1, f"chown: {owner}: illegal user name")
             case ["test", "-d", _]:
-                return _said("")
+                return _completed("")
             case ["sudo", "-u", account, "--", *_]:
-                return _said("0.1.0") if account in self.accounts else _failed(1, f"sudo: unknown user: {account}")
+                return _completed("0.1.0") if account in self.accounts else _failed(1, f"sudo: unknown user: {account}")
         return None
 
     def _launchctl(self, verb: str, rest: list[str]) -> Completed:
@@ -82,18 +82,18 @@ class SimulatedLaunchd:
                 self.disabled.add(_label(target))
             case "print-disabled", [_]:
                 listed = "\n".join(f'\t\t"{label}" => disabled' for label in sorted(self.disabled))
-                return _said(f"disabled services = {{\n{listed}\n\t}}")
+                return _completed(f"disabled services = {{\n{listed}\n\t}}")
             case "print", [target] if target.count("/") < (2 if target.startswith("gui/") else 1):
                 if target.startswith("gui/") and self._session(target) is None:
                     return _failed(
                         125, f"Could not print domain: 125: Domain does not support specified action: {target}"
                     )
-                return _said(f"{target} = {{\n}}")
+                return _completed(f"{target} = {{\n}}")
             case "print", [target]:
                 job = self.jobs.get(_label(target))
                 if job is None:
                     return _failed(NO_SUCH_SERVICE, f'Could not find service "{_label(target)}" in domain for system')
-                return _said(_printed(target, job))
+                return _completed(_printed(target, job))
             case "bootstrap", [domain, place]:
                 return self._bootstrap(domain, place)
             case "bootout", [target]:
@@ -109,7 +109,7 @@ class SimulatedLaunchd:
                     self._start(_label(target))
             case _:
                 return _failed(64, f"Unrecognized subcommand: {verb}")
-        return _said("")
+        return _completed("")
 
     def _session(self, domain: str) -> str | None:
         number = domain.split("/")[1]
@@ -128,10 +128,10 @@ class SimulatedLaunchd:
         self.jobs[label] = _Job(listed)
         if "StartInterval" in listed:
             self.system.repeat(label, [str(word) for word in listed["ProgramArguments"]])
-            return _said("")
+            return _completed("")
         if listed.get("RunAtLoad"):
             self._start(label)
-        return _said("")
+        return _completed("")
 
     def set_service(self, label: str, running: str) -> None:
         """A daemon that the machine came with."""
@@ -196,7 +196,7 @@ def _exit(code: int | None) -> str:
     return f"{code}: EX_CONFIG" if code == EX_CONFIG else str(code)
 
 
-def _said(text: str) -> Completed:
+def _completed(text: str) -> Completed:
     return Completed(0, f"{text}\n" if text else "", "")
 
 

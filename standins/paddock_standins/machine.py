@@ -10,7 +10,7 @@ import os
 from collections.abc import Awaitable, Mapping
 from pathlib import Path
 
-from paddock_agent import identity, keeping, watch, wire
+from paddock_agent import agent_service, identity, watch, wire
 from paddock_agent.agent import Agent
 from paddock_agent.environment import adopted
 from paddock_agent.errors import AgentError, Dismissed
@@ -79,17 +79,17 @@ class Machine:
             # Service managers forget at a restart of the demo what the real ones keep; the machine's own file does not.
             if self._kept.exists():
                 kept = json.loads(self._kept.read_text())
-                await self.keep(kept["account"], at_login=kept["at_login"], secret=kept["secret"])
-        elif one.kept == "service":
-            await self.keep(one.account if one.family == "linux" else "")
+                await self.install_service(kept["account"], at_login=kept["at_login"], secret=kept["secret"])
+        elif one.supervisor == "service":
+            await self.install_service(one.account if one.family == "linux" else "")
         else:
             self.start_agent()
             await self._set_up_watch()
 
-    async def keep(self, account: str, *, at_login: bool = False, secret: str = "") -> Diagnosis:
+    async def install_service(self, account: str, *, at_login: bool = False, secret: str = "") -> Diagnosis:
         """Sets the agent up as a service, with its own code. Raises AgentError."""
         family = self.description.family
-        found = await keeping.install(
+        found = await agent_service.install(
             self.system, identity.load(self.home), HOMES[family], account, at_login=at_login, secret=secret
         )
         self._kept.write_text(json.dumps({"account": account, "at_login": at_login, "secret": secret}))
@@ -99,15 +99,15 @@ class Machine:
     async def _set_up_watch(self) -> None:
         """The agent stands without its watch, as on a real machine: a host that was turned away gets none."""
         try:
-            await keeping.install_watch(self.system, identity.load(self.home), HOMES[self.description.family])
+            await agent_service.install_watch(self.system, identity.load(self.home), HOMES[self.description.family])
         except AgentError as error:
             log.warning("%s has no watch: %s", self.description.name, error)
 
     def _repeat(self, name: str) -> None:
         if name not in self._watches:
-            self._watches[name] = asyncio.get_running_loop().create_task(self._keep_watching(name))
+            self._watches[name] = asyncio.get_running_loop().create_task(self._watch_loop(name))
 
-    async def _keep_watching(self, name: str) -> None:
+    async def _watch_loop(self, name: str) -> None:
         """What the machine's timer does: runs the watch now and then, for as long as it is set up and there is
         power."""
         while command := self.system.repeated.get(name):
@@ -127,7 +127,7 @@ class Machine:
 
     async def watch_report(self) -> str:
         """``paddock-agent watch report`` on that machine."""
-        return await watch.report(self.system, keeping.watch_folder(self.system, identity.load(self.home)))
+        return await watch.report(self.system, agent_service.watch_folder(self.system, identity.load(self.home)))
 
     async def power_off(self) -> None:
         """Pulls the plug: nobody says goodbye."""

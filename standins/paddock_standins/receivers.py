@@ -33,7 +33,7 @@ class Mailbox:
 
     async def handle_DATA(self, server: Any, session: Any, envelope: Any) -> str:
         """What the mail server calls for each mail."""
-        _keep(self._folder, "mail", envelope.content)
+        _save(self._folder, "mail", envelope.content)
         return "250 Kept"
 
 
@@ -59,7 +59,7 @@ def webhook_handler(folder: Path) -> type[BaseHTTPRequestHandler]:
             body = self.rfile.read(length)
             status = verdict(folder, {name.lower(): value for name, value in self.headers.items()}, body, time.time())
             if status == 202:
-                _keep(folder, "webhook", json.dumps(json.loads(body), indent=1).encode())
+                _save(folder, "webhook", json.dumps(json.loads(body), indent=1).encode())
             self.send_response(status)
             self.send_header("Content-Length", "0")
             self.end_headers()
@@ -70,7 +70,7 @@ def webhook_handler(folder: Path) -> type[BaseHTTPRequestHandler]:
     return Handler
 
 
-def _keep(folder: Path, kind: str, content: bytes) -> None:
+def _save(folder: Path, kind: str, content: bytes) -> None:
     name = f"{time.time_ns()}-{kind}.{'eml' if kind == 'mail' else 'json'}"
     fresh = folder / f".{name}"
     fresh.write_bytes(content)

@@ -17,10 +17,10 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from paddock_agent import identity, keeping
+from paddock_agent import agent_service, identity
 from paddock_agent.errors import AgentError
 from paddock_agent.preflight import Plan, is_fit, preflight, verdict
-from paddock_agent.preflight.plan import HOMES, KEPT, PREFIXES, Kept
+from paddock_agent.preflight.plan import HOMES, PREFIXES, SUPERVISORS, Supervisor
 from paddock_agent.replacing import no_longer_replaced, wait_for_jobs
 from paddock_agent.steps import Reporter, tell_known
 
@@ -42,7 +42,7 @@ class Command:
     sha256: str
 
 
-def taken_apart(text: str) -> Command:
+def parsed(text: str) -> Command:
     """Reads a sheet's command, of either shell. Raises ScriptFailed."""
     secret = re.search(r"PADDOCK_PASS\s*=\s*'?([\w-]+)", text)
     address = re.search(r"https?://[^\s'\"]+/install/paddock\.(?:sh|ps1)[^\s'\"]*", text)
@@ -54,7 +54,7 @@ def taken_apart(text: str) -> Command:
 
 async def run_command(machine: Machine, text: str, tell: Tell) -> None:
     """Follows a sheet's command to its end. Raises ScriptFailed or AgentError."""
-    command = taken_apart(text)
+    command = parsed(text)
     wanted = "ps1" if machine.description.family == "windows" else "sh"
     if not re.search(rf"paddock\.{wanted}\b", command.address):
         raise ScriptFailed(f"This machine's shell does not run the script of {command.address}.")
@@ -74,32 +74,32 @@ def choices(script: str) -> dict[str, str]:
 async def _follow(machine: Machine, chosen: dict[str, str], secret: str, tell: Tell) -> None:
     one, server = machine.description, chosen["PADDOCK_SERVER"]
     reporter = Reporter(server, chosen.get("PADDOCK_SHEET", ""), one.name)
-    kept: Kept = next((kind for kind in KEPT if kind == chosen.get("PADDOCK_KEPT")), "service")
+    supervisor: Supervisor = next((kind for kind in SUPERVISORS if kind == chosen.get("PADDOCK_SUPERVISOR")), "service")
 
-    async def told(step: str, mark: str, found: str = "", remedy: Sequence[str] = (), **more: Any) -> None:
+    async def report(step: str, mark: str, found: str = "", remedy: Sequence[str] = (), **more: Any) -> None:
         await asyncio.to_thread(reporter.tell, step, mark, found, remedy, **more)
 
     plan = Plan(
-        server=server, secret=secret, sheet=reporter.sheet, name=chosen.get("PADDOCK_NAME", ""), kept=kept,
+        server=server, secret=secret, sheet=reporter.sheet, name=chosen.get("PADDOCK_NAME", ""), supervisor=supervisor,
         account=chosen.get("PADDOCK_USER", ""), home=HOMES[one.family], prefix=PREFIXES[one.family],
         work_folder=chosen.get("PADDOCK_WORK") or one.work_folder, slots=int(chosen.get("PADDOCK_SLOTS") or 0),
         system=chosen.get("PADDOCK_SYSTEM", ""), arch=chosen.get("PADDOCK_ARCH", ""),
     )  # fmt: skip
-    await told("preflight", "begun")
+    await report("preflight", "begun")
     checks = await preflight(machine.system, plan)
     fit = is_fit(checks)
     for check in checks:
         for line in check.lines():
             tell(line)
-    await told("preflight", *verdict(checks), checks=[check.as_json() for check in checks])
+    await report("preflight", *verdict(checks), checks=[check.as_json() for check in checks])
     if not fit:
         raise ScriptFailed("Nothing was changed: what is missing above has to be mended first.")
 
-    await told("install", "begun")
+    await report("install", "begun")
     version = chosen["PADDOCK_VERSION"]
     await asyncio.to_thread(_fetch_package, server)
     tell(f"Installed the agent {version} into {plan.prefix}")
-    await told("install", "done", f"{plan.prefix}, version {version}")
+    await report("install", "done", f"{plan.prefix}, version {version}")
 
     is_there = machine.has_joined
     if not is_there:
@@ -109,27 +109,27 @@ async def _follow(machine: Machine, chosen: dict[str, str], secret: str, tell: T
     else:
         tell("This machine has joined before; its key stays.")
         await asyncio.to_thread(tell_known, machine.home, reporter)
-    if plan.kept == "by hand":
+    if plan.supervisor == "by hand":
         machine.start_agent()
         return
-    await told("service", "begun")
+    await report("service", "begun")
     try:
         if is_there:
             await wait_for_jobs(machine.home, tell, lambda _: machine.running_attempts())
-        found = await machine.keep(plan.account, at_login=plan.kept == "log-in")
+        found = await machine.install_service(plan.account, at_login=plan.supervisor == "log-in")
         no_longer_replaced(machine.home)
     except AgentError as error:
-        await told("service", "failed", str(error), error.remedy)
+        await report("service", "failed", str(error), error.remedy)
         raise
     tell("\n".join([found.sentence, *(f"  do: {one}" for one in found.remedy)]))
-    await told("service", "done" if found.is_well else "failed", found.sentence, found.remedy)
+    await report("service", "done" if found.is_well else "failed", found.sentence, found.remedy)
     if not found.is_well:
         raise ScriptFailed("The service does not run yet.")
 
 
 def _fetched(address: str) -> bytes:
     try:
-        with urllib.request.urlopen(address, timeout=30) as answer:  # noqa: S310 - http or https, see taken_apart
+        with urllib.request.urlopen(address, timeout=30) as answer:  # noqa: S310 - http or https, see parsed
             return bytes(answer.read(1024 * 1024))
     except (OSError, urllib.error.HTTPError) as error:
         raise ScriptFailed(f"{address} cannot be fetched: {error}") from None
@@ -148,12 +148,14 @@ def _fetch_package(server: str) -> None:
 async def service_command(machine: Machine, verb: str, account: str) -> str:
     """``paddock-agent service VERB`` on that machine, and how its service is then. Raises AgentError."""
     if verb == "install":
-        found = await machine.keep(account, secret=machine.description.accounts.get(account.removeprefix(".\\"), ""))
+        found = await machine.install_service(
+            account, secret=machine.description.accounts.get(account.removeprefix(".\\"), "")
+        )
         return "\n".join([found.sentence, *(f"  do: {one}" for one in found.remedy)])
-    name = keeping.name_on(machine.system, identity.load(machine.home))
-    manager = await keeping.manager_at_work(machine.system)
+    name = agent_service.name_on(machine.system, identity.load(machine.home))
+    manager = await agent_service.manager_at_work(machine.system)
     if verb in ("start", "stop", "restart", "uninstall"):
-        keeping.mark_stopped(machine.system, identity.load(machine.home), verb == "stop")
+        agent_service.mark_stopped(machine.system, identity.load(machine.home), verb == "stop")
         await getattr(manager, verb)(name)
     state = await manager.state(name)
-    return f"{state.name}: {keeping.described(state)}"
+    return f"{state.name}: {agent_service.described(state)}"

@@ -137,8 +137,8 @@ class SimulatedSystem(System):
             return answered
         if self.family == "windows" and command[0] == "icacls":
             return Completed(0, "", "")
-        if said := self._machine_id(command):
-            return Completed(0, said, "")
+        if identity := self._machine_id(command):
+            return Completed(0, identity, "")
         if self.family == "windows" and command[0] == "schtasks":
             return self.tasks.answer(command)
         path = self.find(command[0])
@@ -256,8 +256,8 @@ class SimulatedSystem(System):
 
     def read_bytes(self, path: str) -> bytes | None:
         """See the port."""
-        said = self.read_text(path)
-        return None if said is None else said.encode()
+        answer = self.read_text(path)
+        return None if answer is None else answer.encode()
 
     def registry(self, key: str) -> list[RegistryKey]:
         """See the port."""

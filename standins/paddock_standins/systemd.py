@@ -47,17 +47,17 @@ class SimulatedSystemd:
                 return self._systemctl(verb, rest)
             case ["journalctl", "--unit", name, *_]:
                 unit = self.units.get(name)
-                return _said(f"{name}: Main process exited, status={unit.status}" if unit and unit.status else "")
+                return _completed(f"{name}: Main process exited, status={unit.status}" if unit and unit.status else "")
             case ["getent", "passwd", account]:
-                return _said(account) if account in self.accounts else _failed(2, "")
+                return _completed(account) if account in self.accounts else _failed(2, "")
             case ["useradd", *words]:
                 self.accounts.add(words[-1])
-                return _said("")
+                return _completed("")
             case ["chown" | "mkdir", *_]:
-                return _said("")
+                return _completed("")
             case ["runuser", "-u", account, "--", *_]:
                 known = account in self.accounts
-                return _said("0.1.0") if known else _failed(1, f"runuser: user {account} does not exist")
+                return _completed("0.1.0") if known else _failed(1, f"runuser: user {account} does not exist")
         return None
 
     def set_service(self, name: str, running: str) -> None:
@@ -75,7 +75,7 @@ class SimulatedSystemd:
                     if name in self.units:
                         self.units[name].status = 0
             case "show":
-                return _said("\n\n".join(self._shown(name) for name in names))
+                return _completed("\n\n".join(self._shown(name) for name in names))
             case "enable" | "disable":
                 for name in names:
                     self._enable(name, verb == "enable")
@@ -91,7 +91,7 @@ class SimulatedSystemd:
                     self._stop(name)
             case _:
                 return _failed(1, f"Unknown command verb {verb}.")
-        return _said("")
+        return _completed("")
 
     def _read_units(self) -> None:
         for place, text in self.system.written_below(FOLDER):
@@ -154,7 +154,7 @@ class SimulatedSystemd:
         unit = self.units.get(name)
         if unit is None:
             return "LoadState=not-found\nActiveState=inactive\nSubState=dead"
-        said = {
+        properties = {
             "LoadState": "loaded",
             "ActiveState": unit.active,
             "SubState": "running" if unit.active == "active" else "dead",
@@ -166,7 +166,7 @@ class SimulatedSystemd:
             "User": unit.account,
             "ExecStart": f"{{ path={unit.program} ; argv[]={unit.program} }}",
         }
-        return "\n".join(f"{key}={value}" for key, value in said.items())
+        return "\n".join(f"{key}={value}" for key, value in properties.items())
 
 
 def _setting(text: str, name: str) -> str:
@@ -174,7 +174,7 @@ def _setting(text: str, name: str) -> str:
     return found.group(1) if found else ""
 
 
-def _said(text: str) -> Completed:
+def _completed(text: str) -> Completed:
     return Completed(0, f"{text}\n" if text else "", "")
 
 

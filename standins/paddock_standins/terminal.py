@@ -17,7 +17,7 @@ import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
-from paddock_agent import identity, keeping
+from paddock_agent import agent_service, identity
 from paddock_agent.errors import AgentError
 from paddock_agent.preflight.plan import HOMES
 from paddock_agent.services import manager_of
@@ -154,7 +154,7 @@ async def _run(machine: Machine, line: str, tell: Callable[[str], None]) -> None
     elif found := re.fullmatch(r"(?:sudo )?paddock-agent watch (report|install)", line):
         if found.group(1) == "install":
             home = HOMES[machine.description.family]
-            await keeping.install_watch(machine.system, identity.load(machine.home), home)
+            await agent_service.install_watch(machine.system, identity.load(machine.home), home)
         tell(await machine.watch_report())
     elif re.match(r"(?:sudo )?(timedatectl set-ntp true|systemsetup -setusingnetworktime on|w32tm /resync)", line):
         machine.system.clock_ahead = 0.0
@@ -206,9 +206,9 @@ async def _talk(name: str, place: Path) -> int:
         if not line or line.strip() == "exit":
             return 0
         writer.write(line.encode())
-        while (said := (await reader.readline()).decode()) not in ("", f"{DONE}\n"):
-            print(said, end="", flush=True)
-        if not said:
+        while (line := (await reader.readline()).decode()) not in ("", f"{DONE}\n"):
+            print(line, end="", flush=True)
+        if not line:
             return 1
 
 

@@ -62,14 +62,14 @@ def tell_receivers(stage: Stage) -> None:
     """Two rules: mail to the harbour office by day, and a webhook for everything urgent, whose stand-in listens
     elsewhere at each start. A rule whose secret was not noted before the demo was cut off is made anew."""
     api, secret_file = stage.api, stage.folder / "received" / SECRET
-    stage.make_missing("/api/v1/telling/", [OFFICE], "name", "rules")
-    mast = next((one for one in api.get("/api/v1/telling/")["rules"] if one["name"] == MAST["name"]), None)
+    stage.make_missing("/api/v1/notification-rules/", [OFFICE], "name", "rules")
+    mast = next((one for one in api.get("/api/v1/notification-rules/")["rules"] if one["name"] == MAST["name"]), None)
     if mast and secret_file.exists():
-        api.patch(f"/api/v1/telling/{mast['id']}/", {"target": stage.webhook})
+        api.patch(f"/api/v1/notification-rules/{mast['id']}/", {"target": stage.webhook})
         return
     if mast:
-        api.delete(f"/api/v1/telling/{mast['id']}/")
-    made = api.post("/api/v1/telling/", {**MAST, "target": stage.webhook})
+        api.delete(f"/api/v1/notification-rules/{mast['id']}/")
+    made = api.post("/api/v1/notification-rules/", {**MAST, "target": stage.webhook})
     secret_file.write_text(made["secret"])
 
 

@@ -1,5 +1,5 @@
-"""The demo's upkeep: a newer CMake for the Linux hosts of the shoreline, rolling while somebody looks; and care that is
-planned for the next weeks."""
+"""The demo's upkeep: a chore that installs a newer CMake on the Linux hosts of the shoreline, and planned maintenance
+windows."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ CLEAR = {
 }
 
 
-CARE = [
+MAINTENANCE = [
     ("annex", "new switches", 3, 8, 4, ""),
     ("workshop", "system updates", 1, 18, 3, "FREQ=WEEKLY"),
     ("plover-01", "a larger disk", 9, 10, 30, ""),
@@ -37,15 +37,15 @@ CARE = [
 
 
 def tell_upkeep(stage: Stage) -> None:
-    """Care that is planned; two chores that are kept, and one of them rolling."""
+    """Plans maintenance windows, saves two chores and starts one."""
     midnight = datetime.now(UTC).replace(hour=0, minute=0, second=0, microsecond=0)
-    care = []
-    for place, what, days, hour, hours, rule in CARE:
+    windows: list[dict[str, str]] = []
+    for place, what, days, hour, hours, rule in MAINTENANCE:
         starts = midnight + timedelta(days=days, hours=hour)
         ends = starts + timedelta(hours=hours)
         times = {"starts_at": starts.isoformat(), "ends_at": ends.isoformat()}
-        care.append({"what": what, "place": place, "rule": rule, **times})
-    stage.make_missing("/api/v1/care/", care, "what")
+        windows.append({"what": what, "place": place, "rule": rule, **times})
+    stage.make_missing("/api/v1/maintenance-windows/", windows, "what")
     stage.make_missing("/api/v1/chores/", [CLEAR, CHORE], "name")
     chore = next(one for one in stage.api.get("/api/v1/chores/") if one["name"] == CHORE["name"])
     if not any(run["chore_id"] == chore["id"] for run in stage.api.get("/api/v1/chore-runs/")["results"]):

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from paddock_agent import keeping
+from paddock_agent import agent_service
 from paddock_agent.errors import AgentError
 from paddock_agent.identity import Identity
 from paddock_agent.services import Cause, diagnose, manager_of
@@ -31,14 +31,14 @@ class Machine:
         self.system = SimulatedSystem(self.description, self._start, lambda name: None)
         self.manager = manager_of(self.system)
         self.known = Identity("http://paddock:8200", "key", name, "orchard", self.description.work_folder)
-        self.name = keeping.name_on(self.system, self.known)
+        self.name = agent_service.name_on(self.system, self.known)
 
     def _start(self, name: str, account: str) -> int | None:
         self.started.append((name, account))
         return self.exits
 
     async def install(self, account: str = "", **more: object):
-        return await keeping.install(self.system, self.known, "/home-of-it", account, **more)
+        return await agent_service.install(self.system, self.known, "/home-of-it", account, **more)
 
     async def says(self) -> str:
         return diagnose(await self.manager.state(self.name)).sentence

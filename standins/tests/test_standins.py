@@ -3,7 +3,7 @@
 from pathlib import Path
 
 import pytest
-from offers import able, script_offer, telling
+from offers import able, recording, script_offer
 from waiting import soon
 
 from paddock_agent import wire
@@ -71,7 +71,7 @@ async def test_a_compiler_that_speaks_german_on_the_error_stream_is_read():
     result = await survey(SimulatedSystem(HOSTS["ketch-03"]), built_in())
     (one,) = [one for one in result.installations if one.tool == "msvc"]
     assert (one.version, one.exit_code) == ("19.41.34123", 2)
-    assert "Optimierungscompiler" in one.said
+    assert "Optimierungscompiler" in one.output
 
 
 async def test_what_is_installed_or_removed_in_a_terminal_changes_folders_and_is_found():
@@ -106,17 +106,19 @@ async def test_clang_under_the_name_of_gcc_is_no_gcc_and_a_java_that_fails_is_br
     assert [one.tool for one in on_windows.broken] == ["jdk"]
 
 
-class Told(list):
+class Sent(list):
     def of(self, kind):
         return [one for one in self if isinstance(one, kind)]
 
 
 async def ran(host: str, script: str, home: Path, **more):
-    told = Told()
-    attempts = Attempts(SimulatedSystem(HOSTS[host]), HOSTS[host].work_folder, home, *telling(told), lambda _: [], able)
-    attempts.take(script_offer(script, "7-1", job=7, pipeline="p", **more))
-    await soon(lambda: told.of(wire.AttemptEnded))
-    return told.of(wire.AttemptEnded)[0], b"".join(one.data for one in told.of(wire.LogChunk)).decode(), told
+    sent = Sent()
+    attempts = Attempts(
+        SimulatedSystem(HOSTS[host]), HOSTS[host].work_folder, home, *recording(sent), lambda _: [], able
+    )
+    attempts.accept(script_offer(script, "7-1", job=7, pipeline="p", **more))
+    await soon(lambda: sent.of(wire.AttemptEnded))
+    return sent.of(wire.AttemptEnded)[0], b"".join(one.data for one in sent.of(wire.LogChunk)).decode(), sent
 
 
 @pytest.mark.parametrize(

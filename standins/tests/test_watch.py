@@ -13,12 +13,12 @@ from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 import msgspec
 import pytest
 
-from paddock_agent import keeping, watch, wire
+from paddock_agent import agent_service, watch, wire
 from paddock_agent.errors import Dismissed, NotJoined, Unreachable
 from paddock_agent.identity import Identity
 from paddock_agent.services import manager_of
 from paddock_agent.system.paths import paths_of
-from paddock_agent.watched import Watched
+from paddock_agent.watched_services import Watched
 from paddock_standins.description import all_hosts
 from paddock_standins.simulated import SimulatedSystem
 
@@ -30,7 +30,7 @@ class FarEnd:
     """A server of the test's own: what it was told, and what it answers."""
 
     def __init__(self) -> None:
-        self.told: list[tuple[str, str, bytes]] = []
+        self.sent: list[tuple[str, str, bytes]] = []
         self.answer = wire.WatchAnswer()
         self.status = 200
         far_end = self
@@ -38,7 +38,7 @@ class FarEnd:
         class Handler(BaseHTTPRequestHandler):
             def do_POST(self):
                 body = self.rfile.read(int(self.headers["Content-Length"]))
-                far_end.told.append((self.path, self.headers["Authorization"], body))
+                far_end.sent.append((self.path, self.headers["Authorization"], body))
                 is_key = self.path.endswith("watch-key")
                 answer = wire.WatchKey("paddock-watch-key", 60) if is_key else far_end.answer
                 data = msgspec.json.encode(answer) if far_end.status == 200 else b'{"detail": "unknown key"}'
@@ -54,7 +54,7 @@ class FarEnd:
         threading.Thread(target=self._server.serve_forever, daemon=True).start()
 
     def reports(self):
-        return [wire.read_as(wire.WatchReport, body) for path, _, body in self.told if path == "/agent/v1/watch"]
+        return [wire.read_as(wire.WatchReport, body) for path, _, body in self.sent if path == "/agent/v1/watch"]
 
     def close(self):
         self._server.shutdown()
@@ -74,14 +74,14 @@ class Machine:
     def __init__(self, name, far_end):
         self.system = SimulatedSystem(replace(HOSTS[name], accounts={}))
         self.known = Identity(far_end.url, "paddock-key", name, "orchard", self.system.description.work_folder)
-        self.service = keeping.name_on(self.system, self.known)
+        self.service = agent_service.name_on(self.system, self.known)
         self.manager = manager_of(self.system)
-        self.folder = keeping.watch_folder(self.system, self.known)
+        self.folder = agent_service.watch_folder(self.system, self.known)
 
     async def set_up(self):
         account = "build" if self.system.family == "linux" else ""
-        await keeping.install(self.system, self.known, "/var/lib/paddock-agent", account)
-        await keeping.install_watch(self.system, self.known, "/var/lib/paddock-agent")
+        await agent_service.install(self.system, self.known, "/var/lib/paddock-agent", account)
+        await agent_service.install_watch(self.system, self.known, "/var/lib/paddock-agent")
         return self
 
     def report(self):
@@ -97,22 +97,22 @@ async def test_it_is_set_up_with_a_key_of_its_own_and_taken_out_again(machine, f
     ((name, command),) = machine.system.repeated.items()
     assert "watch" in name
     assert list(command[-4:]) == ["watch", "report", "--folder", machine.folder]
-    assert far_end.told[0][:2] == ("/agent/v1/watch-key", "Bearer paddock-key")
+    assert far_end.sent[0][:2] == ("/agent/v1/watch-key", "Bearer paddock-key")
     note = json.loads(machine.system.read_text(paths_of(machine.system).join(machine.folder, watch.NOTE)))
     assert (note["key"], note["service"]) == ("paddock-watch-key", machine.service)
     assert "paddock-key" not in note.values()
-    await keeping.remove_watch(machine.system, machine.known)
+    await agent_service.remove_watch(machine.system, machine.known)
     assert machine.system.repeated == {}
 
 
 async def test_it_tells_what_the_service_manager_says(machine, far_end):
     assert "The service runs" in await machine.report()
-    (told,) = far_end.reports()
-    assert far_end.told[-1][1] == "Bearer paddock-watch-key"
-    assert (told.host, told.state.name, told.state.running) == (machine.known.host, machine.service, "running")
-    assert told.state.starts_at_boot
-    assert told.boot == machine.system.boot()
-    assert told.uptime > 0
+    (report,) = far_end.reports()
+    assert far_end.sent[-1][1] == "Bearer paddock-watch-key"
+    assert (report.host, report.state.name, report.state.running) == (machine.known.host, machine.service, "running")
+    assert report.state.starts_at_boot
+    assert report.boot == machine.system.boot()
+    assert report.uptime > 0
     await machine.manager.stop(machine.service)
     await machine.report()
     assert far_end.reports()[-1].state.running == "stopped"
@@ -143,7 +143,7 @@ async def test_it_starts_what_should_run_a_few_times_an_hour(machine, far_end):
 
 async def test_what_was_stopped_on_purpose_stays_so_until_a_person_asks(machine, far_end):
     far_end.answer = wire.WatchAnswer(start=True)
-    keeping.mark_stopped(machine.system, machine.known, True)
+    agent_service.mark_stopped(machine.system, machine.known, True)
     await machine.manager.stop(machine.service)
     await machine.report()
     assert far_end.reports()[-1].on_purpose
@@ -151,7 +151,7 @@ async def test_what_was_stopped_on_purpose_stays_so_until_a_person_asks(machine,
     far_end.answer = wire.WatchAnswer(start=True, asked=True)
     await machine.report()
     assert (await machine.manager.state(machine.service)).running == "running"
-    keeping.mark_stopped(machine.system, machine.known, False)
+    agent_service.mark_stopped(machine.system, machine.known, False)
     await machine.report()
     assert not far_end.reports()[-1].on_purpose
 
@@ -205,7 +205,7 @@ async def test_watched_services_are_told_when_they_change(watched):
     assert (tried.verb, tried.why) == ("start", "")
     assert states(then)["chartdb"] == "running"
     assert await watched.news(0.01) == [], "nothing has changed"
-    watched.told_nothing()
+    watched.forget_last_report()
     assert [states(one) for one in await watched.news(60)] == [states(then)], (
         "a server that has forgotten hears it anew"
     )

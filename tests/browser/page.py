@@ -7,7 +7,7 @@ from selenium.common.exceptions import StaleElementReferenceException
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.wait import WebDriverWait
-from waiting import PATIENCE
+from waiting import TIMEOUT_SECONDS
 
 OFTEN = 0.1
 """Seconds between two looks at the page."""
@@ -24,7 +24,9 @@ class Page:
 
     def _until(self, is_so, what: str):
         """What ``is_so`` finds; a part of the page that was drawn anew meanwhile is looked for again."""
-        waiting = WebDriverWait(self.browser, PATIENCE, OFTEN, ignored_exceptions=[StaleElementReferenceException])
+        waiting = WebDriverWait(
+            self.browser, TIMEOUT_SECONDS, OFTEN, ignored_exceptions=[StaleElementReferenceException]
+        )
         return waiting.until(is_so, what)
 
     def one(self, selector: str):
@@ -43,7 +45,7 @@ class Page:
         )
 
     def says(self, words: str, inside: str = "main") -> None:
-        WebDriverWait(self.browser, PATIENCE, OFTEN, ignored_exceptions=[Exception]).until(
+        WebDriverWait(self.browser, TIMEOUT_SECONDS, OFTEN, ignored_exceptions=[Exception]).until(
             lambda b: words in b.find_element(By.CSS_SELECTOR, inside).text, f"“{words}” in {inside}"
         )
 

@@ -180,8 +180,8 @@ def test_a_first_day_from_an_empty_server_to_a_retired_host(page, server, tmp_pa
     finally:
         agent.stop()
     # The browser notes the refused trial of the misspelt term; nothing else may have gone wrong.
-    said = [one["message"] for one in page.browser.get_log("browser") if one["level"] == "SEVERE"]
-    assert [one for one in said if "/api/v1/fit/" not in one] == []
+    errors = [one["message"] for one in page.browser.get_log("browser") if one["level"] == "SEVERE"]
+    assert [one for one in errors if "/api/v1/fit/" not in one] == []
 
 
 def test_a_waiting_job_says_why_term_by_term(page, server):

@@ -99,6 +99,6 @@ def test_who_is_told(page):
     page.button("Add it").click()
     assert page.one("[data-webhook-secret] code").text.startswith("paddock-webhook-")
     rule = "[data-rule='signal mast']"
-    page.button("Try it out", rule).click()
+    page.button("Send a test", rule).click()
     page.says("could not be called", "[data-delivery=waiting]")
     page.button("Try again now", "[data-delivery=waiting]")

@@ -1,4 +1,5 @@
-"""In a real browser: a run with its course, log, evidence and files; two runs compared; a chore that rolls; care."""
+"""In a real browser: a run with its course, log, evidence and files; two runs compared; a chore that rolls;
+maintenance."""
 
 from __future__ import annotations
 
@@ -126,7 +127,7 @@ def test_a_chore_rolls_and_says_on_which_host_it_did_what_it_was_for(page, serve
 
 
 def test_care_is_planned_and_seen_on_the_axis_of_time(page, server, agent):
-    page.browser.get(f"{page.url}/care")
+    page.browser.get(f"{page.url}/maintenance")
     page.says("Nothing is planned")
     page.one("[data-field=what]").send_keys("new disks")
     page.browser.execute_script(
@@ -138,7 +139,7 @@ def test_care_is_planned_and_seen_on_the_axis_of_time(page, server, agent):
     page.one(".ant-select-item-option[title='all of shoreline']").click()
     page.one("[data-act=plan]").click()
     page.one("[data-plan='new disks']")
-    assert server.api.get("/api/v1/care/")[0]["paddock"] == "shoreline"
+    assert server.api.get("/api/v1/maintenance-windows/")[0]["paddock"] == "shoreline"
     page.one("[data-act=make-feed]").click()
     address = page.one("[data-feed]").text.split()[0]
     with urllib.request.urlopen(address) as answer:

@@ -38,7 +38,7 @@ def choose(page, label, option, sought=""):
 
 
 def meant(page):
-    """The hosts that the filter takes, read at once: the list is drawn anew while somebody types."""
+    """The hosts that the filter takes, read at once: the list is drawn anew while a_person types."""
     script = "return [...document.querySelectorAll('[data-meant]')].map((one) => one.dataset.meant)"
     return page.browser.execute_script(script)
 

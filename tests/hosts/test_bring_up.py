@@ -119,7 +119,7 @@ def test_a_package_with_the_wrong_hash_is_refused_and_nothing_is_left(bare, serv
     assert done.returncode == 1
     step = server.steps(sheet)["install"]
     assert step["state"] == "failed"
-    assert "DO NOT MATCH THE HASHES" in step["said"] or "hash" in step["said"].lower()
+    assert "DO NOT MATCH THE HASHES" in step["detail"] or "hash" in step["said"].lower()
     assert bare.run("ls /opt/paddock").stdout == ""
     between.change = lambda path, body: body[:-1] + b"?" if "/files/yellow" in path else body
     sheet, command = begin(server, server=between.url)
@@ -137,7 +137,7 @@ def test_a_disk_that_fills_up_while_installing_leaves_the_old_version_whole(bare
     assert done.returncode == 1
     assert "what was there before is as it was" in done.stderr
     step = server.steps(sheet)["install"]
-    assert (step["state"], "No space left on device" in step["said"]) == ("failed", True), step
+    assert (step["state"], "No space left on device" in step["detail"]) == ("failed", True), step
     assert bare.run("cat /opt/paddock/current/bin/paddock-agent").stdout == "old\n"
     assert bare.run("ls /opt/paddock").stdout.split() == ["agent-0.0.9", "current"]
     bare.run("umount /opt/paddock")
@@ -177,10 +177,10 @@ def test_the_server_restarted_in_the_middle_of_a_bring_up(bare, server):
 def test_two_at_once_are_not_one_too_many(bare, server):
     _, command = begin(server)
     both = paste(bare, command.replace("sh paddock.sh", "{ sh paddock.sh & sh paddock.sh & wait; }"))
-    said = both.stdout + both.stderr
-    assert said.count("Installing the agent") == 1
-    assert said.count("Joined shoreline") == 1
-    assert "running here already" in said or "its key stays" in said
+    output = both.stdout + both.stderr
+    assert output.count("Installing the agent") == 1
+    assert output.count("Joined shoreline") == 1
+    assert "running here already" in output or "its key stays" in output
 
 
 def test_an_authority_of_ones_own_is_trusted_by_name_and_kept_for_the_service(bare, server, between, tmp_path):
@@ -253,7 +253,7 @@ def test_the_server_goes_in_over_ssh_with_its_own_key_after_the_machines_was_tru
     go_in(server, sheet, sshd, fingerprint=shown["fingerprint"])
     until(lambda: server.steps(sheet)["fetch"]["state"] == "failed", "to be refused")
     refused = server.steps(sheet)["fetch"]
-    assert "does not let root in with this server's key" in refused["said"]
+    assert "does not let root in with this server's key" in refused["detail"]
     assert bare.run(refused["remedy"][0]).returncode == 0, "its remedy, done on the machine"
     assert look(server, sheet, sshd)["standing"] == "trusted"
     go_in(server, sheet, sshd, fingerprint=shown["fingerprint"])
@@ -278,11 +278,11 @@ def test_a_changed_key_is_refused_until_the_old_one_is_forgotten(bare, server, s
 def test_a_password_is_used_once_and_found_nowhere(bare, server, sshd):
     bare.run("echo 'mia ALL=(ALL) ALL' > /etc/sudoers.d/mia")
     has_sudo = bare.run("command -v sudo").returncode == 0
-    sheet, _ = begin(server, **({} if has_sudo else {"kept": "by hand"}))
+    sheet, _ = begin(server, **({} if has_sudo else {"supervisor": "by hand"}))
     shown = look(server, sheet, sshd)
     go_in(server, sheet, sshd, fingerprint=shown["fingerprint"], user="mia", password="high-water-8")
     until(lambda: server.steps(sheet)["fetch"]["state"] == "failed", "to be refused")
-    assert "does not take the password of mia" in server.steps(sheet)["fetch"]["said"]
+    assert "does not take the password of mia" in server.steps(sheet)["fetch"]["detail"]
     go_in(server, sheet, sshd, fingerprint=shown["fingerprint"], user="mia", password="low-water-7")
     until(lambda: server.steps(sheet)["join"]["state"] == "done", "it to join")
     kept = [server.log(), str(server.api.get("/api/v1/logbook/")), bare.run("journalctl --no-pager -n 500").stdout]
@@ -313,11 +313,11 @@ def test_the_command_run_again_waits_for_the_jobs_and_its_sheet_comes_to_its_end
 
     sheet, again = begin(server, name="plover-01", repairs=True)
     bare.run(f"cd /root; ( ({again}) > again.out 2>&1; echo $? > again.code ) < /dev/null > /dev/null 2>&1 &")
-    until(lambda: f"job {job['id']}. Waiting" in _said(bare), "it to say what it waits for")
+    until(lambda: f"job {job['id']}. Waiting" in _output(bare), "it to say what it waits for")
     later = server.api.post("/api/v1/jobs/", {**body, "name": "later", "script": "true"})
     bare.run("touch /tmp/go-on")
-    code = until(lambda: bare.run("cat /root/again.code").stdout.strip(), lambda: _said(bare))
-    assert code == "0", _said(bare)
+    code = until(lambda: bare.run("cat /root/again.code").stdout.strip(), lambda: _output(bare))
+    assert code == "0", _output(bare)
     for one in (job, later):
         until(
             lambda one=one: server.api.get(f"/api/v1/jobs/{one['id']}/")["state"] == "passed", "both jobs to pass", 60
@@ -329,7 +329,7 @@ def test_the_command_run_again_waits_for_the_jobs_and_its_sheet_comes_to_its_end
     bare.run("rm -f /tmp/go-on")
 
 
-def _said(host):
+def _output(host):
     return host.run("cat /root/again.out").stdout
 
 

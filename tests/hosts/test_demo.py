@@ -26,7 +26,7 @@ from paddock_standins.running_story import LONG_RUN
 from paddock_standins.story import Stage, Story, StoryFailed, tell_all
 from paddock_standins.toolchain_story import ASKING, KITS
 from paddock_standins.troubles import EXPECTED, MAST, OFFICE
-from paddock_standins.upkeep_story import CARE, CHORE, CLEAR
+from paddock_standins.upkeep_story import CHORE, CLEAR, MAINTENANCE
 
 CHORE_STATES = {"done", "draining", "ran but not there", "failed"}
 
@@ -36,7 +36,7 @@ def in_terminal(demo, name, line):
     return subprocess.run(command, input=f"{line}\n", capture_output=True, text=True, check=True).stdout
 
 
-def told(demo):
+def shown(demo):
     """The API with the demo's own token."""
     login = json.loads((demo.data / "login.json").read_text())
     return Api(demo.url, login["token"]), login
@@ -48,10 +48,10 @@ def test_jobs_hosts_troubles_and_nothing_left_when_it_stops(tmp_path, capsys, mo
         demo.start()
         assert Api(demo.url).is_up(), "it is served before it is filled"
         assert demo.fill() == []
-        api, login = told(demo)
-        said = capsys.readouterr().out
-        assert demo.url in said
-        assert f"log in as {login['user']} (administrator), password {login['password']}" in said
+        api, login = shown(demo)
+        printed = capsys.readouterr().out
+        assert demo.url in printed
+        assert f"log in as {login['user']} (administrator), password {login['password']}" in printed
         hosts = {one["name"]: one for one in api.get("/api/v1/hosts/")["results"]}
         assert len(hosts) == 36
         away = {name for name, one in hosts.items() if one["link"] != "connected"}
@@ -85,8 +85,8 @@ def test_jobs_hosts_troubles_and_nothing_left_when_it_stops(tmp_path, capsys, mo
         kept = {name: one["facts"]["kept_by"] for name, one in hosts.items()}
         assert kept["bramley-02"].startswith("yellow-paddock.agent.")
         assert kept["dinghy-02"].startswith("paddock-agent-")
-        said = in_terminal(demo, "ketch-02", "paddock-agent service install --user '.\\build' --ask-password")
-        assert "The service runs as .\\build" in said
+        printed = in_terminal(demo, "ketch-02", "paddock-agent service install --user '.\\build' --ask-password")
+        assert "The service runs as .\\build" in printed
         until(lambda: api.get("/api/v1/hosts/ketch-02/")["surveyed_at"], "the remedy to work")
         assert (proof["state"], proof["attempts"][0]["host"]) == ("passed", REAL_HOST)
         log = api.get_bytes(f"/api/v1/jobs/{proof['id']}/log/").decode()
@@ -108,7 +108,7 @@ def test_jobs_hosts_troubles_and_nothing_left_when_it_stops(tmp_path, capsys, mo
         came_to = {one["host"]: one for one in api.get(f"/api/v1/chore-runs/{rolling['id']}/")["hosts"]}
         assert "replay-storm" in came_to["curlew-03"]["working"][0]
         assert all(one["changed"] for one in came_to.values() if one["state"] == "done")
-        assert {one["what"] for one in api.get("/api/v1/care/")} == {what for _, what, *_ in CARE}
+        assert {one["what"] for one in api.get("/api/v1/maintenance-windows/")} == {what for _, what, *_ in MAINTENANCE}
         tools = {one["name"]: one for one in api.get("/api/v1/toolchains/")["tools"]}
         assert (len(tools["arm-gcc"]["hosts"]), tools["arm-gcc"]["asked"]) == (1, 1), "thin cover"
         assert tools["jdk"]["missed"] and tools["jdk"]["changed"], "drift"
@@ -138,7 +138,7 @@ def test_jobs_hosts_troubles_and_nothing_left_when_it_stops(tmp_path, capsys, mo
     try:
         again.start()
         assert again.fill() == []
-        api, same = told(again)
+        api, same = shown(again)
         assert same == login
         runs = 2 + 1  # build-and-test twice, and one that was lost
         expected = 5 + len(ASKING) + len(QUEUE) + len(AT_WORK) + 2 + runs
@@ -160,9 +160,9 @@ def what_there_is(api):
         "kits": Counter(one["name"] for one in api.get("/api/v1/kits/")),
         "chores": Counter(one["name"] for one in api.get("/api/v1/chores/")),
         "chore runs": len(api.get("/api/v1/chore-runs/")["results"]),
-        "care": Counter(one["what"] for one in api.get("/api/v1/care/")),
+        "maintenance windows": Counter(one["what"] for one in api.get("/api/v1/maintenance-windows/")),
         "sources": Counter(one["url"].rpartition("/")[2] for one in api.get("/api/v1/sources/")),
-        "rules": Counter(one["name"] for one in api.get("/api/v1/telling/")["rules"]),
+        "rules": Counter(one["name"] for one in api.get("/api/v1/notification-rules/")["rules"]),
         "sheets": Counter(one["title"] for one in api.get("/api/v1/bring-ups/?all=true") if one["phase"] != "given up"),
         "found": {one["code"] for one in api.get("/api/v1/findings/")["findings"]} & EXPECTED,
     }
@@ -182,7 +182,7 @@ def wanted():
         "kits": Counter(str(one["name"]) for one in KITS),
         "chores": Counter(str(one["name"]) for one in (CHORE, CLEAR)),
         "chore runs": 1,
-        "care": Counter(what for _, what, *_ in CARE),
+        "maintenance windows": Counter(what for _, what, *_ in MAINTENANCE),
         "sources": Counter(["tide-gauge-firmware.git", "pilot-mobile.git"]),
         "rules": Counter(str(one["name"]) for one in (OFFICE, MAST)),
         "sheets": Counter([*BROUGHT_IN, STILL_EXPECTED]),
@@ -237,16 +237,16 @@ def test_one_that_is_killed_in_the_middle_on_a_busy_machine_is_whole_after_all(t
 
 
 def test_a_story_that_fails_is_named_and_the_rest_stands():
-    said, told_ones = [], []
+    printed, all_shown = [], []
 
     def fails(stage):
         raise StoryFailed("waited for what never comes")
 
-    stories = [Story("first", told_ones.append), Story("broken", fails), Story("last", told_ones.append)]
+    stories = [Story("first", all_shown.append), Story("broken", fails), Story("last", all_shown.append)]
     stage = Stage(None, None, "", "", "", None, None, lambda: None)
-    assert tell_all(stories, stage, said.append) == ["broken"]
-    assert len(told_ones) == 2
-    assert any("broken: failed, the rest goes on: waited for what never comes" in line for line in said)
+    assert tell_all(stories, stage, printed.append) == ["broken"]
+    assert len(all_shown) == 2
+    assert any("broken: failed, the rest goes on: waited for what never comes" in line for line in printed)
 
 
 def test_a_part_that_ends_is_said_with_its_last_words(tmp_path):

@@ -106,10 +106,10 @@ def process(host, service):
 
 
 def test_the_watch_reports_with_a_key_that_can_do_nothing_else(host, server, service):
-    told = server.host(NAME)["watch"]
-    assert (told["running"], told["account"], told["starts_at_boot"]) == ("running", "paddock", True)
-    assert told["service"] == service
-    assert told["uptime"] > 0
+    watch = server.host(NAME)["watch"]
+    assert (watch["running"], watch["account"], watch["starts_at_boot"]) == ("running", "paddock", True)
+    assert watch["service"] == service
+    assert watch["uptime"] > 0
     watch = watch_of(service)
     assert host.run(f"systemctl is-enabled {watch}.timer").stdout.strip() == "enabled"
     checked = host.run(f"systemd-analyze verify /etc/systemd/system/{watch}.service /etc/systemd/system/{watch}.timer")
@@ -126,8 +126,8 @@ def test_the_watch_reports_with_a_key_that_can_do_nothing_else(host, server, ser
             urllib.request.urlopen(asked)
         assert refused.value.code == 401
     assert key not in server.log()
-    said = host.run(f"{AGENT} watch report")
-    assert (said.returncode, "The service runs as paddock" in said.stdout) == (0, True), said.stderr
+    done = host.run(f"{AGENT} watch report")
+    assert (done.returncode, "The service runs as paddock" in done.stdout) == (0, True), done.stderr
 
 
 def test_killed(host, server, service):

@@ -36,9 +36,9 @@ class Yard:
         self.server, self.one, self.name = server, one, one.description.name
 
     async def types(self, line):
-        said: list[str] = []
-        await run_line(self.one, line, said.append)
-        return "\n".join(said)
+        printed: list[str] = []
+        await run_line(self.one, line, printed.append)
+        return "\n".join(printed)
 
     async def finding(self, code):
         return await soon(lambda: self.server.finding(code, self.name), f"the finding {code}")
@@ -108,7 +108,7 @@ async def test_restarted_while_its_agent_was_started_by_hand(server, tmp_path, m
     for system, name in SYSTEMS.items():
         folder = tmp_path / system
         folder.mkdir()
-        async with standing(server, folder, name, monkeypatch, kept="by hand") as yard:
+        async with standing(server, folder, name, monkeypatch, supervisor="by hand") as yard:
             await yard.finding("started-by-hand")
             await yard.types("reboot")
             one = await yard.finding("gone-after-reboot")

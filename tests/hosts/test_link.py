@@ -183,8 +183,8 @@ async def test_readings_that_cannot_be_cut_nobody_off_and_are_found(server, key)
     name, secret = key
     async with talk(server, secret) as socket:
         await hello(socket)
-        absurd = wire.Heartbeat(at=time.time() + 1e12, load=-4.0, memory_free=1e300, disk_free=5e10)
-        await socket.send(wire.encode(absurd).decode())
+        invalid = wire.Heartbeat(at=time.time() + 1e12, load=-4.0, memory_free=1e300, disk_free=5e10)
+        await socket.send(wire.encode(invalid).decode())
         found = await asyncio.to_thread(until, lambda: server.finding("misbehaving", name), "it to be found")
         assert found["about"] == "readings"
         assert "load = -4.0" in found["evidence"][0]["text"]

@@ -155,8 +155,8 @@ def test_a_wrong_pass_and_a_missing_one_and_no_server(server, tmp_path):
     agent.start()
     assert agent.stop(0) == 5
     assert "has not joined a server yet" in agent.log()
-    nobody = agent.join("x", "--server", f"http://127.0.0.1:{free_port()}")
-    assert (nobody.returncode, "No server answers" in nobody.stderr) == (4, True)
+    no_server = agent.join("x", "--server", f"http://127.0.0.1:{free_port()}")
+    assert (no_server.returncode, "No server answers" in no_server.stderr) == (4, True)
     missing = agent.join("")
     assert (missing.returncode, "needs --pass" in missing.stderr) == (2, True)
 
@@ -181,10 +181,10 @@ def test_a_port_that_is_taken_is_said(server, tmp_path):
         port = taken.getsockname()[1]
         own = {**server.environment, "PADDOCK_DATA": str(tmp_path)}
         command = [BIN / "paddock", "serve", "--port", str(port)]
-        said = subprocess.run(command, env=own, capture_output=True, text=True, check=False)
-    assert said.returncode == 1
-    assert f"Port {port} of 127.0.0.1 is taken" in said.stderr
-    assert "make demo PORT=" in said.stderr
+        done = subprocess.run(command, env=own, capture_output=True, text=True, check=False)
+    assert done.returncode == 1
+    assert f"Port {port} of 127.0.0.1 is taken" in done.stderr
+    assert "make demo PORT=" in done.stderr
 
 
 def test_rubbish_on_the_link_is_cut_off_and_hurts_nobody(server, agent):

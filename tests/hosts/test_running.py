@@ -122,10 +122,10 @@ def test_a_c_project_a_maven_project_offline_and_a_python_one_are_built_from_git
     text = PIPELINE.format(url=f"{git.url}/builds.git", commit=commit, maven=MAVEN)
     for again in (False, True):
         jobs = {one["name"]: one["id"] for one in server.api.post("/api/v1/submissions/", {"text": text})["jobs"]}
-        said = {"gauge": "high water 3.2 m", "tables": "spring tide", "almanac": "neap tide"}
+        texts = {"gauge": "high water 3.2 m", "tables": "spring tide", "almanac": "neap tide"}
         for name, number in jobs.items():
             assert ended(server, number)["state"] == "passed", log_of(server, number)
-            assert said[name] in log_of(server, number)
+            assert texts[name] in log_of(server, number)
             assert "eelgrass" not in log_of(server, number)
             found = sheet(server, number)
             assert (found["commit"], found["account"] != "", found["steps"][0]["commit"]) == (commit, True, commit)

@@ -103,8 +103,10 @@ def test_a_step_that_fills_the_disk_is_told_whole_and_cleaned_up_after(host, ser
     assert re.findall(r"^sounding (\d+)$", log, re.MULTILINE) == [str(i) for i in range(1, 3001)]
     assert "No space left on device" in log
     assert log.endswith("cleaned\n")
-    said = host.run(f"journalctl --unit {service} --output cat").stdout
-    assert "in memory: the spool cannot be written" in said, "the disk was not full for the agent: this tested nothing"
+    journal = host.run(f"journalctl --unit {service} --output cat").stdout
+    assert "in memory: the spool cannot be written" in journal, (
+        "the disk was not full for the agent: this tested nothing"
+    )
     assert over(server, server.submit("echo again"))["state"] == "passed"
     host.run(f"systemctl stop {service}; umount {HOME}; systemctl start {service}")
 
@@ -117,11 +119,11 @@ def test_what_forks_for_ever_and_hears_no_signal_is_ended_whole(host, server, se
     server.api.post(f"/api/v1/jobs/{number}/cancel/")
     assert over(server, number)["state"] == "cancelled"
     assert processes_named(host, "^sleep 6003") == []
-    assert server.api.get(f"/api/v1/jobs/{number}/attempts/1/")["left"]
+    assert server.api.get(f"/api/v1/jobs/{number}/attempts/1/")["leftover_processes"]
 
 
 def test_a_tool_that_is_installed_is_seen_and_a_job_that_waits_for_it_starts(host, server, service):
-    """A folder of somebody else's in /opt must not stop the agent from seeing the next one."""
+    """A folder of a_person else's in /opt must not stop the agent from seeing the next one."""
     number = server.submit("gradle --version", ["tool gradle 8+", f"host {NAME}"])
     until(lambda: server.job(number)["reason"], "the job to wait")
     host.run("mkdir /opt/of-somebody-else && chmod 700 /opt/of-somebody-else")

@@ -50,8 +50,8 @@ def service(host, server):
     assert "paddock.sh: OK" in done.stdout
     until(lambda: server.steps(sheet)["survey"]["state"] == "done", "the survey")
     steps = server.steps(sheet)
-    told = ["fetch", "preflight", "install", "join", "service", "connect", "survey"]
-    assert [steps[step]["state"] for step in told] == ["done"] * 7
+    names = ["fetch", "preflight", "install", "join", "service", "connect", "survey"]
+    assert [steps[name]["state"] for name in names] == ["done"] * 7
     assert server.api.get(f"/api/v1/bring-ups/{sheet['id']}/")["phase"] == "at the gate"
     server.api.post("/api/v1/hosts/knot-01/admit/")
     until(lambda: server.steps(sheet)["prove"]["state"] == "done", "the proof job")
@@ -147,7 +147,7 @@ def test_the_service_is_enabled_runs_as_its_own_user_and_does_a_job(host, server
     assert here["facts"]["kept_by"] == service
     assert here["facts"]["user"] == "paddock"
     assert here["address"] == host.inside
-    assert {"name": "Kept running", "mark": "holds", "said": service} in here["way"]
+    assert {"name": "Kept running", "mark": "holds", "detail": service} in here["way"]
     number = server.submit("id -un; hostname; pwd")
     until(lambda: server.job(number)["state"] == "passed", "the job to pass")
     log = server.api.get_bytes(f"/api/v1/jobs/{number}/log/").decode()
@@ -204,8 +204,8 @@ def test_each_failure_gets_its_own_explanation_and_remedy(host, service, mended,
         status = host.run(f"{AGENT} service status")
         return status.returncode == 1 and says in status.stdout and status.stdout
 
-    said = until(explained, f"status to say: {says}")
-    assert re.search(rf"^  do: .*{remedy}", said, re.MULTILINE), said
+    status = until(explained, f"status to say: {says}")
+    assert re.search(rf"^  do: .*{remedy}", status, re.MULTILINE), status
 
 
 def test_stopped_disabled_and_missing_are_told_apart(host, server, service, mended):
@@ -235,8 +235,8 @@ def test_what_would_not_work_is_refused_before_anything_is_changed(host, service
 
 
 def test_an_unreachable_server_and_an_expired_pass_are_said(host, server):
-    nobody = host.run(f"{AGENT} join --home /srv/x --server http://{host.outside}:9", PADDOCK_PASS="x")
-    assert (nobody.returncode, "Connection refused" in nobody.stderr) == (4, True)
+    no_server = host.run(f"{AGENT} join --home /srv/x --server http://{host.outside}:9", PADDOCK_PASS="x")
+    assert (no_server.returncode, "Connection refused" in no_server.stderr) == (4, True)
     secret = server.make_pass()
     passes = server.api.get("/api/v1/passes/")["results"]
     server.api.post(f"/api/v1/passes/{passes[0]['id']}/revoke/")

@@ -46,9 +46,9 @@ def sheet_for(server, machine_name, **more):
 
 
 async def typed(one, line):
-    said = []
-    await run_line(one, line, said.append)
-    return "\n".join(said)
+    printed = []
+    await run_line(one, line, printed.append)
+    return "\n".join(printed)
 
 
 async def step(server, made, name, state):
@@ -61,9 +61,9 @@ async def step(server, made, name, state):
 async def test_a_bare_machine_comes_in_and_proves_itself(server, tmp_path, name, host):
     made = sheet_for(server, name, name=host, labels=["mobile"], slots=2)
     async with machine(name, tmp_path) as one:
-        said = await typed(one, made["command"]["run"])
-        assert "The service runs as" in said
-        assert "missing" not in said
+        printed = await typed(one, made["command"]["run"])
+        assert "The service runs as" in printed
+        assert "missing" not in printed
         await step(server, made, "survey", "done")
         server.api.post(f"/api/v1/hosts/{host}/admit/")
         await step(server, made, "prove", "done")
@@ -90,10 +90,10 @@ async def test_a_host_is_repaired_with_its_key_once_its_job_has_ended(server, tm
         number = server.submit("sleep 600", [f"host {host}"])
         await soon(lambda: server.job(number)["state"] == "running", "the job to run")
         again = sheet_for(server, name, name=host, repairs=True)
-        said = []
-        repairing = asyncio.create_task(run_line(one, again["command"]["run"], said.append))
+        printed = []
+        repairing = asyncio.create_task(run_line(one, again["command"]["run"], printed.append))
         waits = f"This agent runs job {number}. Waiting until it ends"
-        await soon(lambda: any(waits in line for line in said), "it to wait")
+        await soon(lambda: any(waits in line for line in printed), "it to wait")
         assert server.job(number)["state"] == "running"
         server.api.post(f"/api/v1/jobs/{number}/cancel/")
         await repairing
@@ -102,7 +102,7 @@ async def test_a_host_is_repaired_with_its_key_once_its_job_has_ended(server, tm
 
 
 async def test_one_that_starts_at_log_in(server, tmp_path):
-    made = sheet_for(server, "bramley-02", name="pippin-2", kept="log-in", account="build")
+    made = sheet_for(server, "bramley-02", name="pippin-2", supervisor="log-in", account="build")
     async with machine("bramley-02", tmp_path) as one:
         assert "starts at log-in" in await typed(one, made["command"]["run"])
         await step(server, made, "connect", "done")
@@ -114,8 +114,8 @@ async def test_one_that_starts_at_log_in(server, tmp_path):
 async def test_a_failure_and_its_remedy_followed_to_the_end(server, tmp_path):
     made = sheet_for(server, "ketch-02", name="wherry-2", account="tide")
     async with machine("ketch-02", tmp_path) as one:
-        said = await typed(one, made["command"]["run"])
-        assert "there is no account tide" in said.lower()
+        printed = await typed(one, made["command"]["run"])
+        assert "there is no account tide" in printed.lower()
         shown = server.api.get(f"/api/v1/bring-ups/{made['sheet']['id']}/")
         (account,) = [check for check in shown["checks"] if check["mark"] == "missing"]
         await typed(one, account["remedy"][0])

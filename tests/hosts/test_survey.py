@@ -72,9 +72,9 @@ class Surveyed:
         self.host.unpack("/opt/agent", packages())
         done = self.host.run("PYTHONPATH=/opt/agent python3 -m paddock_agent survey")
         assert done.returncode == 0, done.stderr
-        told = json.loads(done.stdout)
-        self.installations = [SimpleNamespace(**{"plain": False, **one}) for one in told["installations"]]
-        self.broken = [SimpleNamespace(**one) for one in told["broken"]]
+        report = json.loads(done.stdout)
+        self.installations = [SimpleNamespace(**{"plain": False, **one}) for one in report["installations"]]
+        self.broken = [SimpleNamespace(**one) for one in report["broken"]]
 
     def shell(self, line: str) -> str:
         return self.host.run(line).stdout

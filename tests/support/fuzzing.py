@@ -127,10 +127,10 @@ class Fuzzer:
             case.validate_response(response, checks=[check for one in CHECKED for check in CHECKS.get_by_names([one])])
         except (FailureGroup, Failure) as failed:
             kind = f"{case.method} {case.operation.path} {response.status_code}"
-            said = (
+            answer = (
                 f"{name}: {case.method} {path} {body!r:.600} -> {response.status_code} {response.text[:600]} {failed}"
             )
-            self.faults.setdefault(kind, said[:3000])
+            self.faults.setdefault(kind, answer[:3000])
 
     def _lead_to_something(self, case: Case) -> None:
         for key in list(case.path_parameters or {}):
@@ -154,10 +154,10 @@ class Fuzzer:
 
     def _learn(self, case: Case, response: Response) -> None:
         try:
-            said = json.loads(response.content[:200_000])
+            answer = json.loads(response.content[:200_000])
         except (ValueError, RecursionError):
             return
-        for one in (said if isinstance(said, list) else [said])[:20]:
+        for one in (answer if isinstance(answer, list) else [answer])[:20]:
             for key in ("id", "name"):
                 if isinstance(one, dict) and isinstance(value := one.get(key), int | str) and value != "":
                     kept = self._seen.setdefault(_kind(case.operation.path, key), [])

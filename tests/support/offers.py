@@ -21,10 +21,10 @@ async def able() -> list[wire.FailedPart]:
     return []
 
 
-def telling(told: list[wire.FromAgent]) -> tuple[Callable[[wire.FromAgent], None], Begin]:
+def recording(sent: list[wire.FromAgent]) -> tuple[Callable[[wire.FromAgent], None], Begin]:
     """How attempts tell and begin, into a list."""
 
     async def begin(started: wire.AttemptStarted) -> None:
-        told.append(started)
+        sent.append(started)
 
-    return told.append, begin
+    return sent.append, begin

@@ -12,7 +12,7 @@ from paddock_server.people.models import Grant, Role
 FACTS = wire.Facts(os="linux", os_version="12", os_name="Debian 12", arch="x64", hostname="knot", cores=8, memory=2**35)
 
 
-def somebody(name: str, role: Role | None, paddock: Paddock | None = None) -> APIClient:
+def a_person(name: str, role: Role | None, paddock: Paddock | None = None) -> APIClient:
     """A client that is logged in as a person with one role."""
     user = User.objects.create_user(name, password="tide-gauge")
     if role:

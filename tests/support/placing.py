@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from paddock_agent import wire
-from paddock_server.work.actions.take_report import take_report
+from paddock_server.work.actions.record_report import record_report
 from paddock_server.work.models import Attempt
 from paddock_server.work.round import run_round
 
@@ -19,12 +19,12 @@ def placed(client, host, **more):
     assert answer.status_code == 201, answer.json()
     run_round()
     attempt = Attempt.objects.get(job=answer.json()["id"])
-    take_report(host, wire.AttemptStarted(attempt=attempt.wire_name, account="build", folder="/work/fresh/x"))
+    record_report(host, wire.AttemptStarted(attempt=attempt.wire_name, account="build", folder="/work/fresh/x"))
     return attempt
 
 
 def end(host, attempt, code=0, **more):
-    take_report(host, wire.AttemptEnded(attempt=attempt.wire_name, outcome="exited", exit_code=code, **more))
+    record_report(host, wire.AttemptEnded(attempt=attempt.wire_name, outcome="exited", exit_code=code, **more))
     attempt.refresh_from_db()
     return attempt
 

@@ -10,8 +10,8 @@ from typing import Any
 from django.utils import timezone
 from two_paddocks import Side
 
+from paddock_server.notifications.models import Delivery, NotificationRule
 from paddock_server.people.models import Role
-from paddock_server.telling.models import Delivery, Telling
 
 VIEWER, OPERATOR, ADMINISTRATOR = Role.VIEWER, Role.OPERATOR, Role.ADMINISTRATOR
 Values = Callable[[Side], dict[str, Any]]
@@ -58,9 +58,9 @@ READ = {
     "/api/v1/bring-up-choices/": Row(shows=False, special=True),
     "/api/v1/bring-ups/": Row(query=lambda side: {"all": "true"}),
     "/api/v1/bring-ups/{id}/": Row(path=numbered("sheet")),
-    "/api/v1/care/": Row(),
-    "/api/v1/care-feed/": Row(shows=False, special=True),
-    "/api/v1/care-times/": Row(),
+    "/api/v1/maintenance-windows/": Row(),
+    "/api/v1/maintenance-feed/": Row(shows=False, special=True),
+    "/api/v1/maintenance-times/": Row(),
     "/api/v1/catalogue/": Row(shows=False, special=True),
     "/api/v1/catalogue/{name}/": Row(path=lambda side: {"name": "git"}, shows=False, special=True),
     "/api/v1/chore-runs/": Row(),
@@ -103,7 +103,7 @@ READ = {
     "/api/v1/session/": Row(shows=False, special=True),
     "/api/v1/sources/": Row(),
     "/api/v1/submissions/{id}/": Row(path=numbered("submission")),
-    "/api/v1/telling/": Row(OPERATOR, everywhere=True, shows=False),
+    "/api/v1/notification-rules/": Row(OPERATOR, everywhere=True, shows=False),
     "/api/v1/toolchains/": Row(),
     "/api/v1/toolchains/compare/": Row(query=lambda side: {"host": [side.host, side.gate]}, shows=False),
     "/api/v1/toolchains/inventory/": Row(),
@@ -113,7 +113,7 @@ READ = {
     "/api/v1/yard/": Row(),
 }
 """What may be read. Routes without anything in their path are lists of what one may see."""
-MAY_BE_EMPTY = {"/api/v1/passes/", "/api/v1/yard/", "/api/v1/hosts/", "/api/v1/paddocks/", "/api/v1/care-times/"}
+MAY_BE_EMPTY = {"/api/v1/passes/", "/api/v1/yard/", "/api/v1/hosts/", "/api/v1/paddocks/", "/api/v1/maintenance-times/"}
 """Lists that answer people without the role with nothing instead of a refusal."""
 
 JOB = {"name": "n", "terms": [], "script": "true"}
@@ -151,11 +151,15 @@ WRITE = {
     ("post", "/api/v1/bring-ups/planned/"): Row(
         ADMINISTRATOR, body=paddock(text="name,system\nx-1,linux\n", server="http://testserver")
     ),
-    ("post", "/api/v1/care/"): Row(OPERATOR, body=lambda side: {"what": "x", "place": side.paddock, **LATER}),
-    ("post", "/api/v1/care-calendar/"): Row(OPERATOR, body=lambda side: {"text": CALENDAR, "place": side.paddock}),
-    ("post", "/api/v1/care-feed/"): Row(),
-    ("delete", "/api/v1/care-feed/"): Row(special=True),
-    ("delete", "/api/v1/care/{id}/"): Row(OPERATOR, numbered("care")),
+    ("post", "/api/v1/maintenance-windows/"): Row(
+        OPERATOR, body=lambda side: {"what": "x", "place": side.paddock, **LATER}
+    ),
+    ("post", "/api/v1/maintenance-calendar/"): Row(
+        OPERATOR, body=lambda side: {"text": CALENDAR, "place": side.paddock}
+    ),
+    ("post", "/api/v1/maintenance-feed/"): Row(),
+    ("delete", "/api/v1/maintenance-feed/"): Row(special=True),
+    ("delete", "/api/v1/maintenance-windows/{id}/"): Row(OPERATOR, numbered("window")),
     ("post", "/api/v1/catalogue/{name}/"): Row(
         ADMINISTRATOR, lambda side: {"name": "x"}, body=lambda side: {"text": "x"}, everywhere=True
     ),
@@ -265,18 +269,18 @@ WRITE = {
         body=lambda side: {"text": f"pipeline: {side.mark}-x\njobs:\n  a:\n    script: 'true'\n"},
         special=True,
     ),
-    ("post", "/api/v1/telling/"): Row(ADMINISTRATOR, body=lambda side: RULE, everywhere=True),
-    ("patch", "/api/v1/telling/{id}/"): Row(
+    ("post", "/api/v1/notification-rules/"): Row(ADMINISTRATOR, body=lambda side: RULE, everywhere=True),
+    ("patch", "/api/v1/notification-rules/{id}/"): Row(
         ADMINISTRATOR,
-        lambda side: {"id": Telling.objects.get().pk},
+        lambda side: {"id": NotificationRule.objects.get().pk},
         body=lambda side: {"is_on": False},
         everywhere=True,
     ),
-    ("delete", "/api/v1/telling/{id}/"): Row(
-        ADMINISTRATOR, lambda side: {"id": Telling.objects.get().pk}, everywhere=True
+    ("delete", "/api/v1/notification-rules/{id}/"): Row(
+        ADMINISTRATOR, lambda side: {"id": NotificationRule.objects.get().pk}, everywhere=True
     ),
-    ("post", "/api/v1/telling/{id}/try-out/"): Row(
-        ADMINISTRATOR, lambda side: {"id": Telling.objects.get().pk}, everywhere=True
+    ("post", "/api/v1/notification-rules/{id}/try-out/"): Row(
+        ADMINISTRATOR, lambda side: {"id": NotificationRule.objects.get().pk}, everywhere=True
     ),
     ("post", "/api/v1/toolchains/within/"): Row(
         body=lambda side: {"tool": "git", "range": "2+", "versions": ["2.1"]}, special=True

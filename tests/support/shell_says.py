@@ -58,11 +58,11 @@ def disagreements(
     for tool, (command, line, pattern) in SHELL.items():
         there = shell(f"command -v {command}").strip()
         # A command that hangs is as good as none.
-        said = re.search(pattern, shell(f"timeout 20 sh -c {_quoted(line)}")) if there else None
-        wanted = said.group(1) if said else None
+        found = re.search(pattern, shell(f"timeout 20 sh -c {_quoted(line)}")) if there else None
+        wanted = found.group(1) if found else None
         if plain.get(tool) != wanted:
             differing.append(f"{tool}: a shell says {wanted}, the survey {plain.get(tool)}")
-        elif there and not said and tool not in is_broken:
+        elif there and not found and tool not in is_broken:
             differing.append(f"{tool}: {there} tells no version, and the survey does not say that it is broken")
         compared.add(tool)
     return compared, differing

@@ -37,17 +37,17 @@ class Tampering:
                 headers = {name: value for name, value in self.headers.items() if name.lower() not in HOP_BY_HOP}
                 connection.request(self.command, self.path, body, {**headers, "Host": there.netloc})
                 answer = connection.getresponse()
-                said = outer.change(self.path, answer.read())
+                changed = outer.change(self.path, answer.read())
                 # What the server says of itself names its own address: here it goes by this one.
                 if "file" not in self.path:
-                    said = said.replace(there.netloc.encode(), outer.netloc.encode())
+                    changed = changed.replace(there.netloc.encode(), outer.netloc.encode())
                 self.send_response(answer.status)
                 for name, value in answer.getheaders():
                     if name.lower() not in HOP_BY_HOP:
                         self.send_header(name, value)
-                self.send_header("Content-Length", str(len(said)))
+                self.send_header("Content-Length", str(len(changed)))
                 self.end_headers()
-                self.wfile.write(said)
+                self.wfile.write(changed)
 
             do_GET = do_POST = _pass_on
 

@@ -18,25 +18,25 @@ from printing import printed
 from paddock_agent import wire
 from paddock_core.link_state import Seen
 from paddock_server.bring_up.models import BringUp
-from paddock_server.care.actions.plan_care import plan_care
-from paddock_server.chores.actions.start_chore import keep_chore, start_chore
+from paddock_server.chores.actions.start_chore import save_chore, start_chore
 from paddock_server.chores.models import ChoreHost
 from paddock_server.health.actions.note_link import note_link
 from paddock_server.health.models import Finding
 from paddock_server.hosts.actions.join import join
 from paddock_server.hosts.actions.make_pass import make_pass
 from paddock_server.hosts.models import Host, Paddock
+from paddock_server.maintenance.actions.save_window import save_window
 from paddock_server.people.actor import SERVER
 from paddock_server.people.models import AccessRequest, Role
-from paddock_server.pipeline_secrets.actions.keep_secret import keep_secret
-from paddock_server.runs.actions.take_folders import take_folders
-from paddock_server.runs.actions.take_outputs import take_outputs, take_piece
-from paddock_server.runs.actions.take_step import take_step
-from paddock_server.toolchains.actions.keep_kit import Wanted, keep_kit
-from paddock_server.toolchains.actions.take_in_survey import take_in_survey
+from paddock_server.pipeline_secrets.actions.save_secret import save_secret
+from paddock_server.runs.actions.record_folders import record_folders
+from paddock_server.runs.actions.record_outputs import record_outputs, save_piece
+from paddock_server.runs.actions.record_step import record_step
+from paddock_server.toolchains.actions.record_survey import record_survey
+from paddock_server.toolchains.actions.save_kit import Wanted, save_kit
+from paddock_server.work.actions.record_report import record_report
 from paddock_server.work.actions.submit import WantedJob, submit
 from paddock_server.work.actions.submit_file import submit_file
-from paddock_server.work.actions.take_report import take_report
 from paddock_server.work.models import Attempt, Job, Source
 from paddock_server.work.round import run_round
 
@@ -66,17 +66,17 @@ def make_side(mark: str, name: str) -> Side:
         note_link(host, Seen.HELLO)
     found = [wire.Installation("git", "2.39.5", f"/opt/{mark}/git", f"/opt/{mark}", True)]
     host = Host.objects.select_related("paddock").get(name=side.host)
-    take_in_survey(host, wire.SurveyReport(facts=facts, installations=found))
+    record_survey(host, wire.SurveyReport(facts=facts, installations=found))
     moved = [wire.Installation("git", "2.40.0", f"/opt/{mark}/git2", f"/opt/{mark}", True)]
-    take_in_survey(host, wire.SurveyReport(facts=facts, installations=moved))
+    record_survey(host, wire.SurveyReport(facts=facts, installations=moved))
     host.refresh_from_db()
     host.standing, host.decided_at = Host.Standing.ADMITTED, now
     host.services = [f"{mark}-service"]
     host.save()
-    take_folders(host, wire.WorkFolders(folders=[wire.FolderState(f"/work/{mark}/1", "warm", f"{mark}-docs")]))
+    record_folders(host, wire.WorkFolders(folders=[wire.FolderState(f"/work/{mark}/1", "warm", f"{mark}-docs")]))
 
     pipeline = f"{mark}-docs"
-    keep_secret(SERVER, f"{mark.upper()}_KEY", "a value long enough", [pipeline], [name], purpose=mark)
+    save_secret(SERVER, f"{mark.upper()}_KEY", "a value long enough", [pipeline], [name], purpose=mark)
     source = Source.objects.create(url=f"https://git.example/{mark}.git", ref="main", made_by="x", pipeline=pipeline)
     text = f"pipeline: {pipeline}\njobs:\n  {mark}-build:\n    script: echo {mark}\n"
     submission, (job,) = submit_file(SERVER, text, source=source, ref="main", commit="a" * 40)
@@ -86,23 +86,23 @@ def make_side(mark: str, name: str) -> Side:
     run_round()
     attempt = Attempt.objects.get(job=job)
     report = wire.AttemptStarted(attempt=attempt.wire_name, account=f"{mark}-build", folder=f"/work/{mark}/1")
-    take_report(host, report)
-    take_step(host, wire.StepBegan(attempt=attempt.wire_name, step=0, at=1.7e9))
+    record_report(host, report)
+    record_step(host, wire.StepBegan(attempt=attempt.wire_name, step=0, at=1.7e9))
     printed(attempt, f"printed by {mark}\n".encode())
     data = f'<testsuite name="{mark}"><testcase name="{mark}"/></testsuite>'.encode()
-    told = [wire.OutputFile(f"{mark}.xml", len(data), hashlib.sha256(data).hexdigest())]
-    take_outputs(host, wire.Outputs(attempt=attempt.wire_name, files=told, left_out=[f"{mark}: nothing"]))
-    take_piece(host, attempt.wire_name, 0, 0, data)
+    files = [wire.OutputFile(f"{mark}.xml", len(data), hashlib.sha256(data).hexdigest())]
+    record_outputs(host, wire.Outputs(attempt=attempt.wire_name, files=files, left_out=[f"{mark}: nothing"]))
+    save_piece(host, attempt.wire_name, 0, 0, data)
     end(host, attempt)
     waiting = submit(SERVER, WantedJob(f"{mark}-waits", pipeline, [f"label no-such-{mark}"], f"echo {mark}"))
 
-    kit = keep_kit(SERVER, Wanted(f"kit-{mark}", mark, [f"label label-{mark}"], [name], []))
-    chore = keep_chore(SERVER, {"name": f"chore {mark}", "script": f"echo {mark}", "purpose": mark}, [])
+    kit = save_kit(SERVER, Wanted(f"kit-{mark}", mark, [f"label label-{mark}"], [name], []))
+    chore = save_chore(SERVER, {"name": f"chore {mark}", "script": f"echo {mark}", "purpose": mark}, [])
     run = start_chore(SERVER, chore, [host], mark)
-    ChoreHost.objects.filter(run=run).update(state="done", said=mark, ended_at=now)
+    ChoreHost.objects.filter(run=run).update(state="done", detail=mark, ended_at=now)
     run.state, run.ended_at = "ended", now
     run.save()
-    care = plan_care(SERVER, f"care {mark}", name, now + timedelta(days=1), now + timedelta(days=1, hours=2))
+    window = save_window(SERVER, f"maintenance {mark}", name, now + timedelta(days=1), now + timedelta(days=1, hours=2))
     finding = Finding.objects.create(
         key=f"clock-off {side.host}", code="clock-off", title="The clock is off", severity="urgent",
         sentence=f"It is off on {mark}.", since=now, opened_at=now, hosts=[side.host], paddock=name,
@@ -119,8 +119,8 @@ def make_side(mark: str, name: str) -> Side:
     side.ids = {
         "access": asked.pk,
         "job": job.pk, "waiting": waiting.pk, "submission": submission.pk, "source": source.pk, "pass": entry_pass.pk,
-        "chore": chore.pk, "run": run.pk, "care": care.pk, "finding": finding.pk, "sheet": sheet.pk, "kit": kit.name,
-        "pipeline": pipeline, "secret": f"{mark.upper()}_KEY",
+        "chore": chore.pk, "run": run.pk, "window": window.pk, "finding": finding.pk, "sheet": sheet.pk,
+        "kit": kit.name, "pipeline": pipeline, "secret": f"{mark.upper()}_KEY",
     }  # fmt: skip
     assert Job.objects.get(pk=job.pk).state == "passed"
     return side

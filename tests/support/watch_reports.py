@@ -12,7 +12,7 @@ RUNNING = wire.ServiceState(UNIT, "linux", "running", starts_at_boot=True, start
 
 
 def report(host, state=RUNNING, name="", **more):
-    told = {
+    report = {
         "host": name or host.name,
         "at": time.time(),
         "state": state,
@@ -20,4 +20,4 @@ def report(host, state=RUNNING, name="", **more):
         "uptime": 900.0,
         "starts_left": 3,
     }
-    return wire.WatchReport(**{**told, **more})
+    return wire.WatchReport(**{**report, **more})

@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { ConfigProvider } from 'ant-design-vue'
 import { computed } from 'vue'
-import { onNote } from './api/feed'
-import { useSession } from './api/session'
-import AppBand from './parts/AppBand.vue'
+import { onNote } from './live/feed'
+import { useSession } from './features/people/session'
+import AppBand from './features/shell/AppBand.vue'
 import { antdTheme } from './theme/antd'
 import { useMode } from './theme/mode'
 

@@ -119,9 +119,9 @@ class Attempt:
             ended = StepEnd("not started", None, f"It could not be started: {error}")
         except Exception as error:  # its slot has to be free again, whatever it was
             ended = StepEnd("not started", None, f"The agent itself failed: {error!r}")
-        left: list[wire.LeftBehind] = []
+        leftovers: list[wire.LeftoverProcess] = []
         try:
-            left = await self._after_all()
+            leftovers = await self._after_all()
         except Exception as error:
             ended = StepEnd(ended.outcome, ended.exit_code, f"{ended.why} What follows the last step failed: {error!r}")
         self._place.tell(
@@ -133,7 +133,7 @@ class Attempt:
                 at=time.time(),
                 processor=round(self._used.processor, 3),
                 memory=self._used.memory,
-                left=left[:100],
+                leftover_processes=leftovers[:100],
             )
         )
 
@@ -151,8 +151,10 @@ class Attempt:
             folder=self._folder[:2000],
             at=time.time(),
             warm=is_warm,
-            names=sorted(name for name in everything if name != MARK and 0 < len(name) <= 200)[:1000],
-            values={name: self._masker.cover(everything[name])[:2000] for name in sorted(shown) if name in everything},
+            variable_names=sorted(name for name in everything if name != MARK and 0 < len(name) <= 200)[:1000],
+            variable_values={
+                name: self._masker.cover(everything[name])[:2000] for name in sorted(shown) if name in everything
+            },
         )
         # Before any of them runs: one that fills the disk must not keep those that clean up from starting.
         self._commands = [self._written(number, step) for number, step in enumerate(offer.steps)]
@@ -213,10 +215,10 @@ class Attempt:
             )
         )
 
-    async def _after_all(self) -> list[wire.LeftBehind]:
+    async def _after_all(self) -> list[wire.LeftoverProcess]:
         """What is to be done once the last step is over: processes that are left, files to keep, the folder."""
         offer, place = self.offer, self._place
-        left = await self._end_what_is_left()
+        leftovers = await self._end_what_is_left()
         for reader in self._used.readers:
             with contextlib.suppress(OSError):
                 await reader
@@ -232,7 +234,7 @@ class Attempt:
         finally:
             if self._folder:
                 await asyncio.to_thread(place.folders.release, self._folder, offer.attempt)
-        return left
+        return leftovers
 
     def _announced(self, kept: list[wire.OutputFile], left_out: list[str]) -> wire.Outputs:
         """What is told of the kept files: a secret may stand in a name, too."""
@@ -240,7 +242,7 @@ class Attempt:
         files = [wire.OutputFile(cover(one.path)[:LONGEST_PATH], one.size, one.sha256) for one in kept]
         return wire.Outputs(attempt=self.offer.attempt, files=files, left_out=[cover(one)[:2000] for one in left_out])
 
-    async def _end_what_is_left(self) -> list[wire.LeftBehind]:
+    async def _end_what_is_left(self) -> list[wire.LeftoverProcess]:
         system = self._place.system
         mark = f"{MARK}={self._mark}"
         found: list[Survivor] = []
@@ -255,7 +257,9 @@ class Attempt:
             if reading and not self.offer.leaves_processes:
                 await asyncio.wait(reading, timeout=PIPE_PATIENCE)
             process.close()
-        return [wire.LeftBehind(pid=one.pid, name=one.name, ended=not self.offer.leaves_processes) for one in found]
+        return [
+            wire.LeftoverProcess(pid=one.pid, name=one.name, ended=not self.offer.leaves_processes) for one in found
+        ]
 
     # ---- one step --------------------------------------------------------------------------------------------------
 
@@ -309,14 +313,14 @@ class Attempt:
         process: ScriptProcess,
         end: float | None,
         stop: asyncio.Event,
-        said: list[bytes] | None = None,
+        lines: list[bytes] | None = None,
     ) -> StepEnd:
         """Tells what a process prints until it ends, and ends it when its time is over or it is to stop."""
         self._used.processes.append(process)
         if process.pid:
             self._used.groups.append(process.pid)
         leftovers.note(self._place.notes, self.offer.attempt, f"{MARK}={self._mark}", process.pid)
-        reading = asyncio.create_task(self._tell_log(number, process, said))
+        reading = asyncio.create_task(self._tell_log(number, process, lines))
         self._used.readers.append(reading)
         looking = asyncio.create_task(self._look_at_use(process))
         waiting = asyncio.create_task(process.wait())
@@ -352,10 +356,10 @@ class Attempt:
             self._used.memory = max(self._used.memory, used.memory)
             wait = NEXT_LOOK
 
-    async def _tell_log(self, number: int, process: ScriptProcess, said: list[bytes] | None) -> None:
+    async def _tell_log(self, number: int, process: ScriptProcess, lines: list[bytes] | None) -> None:
         while data := await process.read():
-            if said is not None:
-                said.append(data[:200])
+            if lines is not None:
+                lines.append(data[:200])
             self._tell_pieces(self._masker.write(data), number)
             # A step that floods its log must not keep the agent from its heartbeats.
             await asyncio.sleep(0)
@@ -379,21 +383,21 @@ class Attempt:
         secret = next((one for one in self.offer.secrets if one.name == wanted.secret), None) if wanted.secret else None
         variables = {**self._environment, **checkout.environment(secret)}
         is_there = ".git" in system.folders_in(folder)
-        said: list[bytes] = []
+        lines: list[bytes] = []
         for run in checkout.commands(wanted, is_there):
             ended = StepEnd("exited", 1)
             for command in (run.command, run.otherwise):
                 if not command or ended.is_good:
                     continue
-                said = []
+                lines = []
                 self._tell_pieces(f"$ {' '.join(command)}\n".encode(), number)
                 process = await system.start_command(command, folder, variables)
-                ended = await self._follow(number, process, end, stop, said)
+                ended = await self._follow(number, process, end, stop, lines)
                 if ended.outcome not in ("exited", "signalled"):
                     return ended
             if not ended.is_good:
                 return StepEnd(ended.outcome, ended.exit_code, f"Git did not do it: {' '.join(run.command[:2])}.")
-        return StepEnd("exited", 0, "", b"".join(said).decode("ascii", "replace").strip())
+        return StepEnd("exited", 0, "", b"".join(lines).decode("ascii", "replace").strip())
 
     def _variables(self) -> dict[str, str]:
         """The environment of every step: what the job is, its secrets, and the tools that its terms are bound to."""

@@ -19,8 +19,8 @@ from pathlib import Path
 
 import msgspec
 
-from ..calling import post, problem_of
 from ..errors import AgentError, CommandFailed
+from ..http_client import post, problem_of
 from ..system import FoundFile, System
 from ..wire import MOST_OUTPUTS, OutputFile
 
@@ -84,13 +84,13 @@ class Outbox:
         return min(LARGEST_OUTBOX - waiting, shutil.disk_usage(self._folder).free - KEPT_FREE)
 
     def _copied(self, one: FoundFile, target: Path) -> OutputFile:
-        told, size = hashlib.sha256(), 0
+        digest, size = hashlib.sha256(), 0
         with target.open("wb") as copy:
             while size < one.size and (piece := self._system.read_piece(one.place, size, min(PIECE, one.size - size))):
-                told.update(piece)
+                digest.update(piece)
                 copy.write(piece)
                 size += len(piece)
-        return OutputFile(one.path, size, told.hexdigest())
+        return OutputFile(one.path, size, digest.hexdigest())
 
     def forget_all(self) -> list[str]:
         """Removes every copy that was not sent; the attempts that they were of."""
@@ -99,7 +99,7 @@ class Outbox:
             shutil.rmtree(place, ignore_errors=True)
         return [place.name for place in found]
 
-    async def keep_sending(self, server: str, key: str) -> None:
+    async def sending_loop(self, server: str, key: str) -> None:
         """Sends what waits, for ever; while nothing gets through, it tries again ever more rarely."""
         wait = 1.0
         while True:

@@ -71,7 +71,7 @@ class Attempts:
         if self._when_idle and not self._running:
             self._when_idle()
 
-    def take(self, offer: wire.Offer) -> None:
+    def accept(self, offer: wire.Offer) -> None:
         """Starts an offered attempt, or refuses it with the reason. An offer told twice is taken once."""
         if offer.attempt in self._running:
             return
@@ -117,10 +117,10 @@ class Attempts:
         self._clear.append(paths)
         self._folders_stir.set()
 
-    async def keep_folders(self) -> None:
+    async def folder_loop(self) -> None:
         """Measures, tidies and tells of the work folders: when an attempt has ended, when a person asks, and now and
         then."""
-        told: object = None
+        sent: object = None
         while True:
             measured, self._measure = self._measure, set()
             cleared, self._clear = self._clear, []
@@ -130,10 +130,10 @@ class Attempts:
                 await asyncio.to_thread(self.folders.clear, paths)
             await asyncio.to_thread(self.folders.tidy)
             states = self.folders.states()[: wire.MOST_FOLDERS]
-            if states != told or cleared:
+            if states != sent or cleared:
                 removed, self.folders.removed = self.folders.removed, []
                 self._tell(wire.WorkFolders(folders=states, removed=[one[:2000] for one in removed[:500]]))
-                told = states
+                sent = states
                 await asyncio.sleep(TELL_EVERY)
             with contextlib.suppress(TimeoutError):
                 async with asyncio.timeout(TIDY_EVERY):

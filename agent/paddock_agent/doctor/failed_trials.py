@@ -129,7 +129,7 @@ def _environment_file(agent: Agent) -> str:
 
 def _as_it_is(part: Part, agent: Agent) -> Diagnosis:
     if lines := part.taking_away(agent.service):
-        return _taken_away(part, agent, lines)
+        return _removed(part, agent, lines)
     return Diagnosis(
         f"{part.name} fails",
         f"The trial of the {part.name} failed: {part.why}.",
@@ -139,7 +139,7 @@ def _as_it_is(part: Part, agent: Agent) -> Diagnosis:
     )
 
 
-def _taken_away(part: Part, agent: Agent, lines: Sequence[tuple[str, int, str]]) -> Diagnosis:
+def _removed(part: Part, agent: Agent, lines: Sequence[tuple[str, int, str]]) -> Diagnosis:
     """No fact of the part explains it, and lines were added to the service's unit that take something away from it."""
     shown = "; ".join(f"{file} line {number}: {setting}" for file, number, setting in lines)
     removed = make.without_lines([(file, number) for file, number, _ in lines])

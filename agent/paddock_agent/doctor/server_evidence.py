@@ -11,8 +11,8 @@ import urllib.error
 import urllib.request
 from urllib.parse import urlsplit
 
-from ..calling import unreachable
 from ..errors import Untrusted
+from ..http_client import unreachable
 from ..system import trials
 from .evidence import Check
 from .files import LONGEST_FILE, text_of

@@ -58,11 +58,11 @@ async def system_(system: System, plan: Plan) -> Check:
     if OLDEST[system.family] and numbers < OLDEST[system.family]:
         return Check("system", "missing", name, f"The oldest that will do is {OLDEST_NAMES[system.family]}.")
     if system.family == "linux":
-        said = await answer_of(system, ["getconf", "GNU_LIBC_VERSION"])
-        library = tuple(int(part) for part in re.findall(r"\d+", said)[:2])
+        answer = await answer_of(system, ["getconf", "GNU_LIBC_VERSION"])
+        library = tuple(int(part) for part in re.findall(r"\d+", answer)[:2])
         if library < OLDEST_C_LIBRARY:
             return Check(
-                "system", "missing", f"{name}, C library {said or 'other than glibc'}",
+                "system", "missing", f"{name}, C library {answer or 'other than glibc'}",
                 "The agent's packages need glibc 2.28 or newer, as in Debian 10 or any later one.",
             )  # fmt: skip
     return Check("system", "ok", name)
@@ -112,7 +112,7 @@ async def rights(system: System, plan: Plan) -> Check:
     who = "an administrator" if system.family == "windows" else "root"
     if system.is_privileged():
         return Check("rights", "ok", who if system.account() == who else f"{system.account()}, {who}")
-    if plan.kept == "by hand":
+    if plan.supervisor == "by hand":
         return Check(
             "rights", "mind", system.account(), f"Not {who}: the agent is started by hand, and is gone after a reboot."
         )
@@ -122,10 +122,12 @@ async def rights(system: System, plan: Plan) -> Check:
 
 async def service_manager(system: System, plan: Plan) -> Check | None:
     """What is to keep the agent running."""
-    if plan.kept == "by hand":
+    if plan.supervisor == "by hand":
         return None
-    if plan.kept == "log-in" and system.family != "macos":
-        return Check("service manager", "missing", plan.kept, "Starting at log-in is for macOS.", ("choose a service",))
+    if plan.supervisor == "log-in" and system.family != "macos":
+        return Check(
+            "service manager", "missing", plan.supervisor, "Starting at log-in is for macOS.", ("choose a service",)
+        )
     manager = manager_of(system)
     if absent := await manager.why_absent():
         return Check(
@@ -140,7 +142,7 @@ async def service_manager(system: System, plan: Plan) -> Check | None:
 
 async def account(system: System, plan: Plan) -> Check | None:
     """The account that was named has to be there; the service's own is made."""
-    if plan.kept == "by hand":
+    if plan.supervisor == "by hand":
         return None
     if not plan.account:
         return Check("account", "ok", "one of its own, made for the service")
@@ -161,7 +163,7 @@ async def python(system: System, plan: Plan) -> Check:
     version, path = system.python()
     if tuple(version[:2]) not in PYTHONS:
         return Check("Python", "missing", f"{'.'.join(map(str, version))} at {path}", "3.11, 3.12 or 3.13 is needed.")
-    if plan.kept != "by hand" and re.match(r"/root/|/home/|/Users/|[A-Z]:\\Users\\", path):
+    if plan.supervisor != "by hand" and re.match(r"/root/|/home/|/Users/|[A-Z]:\\Users\\", path):
         return Check(
             "Python", "missing", f"{'.'.join(map(str, version))} at {path}",
             "It lies in a person's own folder, which the service's account cannot read.",
@@ -204,7 +206,7 @@ async def folders(system: System, plan: Plan) -> Check:
 
 def _written_to(system: System, plan: Plan) -> tuple[str, ...]:
     """Where setting up a service writes besides its own folders."""
-    if system.family != "linux" or plan.kept == "by hand" or not system.is_privileged():
+    if system.family != "linux" or plan.supervisor == "by hand" or not system.is_privileged():
         return ()
     return ("/usr/local/bin", "/etc/systemd/system", "/etc/paddock-agent", WATCH_HOMES[system.family])
 

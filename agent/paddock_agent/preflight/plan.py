@@ -11,8 +11,8 @@ from typing import Literal
 from ..system import System
 from ..system.port import Family
 
-Kept = Literal["service", "log-in", "by hand"]
-KEPT: tuple[Kept, ...] = ("service", "log-in", "by hand")
+Supervisor = Literal["service", "log-in", "by hand"]
+SUPERVISORS: tuple[Supervisor, ...] = ("service", "log-in", "by hand")
 
 HOMES: dict[Family, str] = {
     "linux": "/var/lib/paddock-agent",
@@ -42,7 +42,7 @@ class Plan:
     secret: str = ""
     sheet: str = ""
     name: str = ""
-    kept: Kept = "service"
+    supervisor: Supervisor = "service"
     account: str = ""
     home: str = ""
     prefix: str = ""
@@ -68,7 +68,10 @@ def add_options(parser: argparse.ArgumentParser, environment: Mapping[str, str])
         parser.add_argument(name, default=environment.get(variable, ""), help=f"{text} ({variable})")
     parser.add_argument("--slots", type=int, default=int(environment.get("PADDOCK_SLOTS") or 0), help="(PADDOCK_SLOTS)")
     parser.add_argument(
-        "--kept", choices=KEPT, default=environment.get("PADDOCK_KEPT") or "service", help="(PADDOCK_KEPT)"
+        "--supervisor",
+        choices=SUPERVISORS,
+        default=environment.get("PADDOCK_SUPERVISOR") or "service",
+        help="(PADDOCK_SUPERVISOR)",
     )
 
 
@@ -82,14 +85,14 @@ def plan_of(options: argparse.Namespace, system: System) -> Plan:
     """The plan with the family's defaults filled in. The pass comes through the environment alone."""
     family = system.family
     prefix = options.prefix or PREFIXES[family]
-    by_hand = options.kept == "by hand"
+    by_hand = options.supervisor == "by hand"
     home = options.home or (home_for(system, prefix) if by_hand else HOMES[family])
     return Plan(
         server=options.server,
         secret=os.environ.get("PADDOCK_PASS", ""),
         sheet=options.sheet,
         name=options.name.strip(),
-        kept=options.kept,
+        supervisor=options.supervisor,
         account=options.user.strip(),
         home=home,
         prefix=prefix,

@@ -9,8 +9,8 @@ import urllib.error
 import urllib.request
 
 from ..address import clean_address
-from ..calling import post, problem_of, unreachable
 from ..errors import AgentError, Unreachable, Untrusted
+from ..http_client import post, problem_of, unreachable
 from ..system import System
 from ..system.paths import paths_of
 from .outcome import Check
@@ -40,12 +40,12 @@ def server_checks(plan: Plan, system: System) -> list[Check]:
             found.append(
                 Check("address", "ok", server, f"“{plan.server}” had stray spaces or slashes; they were left out.")
             )
-        said, off = _health(server)
+        answered, off = _health(server)
     except Untrusted as error:
         return [*found, Check("server", "missing", plan.server, str(error), (_TRUSTING[system.family],))]
     except AgentError as error:
         return [*found, Check("server", "missing", plan.server, str(error))]
-    if said.get("status") != "ok":
+    if answered.get("status") != "ok":
         return [
             *found,
             Check("server", "missing", server, "What answers there is no Yellow Paddock server, or one in trouble."),
@@ -65,8 +65,8 @@ def _joined_as(plan: Plan, system: System) -> str:
     """The name under which this machine has joined already, "" where it has not."""
     text = system.read_text(paths_of(system).join(plan.home, "identity.json"))
     try:
-        said = json.loads(text or "{}")
-        return str(said.get("host", "")) if isinstance(said, dict) else ""
+        answered = json.loads(text or "{}")
+        return str(answered.get("host", "")) if isinstance(answered, dict) else ""
     except ValueError:
         return ""
 
@@ -77,12 +77,12 @@ def _health(server: str) -> tuple[dict[str, object], float]:
     try:
         with urllib.request.urlopen(address, timeout=PATIENCE) as answer:  # noqa: S310 - clean_address
             date = email.utils.parsedate_to_datetime(answer.headers["Date"]).timestamp()
-            said = json.loads(answer.read(10_000))
+            answered = json.loads(answer.read(10_000))
     except urllib.error.HTTPError as error:
         raise Unreachable(f"{server} answered {error.code} {error.reason}.") from None
     except (OSError, ValueError, TypeError) as error:
         raise unreachable(f"{server}/agent/", error) from None
-    return (said if isinstance(said, dict) else {}), date - time.time()
+    return (answered if isinstance(answered, dict) else {}), date - time.time()
 
 
 def _clock(off: float, system: System) -> Check:
@@ -99,8 +99,8 @@ def _pass(server: str, plan: Plan, system: System) -> Check:
     secret = plan.secret.strip()
     asked = {"secret": secret, "name": plan.name, "hostname": system.hostname(), "sheet": plan.sheet}
     try:
-        said = json.loads(post(f"{server}/agent/v1/ask", json.dumps(asked).encode(), {}, PATIENCE))
-        found = f"good for {said['paddock']}, as {said['name']}"
+        answered = json.loads(post(f"{server}/agent/v1/ask", json.dumps(asked).encode(), {}, PATIENCE))
+        found = f"good for {answered['paddock']}, as {answered['name']}"
     except urllib.error.HTTPError as error:
         return Check("pass", "missing", "the server says no", problem_of(error))
     except (AgentError, ValueError, KeyError, TypeError) as error:

@@ -23,8 +23,8 @@ async def prove_program(system: System, become: Sequence[str], account: str, pro
     """The account must be able to run the program: often it lies in somebody's private folder. Raises CommandFailed."""
     tried = await system.run([*become, *program, "--version"], PATIENCE)
     if tried.exit_code:
-        said = (tried.stderr.strip() or tried.stdout.strip()).splitlines()
+        lines = (tried.stderr.strip() or tried.stdout.strip()).splitlines()
         raise CommandFailed(
-            f"The account {account} cannot run {program[0]}: {said[-1] if said else 'it ended at once'}. "
+            f"The account {account} cannot run {program[0]}: {lines[-1] if lines else 'it ended at once'}. "
             "Install the agent where every account can read it, such as /opt, or name another account with --user."
         )

@@ -244,15 +244,15 @@ def read_state(
 ) -> ServiceState:
     """Reads what ``launchctl print`` and ``print-disabled`` said; ``printed`` is "" for a job that is not loaded,
     ``login_account`` is the one whose log-in starts it."""
-    said = dict(re.findall(r"^\s*([a-z][a-z ]+?) = (.+)$", printed, re.MULTILINE))
-    exited = re.match(r"\d+", said.get("last exit code", ""))
+    printed_values = dict(re.findall(r"^\s*([a-z][a-z ]+?) = (.+)$", printed, re.MULTILINE))
+    exited = re.match(r"\d+", printed_values.get("last exit code", ""))
     status = int(exited.group()) if exited else None
-    killed = said.get("last terminating signal", "")
+    killed = printed_values.get("last terminating signal", "")
     is_disabled = re.search(rf'"{re.escape(name)}" => (disabled|true)', disabled) is not None
     program = listed.get("ProgramArguments")
     at_login = "LimitLoadToSessionType" in listed
-    running = _running(said, status)
-    runs = said.get("runs", "")
+    running = _running(printed_values, status)
+    runs = printed_values.get("runs", "")
     cause = Cause.UNKNOWN
     if running != "running":
         if is_disabled and not printed:
@@ -278,8 +278,8 @@ def read_state(
     )
 
 
-def _running(said: dict[str, str], status: int | None) -> Running:
-    match said.get("state"):
+def _running(printed_values: dict[str, str], status: int | None) -> Running:
+    match printed_values.get("state"):
         case "running":
             return "running"
         case "spawn scheduled":

@@ -289,30 +289,30 @@ def _properties(shown: str) -> dict[str, str]:
 
 def read_state(name: str, shown: str, evidence: Sequence[str]) -> ServiceState:
     """Reads what ``systemctl show`` printed."""
-    said = _properties(shown)
-    status = said.get("ExecMainStatus", "")
-    exited = said.get("ExecMainCode") == _CODE_EXITED and status.isdecimal()
-    restarts = said.get("NRestarts", "")
-    program = said.get("ExecStart", "").partition("path=")[2].partition(" ;")[0]
+    properties = _properties(shown)
+    status = properties.get("ExecMainStatus", "")
+    exited = properties.get("ExecMainCode") == _CODE_EXITED and status.isdecimal()
+    restarts = properties.get("NRestarts", "")
+    program = properties.get("ExecStart", "").partition("path=")[2].partition(" ;")[0]
     exit_status = int(status) if exited else None
-    result = said.get("Result", "")
+    result = properties.get("Result", "")
     cause = _cause(exit_status, result)
     return ServiceState(
         name=name,
         family="linux",
-        running=_running(said),
-        starts_at_boot=said.get("UnitFileState") == "enabled",
-        start_type=said.get("UnitFileState", ""),
-        account=said.get("User", "") or "root",
+        running=_running(properties),
+        starts_at_boot=properties.get("UnitFileState") == "enabled",
+        start_type=properties.get("UnitFileState", ""),
+        account=properties.get("User", "") or "root",
         cause=cause,
         code=f"status {exit_status}" if cause and cause is not Cause.ENDED and exit_status else "",
         exit_status=exit_status,
         result=result,
         restarts=int(restarts) if restarts.isdecimal() else 0,
-        since=said.get("StateChangeTimestamp", ""),
+        since=properties.get("StateChangeTimestamp", ""),
         program=program,
-        unit_trouble=said.get("LoadState", "")
-        if said.get("LoadState") not in (None, "", "loaded", "not-found")
+        unit_trouble=properties.get("LoadState", "")
+        if properties.get("LoadState") not in (None, "", "loaded", "not-found")
         else "",
         evidence=tuple(line[:300] for line in evidence[-EVIDENCE_LINES:]),
     )
@@ -327,15 +327,15 @@ def _cause(exit_status: int | None, result: str) -> Cause:
     return Cause.UNKNOWN if result in ("", "success") else Cause.KILLED
 
 
-def _running(said: dict[str, str]) -> Running:
-    if said.get("LoadState") == "not-found":
+def _running(properties: dict[str, str]) -> Running:
+    if properties.get("LoadState") == "not-found":
         return "missing"
-    match said.get("ActiveState"):
+    match properties.get("ActiveState"):
         case "active" | "reloading":
             return "running"
         case "failed":
             return "failed"
-        case "activating" if said.get("SubState") == "auto-restart":
+        case "activating" if properties.get("SubState") == "auto-restart":
             return "trying again"
         case "activating":
             return "running"

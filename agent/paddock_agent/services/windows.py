@@ -54,7 +54,7 @@ class WindowsServices(ServiceManager):
 
     async def account_trouble(self, account: str) -> Trouble | None:
         """See the port. The right to log on as a service is given when the service is set up."""
-        if _is_built_in(account) or _said(self._control.has_account, account):
+        if _is_built_in(account) or _reported_errors(self._control.has_account, account):
             return None
         return Trouble(f"there is no account {account} on this host", (making_account("windows", account),))
 
@@ -70,8 +70,8 @@ class WindowsServices(ServiceManager):
                 "PADDOCK_ACCOUNT_PASSWORD, or leave out --user: the service then gets an account without one.",
                 f"paddock-agent service install --user '{account}' --ask-password",
             )
-        if not _said(self._control.may_log_on_as_service, account):
-            _said(self._control.let_log_on_as_service, account)
+        if not _reported_errors(self._control.may_log_on_as_service, account):
+            _reported_errors(self._control.let_log_on_as_service, account)
         await self._give(account, folders)
 
     async def install(self, definition: Definition, secret: str = "") -> None:
@@ -84,7 +84,7 @@ class WindowsServices(ServiceManager):
             description=definition.description,
             restart_after=RESTART_AFTER,
         )
-        _said(lambda: self._control.set_up(definition.name, configuration, secret, definition.environment))
+        _reported_errors(lambda: self._control.set_up(definition.name, configuration, secret, definition.environment))
         if _is_built_in(definition.account):
             await self._give(definition.account, [definition.home])
 
@@ -118,9 +118,9 @@ class WindowsServices(ServiceManager):
 
     async def uninstall(self, name: str) -> None:
         """See the port."""
-        if _said(self._control.configuration, name) is not None:
+        if _reported_errors(self._control.configuration, name) is not None:
             await self.stop(name)
-            _said(self._control.delete, name)
+            _reported_errors(self._control.delete, name)
 
     async def states(self, names: Sequence[str]) -> list[ServiceState]:
         """See the port."""
@@ -151,15 +151,15 @@ class WindowsServices(ServiceManager):
 
     async def state(self, name: str) -> ServiceState:
         """See the port."""
-        configuration = _said(self._control.configuration, name)
+        configuration = _reported_errors(self._control.configuration, name)
         if configuration is None:
             return ServiceState(name, "windows", "missing")
-        status = _said(self._control.status, name)
+        status = _reported_errors(self._control.status, name)
         cause = read_cause(configuration, status)
         if cause is Cause.LOGON_FAILED and not _is_built_in(configuration.account):
-            if not _said(self._control.has_account, configuration.account):
+            if not _reported_errors(self._control.has_account, configuration.account):
                 cause = Cause.NO_ACCOUNT
-            elif not _said(self._control.may_log_on_as_service, configuration.account):
+            elif not _reported_errors(self._control.may_log_on_as_service, configuration.account):
                 cause = Cause.NO_LOGON_RIGHT
         running = _running(status, cause)
         return ServiceState(
@@ -174,7 +174,7 @@ class WindowsServices(ServiceManager):
             exit_status=status.specific if status.exit == windows.SERVICE_SPECIFIC_ERROR else None,
             result=f"error {status.exit}" if status.exit else "",
             program=_program(configuration.command),
-            evidence=tuple(line[:300] for line in _said(lambda: self._control.events(name, EVIDENCE_LINES))),
+            evidence=tuple(line[:300] for line in _reported_errors(lambda: self._control.events(name, EVIDENCE_LINES))),
         )
 
 
@@ -243,7 +243,7 @@ def _is_built_in(account: str) -> bool:
     return account.startswith(BUILT_IN)
 
 
-def _said(do: Callable[..., T], *arguments: str) -> T:
+def _reported_errors(do: Callable[..., T], *arguments: str) -> T:
     """Does it; what Windows refuses is raised as CommandFailed with its words and number."""
     try:
         return do(*arguments)

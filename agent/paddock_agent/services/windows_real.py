@@ -31,7 +31,7 @@ T = TypeVar("T")
 
 
 @contextlib.contextmanager
-def _told() -> Iterator[None]:
+def _reported_errors() -> Iterator[None]:
     """What Windows refuses is raised as ServiceError."""
     try:
         yield
@@ -40,7 +40,7 @@ def _told() -> Iterator[None]:
 
 
 def _with_service(name: str, access: int, do: Callable[[Any], T]) -> T:
-    with _told():
+    with _reported_errors():
         manager = win32service.OpenSCManager(None, None, win32service.SC_MANAGER_CONNECT)
         try:
             service = win32service.OpenService(manager, name, access)
@@ -67,13 +67,15 @@ class RealServiceControl(ServiceControl):
 
     def status(self, name: str) -> Status:
         """See the port."""
-        said: Any = _with_service(name, win32service.SERVICE_QUERY_STATUS, win32service.QueryServiceStatusEx)
-        return Status(said["CurrentState"], said["Win32ExitCode"], said["ServiceSpecificExitCode"], said["ProcessId"])
+        status: Any = _with_service(name, win32service.SERVICE_QUERY_STATUS, win32service.QueryServiceStatusEx)
+        return Status(
+            status["CurrentState"], status["Win32ExitCode"], status["ServiceSpecificExitCode"], status["ProcessId"]
+        )
 
     def set_up(self, name: str, configuration: Configuration, password: str, environment: Mapping[str, str]) -> None:
         """See the port."""
         account = None if configuration.account == "LocalSystem" else configuration.account
-        with _told():
+        with _reported_errors():
             manager = win32service.OpenSCManager(None, None, win32service.SC_MANAGER_ALL_ACCESS)
             try:
                 if self.configuration(name) is None:
@@ -111,13 +113,13 @@ class RealServiceControl(ServiceControl):
 
     def start(self, name: str) -> None:
         """See the port."""
-        with _told():
+        with _reported_errors():
             win32serviceutil.StartService(name)
             win32serviceutil.WaitForServiceStatus(name, win32service.SERVICE_RUNNING, PATIENCE)
 
     def stop(self, name: str) -> None:
         """See the port."""
-        with _told():
+        with _reported_errors():
             win32serviceutil.StopService(name)
             win32serviceutil.WaitForServiceStatus(name, win32service.SERVICE_STOPPED, PATIENCE)
 
@@ -136,7 +138,7 @@ class RealServiceControl(ServiceControl):
     def may_log_on_as_service(self, account: str) -> bool:
         """See the port. Only a right of the account's own is seen: giving it once more to one that has it by a group is
         harmless."""
-        with _told():
+        with _reported_errors():
             policy = win32security.LsaOpenPolicy("", win32security.POLICY_LOOKUP_NAMES)
             holders = win32security.LsaEnumerateAccountsWithUserRight(policy, LOGON_RIGHT)
             sid = win32security.LookupAccountName(None, _plain(account))[0]
@@ -144,7 +146,7 @@ class RealServiceControl(ServiceControl):
 
     def let_log_on_as_service(self, account: str) -> None:
         """See the port."""
-        with _told():
+        with _reported_errors():
             policy = win32security.LsaOpenPolicy(
                 "", win32security.POLICY_CREATE_ACCOUNT | win32security.POLICY_LOOKUP_NAMES
             )
@@ -153,7 +155,7 @@ class RealServiceControl(ServiceControl):
 
     def events(self, name: str, most: int) -> Sequence[str]:
         """See the port: the service control manager writes into the log System."""
-        with _told():
+        with _reported_errors():
             log = win32evtlog.OpenEventLog(None, "System")
             found: list[str] = []
             flags = win32evtlog.EVENTLOG_BACKWARDS_READ | win32evtlog.EVENTLOG_SEQUENTIAL_READ

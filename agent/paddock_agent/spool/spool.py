@@ -65,7 +65,7 @@ class Spool:
     def _drop_done(self) -> None:
         self.logs = {attempt: lane for attempt, lane in self.logs.items() if not lane.is_acknowledged}
 
-    def untold_ends(self) -> list[str]:
+    def unsent_ends(self) -> list[str]:
         """The attempts whose end the server has not acknowledged."""
         return [message.attempt for message in self.messages if message.is_end]
 

@@ -99,14 +99,14 @@ async def _build(system: System) -> str:
 async def _processor(system: System) -> tuple[str, list[str]]:
     match system.family:
         case "linux":
-            said = system.read_text("/proc/cpuinfo") or ""
-            name = re.search(r"^(?:model name|Model|Hardware)\s*:\s*(.+)$", said, re.MULTILINE)
-            flags = re.search(r"^(?:flags|Features)\s*:\s*(.+)$", said, re.MULTILINE)
-            return name.group(1) if name else "", _told(flags.group(1).split() if flags else [])
+            text = system.read_text("/proc/cpuinfo") or ""
+            name = re.search(r"^(?:model name|Model|Hardware)\s*:\s*(.+)$", text, re.MULTILINE)
+            flags = re.search(r"^(?:flags|Features)\s*:\s*(.+)$", text, re.MULTILINE)
+            return name.group(1) if name else "", _known_features(flags.group(1).split() if flags else [])
         case "macos":
-            name_said = await answer_of(system, ["sysctl", "-n", "machdep.cpu.brand_string"])
-            flags_said = await answer_of(system, ["sysctl", "-n", "machdep.cpu.features"])
-            return name_said, _told(flags_said.lower().replace(".", "_").split())
+            name_text = await answer_of(system, ["sysctl", "-n", "machdep.cpu.brand_string"])
+            flags_text = await answer_of(system, ["sysctl", "-n", "machdep.cpu.features"])
+            return name_text, _known_features(flags_text.lower().replace(".", "_").split())
         case "windows":
             found = _values(system, r"HKLM\HARDWARE\DESCRIPTION\System\CentralProcessor\0")
             return found.get("ProcessorNameString", "").strip(), []
@@ -116,7 +116,7 @@ def _values(system: System, key: str) -> Mapping[str, str]:
     return next((found.values for found in system.registry(key)), {})
 
 
-def _told(features: list[str]) -> list[str]:
+def _known_features(features: list[str]) -> list[str]:
     return sorted(TOLD_FEATURES & set(features))
 
 
@@ -133,8 +133,8 @@ async def _display(system: System) -> str:
 
 async def _groups(system: System) -> list[str]:
     if system.family == "windows":
-        said = await answer_of(system, ["whoami", "/groups", "/fo", "csv", "/nh"])
-        names = re.findall(r'^"([^"]+)"', said, re.MULTILINE)
+        text = await answer_of(system, ["whoami", "/groups", "/fo", "csv", "/nh"])
+        names = re.findall(r'^"([^"]+)"', text, re.MULTILINE)
     else:
         names = (await answer_of(system, ["id", "-Gn"])).split()
     return sorted({name for name in names if _is_word(name)})
@@ -153,9 +153,9 @@ def _restart_pending(system: System) -> str:
 
 def _packages_updated(system: System) -> float | None:
     if system.family == "windows":
-        said = _values(system, _UPDATES).get("LastSuccessTime", "")
+        text = _values(system, _UPDATES).get("LastSuccessTime", "")
         try:
-            return datetime.datetime.fromisoformat(said).replace(tzinfo=datetime.UTC).timestamp()
+            return datetime.datetime.fromisoformat(text).replace(tzinfo=datetime.UTC).timestamp()
         except ValueError:
             return None
     times = [at for file in _PACKAGES[system.family] if (at := system.changed_at(file)) is not None]

@@ -22,12 +22,12 @@ MOST_PATHS = 1000
 @dataclass(frozen=True)
 class Place:
     """A file that could be the tool. ``why_not`` says why it cannot be asked. Where ``version`` is known already, from
-    a property list or a listing, ``told_by`` says what told it, and nothing is run."""
+    a property list or a listing, ``source`` says what told it, and nothing is run."""
 
     path: str
     why_not: str = ""
     version: str = ""
-    told_by: str = ""
+    source: str = ""
     home: str = ""
 
 
@@ -138,13 +138,16 @@ def _bundled(system: System, bundle: Bundle) -> Iterator[Place]:
         for _ in range(bundle.home):
             home = paths.dirname(home)
         program = paths.join(home, bundle.program) if bundle.program else home
-        said = property_list(system.read_bytes(file.path) or b"")
-        version, build = str(said.get(bundle.version, "")), str(said.get(bundle.build, "")) if bundle.build else ""
+        properties = property_list(system.read_bytes(file.path) or b"")
+        version, build = (
+            str(properties.get(bundle.version, "")),
+            str(properties.get(bundle.build, "")) if bundle.build else "",
+        )
         if not version:
             yield Place(program, f"{file.path} has no {bundle.version}")
             continue
-        told = f"{bundle.version} of {file.path}"
-        yield Place(program, "", f"{version} ({build})" if build else version, told, home)
+        evidence = f"{bundle.version} of {file.path}"
+        yield Place(program, "", f"{version} ({build})" if build else version, evidence, home)
 
 
 def _described(system: System, described: VersionFile) -> Iterator[Place]:
@@ -163,10 +166,10 @@ def _described(system: System, described: VersionFile) -> Iterator[Place]:
 def property_list(data: bytes) -> dict[str, Any]:
     """A property list; empty where it is none."""
     try:
-        said = plistlib.loads(data)
+        properties = plistlib.loads(data)
     except (plistlib.InvalidFileException, ExpatError, ValueError, OverflowError, RecursionError):
         return {}
-    return said if isinstance(said, dict) else {}
+    return properties if isinstance(properties, dict) else {}
 
 
 def literally(path: str) -> str:

@@ -19,7 +19,7 @@ from ..system import Completed, System
 from ..system.paths import paths_of
 from ..wire import Broken, Installation
 from .places import Place, commands_of, file_names, in_folder, literally, places_of, plain_command
-from .told import first_lines, plain_text, shown_path, why_not_text
+from .printable import first_lines, plain_text, shown_path, why_not_text
 
 WHOLE = 180.0
 """Seconds for one survey. What was not asked by then is said to be so."""
@@ -104,7 +104,7 @@ class _Look:
         answers = await _all(self._ask(tool, place) for place, _ in different)
         installations: dict[tuple[str, str], Installation] = {}
         broken: list[Broken] = []
-        home_told = any("home" in reading.names for reading in readings(tool.reads))
+        reports_home = any("home" in reading.names for reading in readings(tool.reads))
         for (place, also), answer in zip(different, answers, strict=True):
             is_plain = plainly is not None and plainly == self._system.real_path(place.path)
             one = self._read(tool, place, also, answer, is_plain)
@@ -113,7 +113,7 @@ class _Look:
             elif one is not None:
                 # Two commands that lead to one installation (a shim, a version's own name) are one: the plain one
                 # stays. So are two scripts that name the same home.
-                key = (one.home if home_told else self._system.real_path(one.path), one.version)
+                key = (one.home if reports_home else self._system.real_path(one.path), one.version)
                 if key not in installations or (is_plain and not installations[key].plain):
                     installations[key] = one
         return _without_listed_twice(list(installations.values())), broken
@@ -148,8 +148,8 @@ class _Look:
             if key not in self._listed:
                 self._listed[key] = asyncio.create_task(self._list(listing, tool.seconds))
             # Several tools wait for one listing: cancelled by each of them, it could not end what it has started.
-            if said := await asyncio.shield(self._listed[key]):
-                found.extend(self._from_listing(tool, listing, plain_text(said, tool.stream)))
+            if output := await asyncio.shield(self._listed[key]):
+                found.extend(self._from_listing(tool, listing, plain_text(output, tool.stream)))
         return found
 
     async def end(self) -> None:
@@ -166,16 +166,18 @@ class _Look:
 
     def _from_listing(self, tool: Tool, listing: Listing, text: str) -> list[Place]:
         (reading,) = readings([listing.reads])
-        told, found = f"`{' '.join(listing.run)}`", []
+        evidence, found = f"`{' '.join(listing.run)}`", []
         for line in text.splitlines()[:200]:
             if (taken := reading.match(line)) is None:
                 continue
             path = taken.get("path") or taken.get("home") or listing.path
             if version := taken.get("version"):
                 gone = bool(listing.path) and not self._system.look(literally(listing.path))
-                why = f"{told} names version {version}, but there is nothing" if gone else ""
+                why = f"{evidence} names version {version}, but there is nothing" if gone else ""
                 inside = paths_of(self._system).join(path, version) if "path" in taken else path
-                found.append(Place(inside or listing.run[-1], why, version, f"{told} → {line.strip()[:300]}", inside))
+                found.append(
+                    Place(inside or listing.run[-1], why, version, f"{evidence} → {line.strip()[:300]}", inside)
+                )
                 continue
             folder = path if "path" in taken else paths_of(self._system).join(path, "bin")
             here = in_folder(self._system, literally(folder), commands_of(self._system, tool))
@@ -193,23 +195,25 @@ class _Look:
         if why := why_not_text(place.path):
             return _broken(tool, place, why)
         if answer is None:
-            return self._told(tool, place, also, plain)
+            return self._listed_installation(tool, place, also, plain)
         text = plain_text(answer, tool.stream)
         absent = readings(tool.absent_when)
         if any(reading.match(line) is not None for line in text.splitlines()[:50] for reading in absent):
             return None
         taken = first_match(readings(tool.reads), text)
         version = taken.get("version", "")
-        asked, said = _asked(tool, place.path), first_lines(text)
+        asked, output = _asked(tool, place.path), first_lines(text)
         if answer.exit_code not in tool.exit_codes:
-            first = said.split("\n", 1)[0] or "it printed nothing"
-            return _broken(tool, place, f"`{asked}` ended with exit code {answer.exit_code}: {first}", answer, said)
+            first = output.split("\n", 1)[0] or "it printed nothing"
+            return _broken(tool, place, f"`{asked}` ended with exit code {answer.exit_code}: {first}", answer, output)
         if not version:
-            first = said.split("\n", 1)[0]
+            first = output.split("\n", 1)[0]
             why = f"`{asked}` told no version: {first}" if first else f"`{asked}` printed nothing"
-            return _broken(tool, place, why, answer, said)
+            return _broken(tool, place, why, answer, output)
         if len(version) > LONGEST_VERSION:
-            return _broken(tool, place, f"`{asked}` told a version of {len(version):,} characters", answer, said[:500])
+            return _broken(
+                tool, place, f"`{asked}` told a version of {len(version):,} characters", answer, output[:500]
+            )
         home = taken.get("home") or _above_bin(self._system, place.path)
         if tool.whole_with and not self._has_beside(tool.whole_with, place.path, home):
             return None
@@ -221,17 +225,17 @@ class _Look:
             plain=plain,
             evidence=f"{asked} → {_line_with(text, version)}"[:2000],
             exit_code=answer.exit_code,
-            said=said,
+            output=output,
             also=also[:MOST_ALSO],
         )
 
-    def _told(self, tool: Tool, place: Place, also: list[str], plain: bool) -> Installation | Broken:
+    def _listed_installation(self, tool: Tool, place: Place, also: list[str], plain: bool) -> Installation | Broken:
         if len(place.version) > LONGEST_VERSION:
-            return _broken(tool, place, f"{place.told_by[:200]} tells a version of {len(place.version):,} characters")
+            return _broken(tool, place, f"{place.source[:200]} tells a version of {len(place.version):,} characters")
         home = place.home or _above_bin(self._system, place.path)
         return Installation(
             tool=tool.name, version=place.version, path=place.path[:2000], home=home[:2000], plain=plain,
-            evidence=place.told_by[:2000], also=also[:MOST_ALSO],
+            evidence=place.source[:2000], also=also[:MOST_ALSO],
         )  # fmt: skip
 
     def _has_beside(self, command: str, path: str, home: str) -> bool:
@@ -261,8 +265,10 @@ def _without_listed_twice(found: list[Installation]) -> list[Installation]:
     a command of the system's own, which was asked, only leads to.
     """
     asked = [one for one in found if one.exit_code is not None]
-    told = [one for one in found if one.exit_code is None]
-    kept = [t for t in told if not any(t.version == a.version and a.home and t.path.startswith(a.home) for a in asked)]
+    evidence = [one for one in found if one.exit_code is None]
+    kept = [
+        t for t in evidence if not any(t.version == a.version and a.home and t.path.startswith(a.home) for a in asked)
+    ]
     for one in asked:
         twin = next((t for t in kept if t.exit_code is None and t.version == one.version), None)
         if twin is None:
@@ -273,10 +279,10 @@ def _without_listed_twice(found: list[Installation]) -> list[Installation]:
     return kept
 
 
-def _broken(tool: Tool, place: Place, why: str, answer: Completed | None = None, said: str = "") -> Broken:
+def _broken(tool: Tool, place: Place, why: str, answer: Completed | None = None, output: str = "") -> Broken:
     return Broken(
         tool=tool.name, path=shown_path(place.path)[:2000], why=why[:2000],
-        exit_code=answer.exit_code if answer else None, said=said,
+        exit_code=answer.exit_code if answer else None, output=output,
     )  # fmt: skip
 
 

@@ -89,7 +89,7 @@ class WatchedState(msgspec.Struct, frozen=True, omit_defaults=True):
 
     name: Word
     running: Word
-    said: Line = ""
+    detail: Line = msgspec.field(default="", name="said")
 
 
 class WatchedServices(FromAgent, tag="services", frozen=True, kw_only=True):

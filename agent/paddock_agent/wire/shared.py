@@ -88,8 +88,8 @@ class Facts(msgspec.Struct, frozen=True, omit_defaults=True):
 
 class Installation(msgspec.Struct, frozen=True, omit_defaults=True):
     """One version of one tool at one place. ``plain`` is true for the one that the bare command would get;
-    ``evidence`` is what was run and the line that it answered with, ``said`` its first lines. ``exit_code`` is None
-    where nothing was run: a list of the system told the version. ``also`` are other paths that lead to it."""
+    ``evidence`` is the command and the line of its answer, ``output`` its first lines. ``exit_code`` is None
+    where nothing was run: a list of the system named the version. ``also`` are other paths that lead to it."""
 
     tool: Word
     version: Word
@@ -98,18 +98,18 @@ class Installation(msgspec.Struct, frozen=True, omit_defaults=True):
     plain: bool = False
     evidence: Line = ""
     exit_code: ExitCode | None = None
-    said: Line = ""
+    output: Line = msgspec.field(default="", name="said")
     also: Annotated[list[Line], Meta(max_length=20)] = msgspec.field(default_factory=list)
 
 
 class Broken(msgspec.Struct, frozen=True, omit_defaults=True):
-    """A tool that is on the disk, but cannot be run, or did not answer as it should: why, and what it said."""
+    """A tool that is on the disk, but cannot be run, or did not answer as it should: why, and its output."""
 
     tool: Word
     path: Line
     why: Line
     exit_code: ExitCode | None = None
-    said: Line = ""
+    output: Line = msgspec.field(default="", name="said")
 
 
 class Details(msgspec.Struct, frozen=True, omit_defaults=True):

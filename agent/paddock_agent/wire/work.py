@@ -104,15 +104,15 @@ class ClearFolders(FromServer, tag="clear folders", frozen=True, kw_only=True):
 
 class AttemptStarted(FromAgent, tag="started", frozen=True, kw_only=True):
     """The work begins: under which account, in which folder, ``warm`` where that was used before. Of its environment
-    the names are told, and the ``values`` of a few that are no secret."""
+    only the names are sent, and the values of a few that are not secret."""
 
     attempt: Word
     account: Word
     folder: Line
     at: float = 0.0
     warm: bool = False
-    names: Annotated[list[Word], Meta(max_length=1000)] = msgspec.field(default_factory=list)
-    values: dict[Word, Line] = msgspec.field(default_factory=dict)
+    variable_names: Annotated[list[Word], Meta(max_length=1000)] = msgspec.field(default_factory=list, name="names")
+    variable_values: dict[Word, Line] = msgspec.field(default_factory=dict, name="values")
 
 
 class AttemptRefused(FromAgent, tag="refused", frozen=True, kw_only=True):
@@ -171,7 +171,7 @@ class Outputs(FromAgent, tag="outputs", frozen=True, kw_only=True):
     left_out: Annotated[list[Line], Meta(max_length=50)] = msgspec.field(default_factory=list)
 
 
-class LeftBehind(msgspec.Struct, frozen=True, omit_defaults=True):
+class LeftoverProcess(msgspec.Struct, frozen=True, omit_defaults=True):
     """A process that outlived its attempt; ``ended`` where the agent put an end to it."""
 
     pid: Count
@@ -190,7 +190,9 @@ class AttemptEnded(FromAgent, tag="ended", frozen=True, kw_only=True):
     at: float = 0.0
     processor: float = 0.0
     memory: Count = 0
-    left: Annotated[list[LeftBehind], Meta(max_length=100)] = msgspec.field(default_factory=list)
+    leftover_processes: Annotated[list[LeftoverProcess], Meta(max_length=100)] = msgspec.field(
+        default_factory=list, name="left"
+    )
 
 
 class FolderState(msgspec.Struct, frozen=True, omit_defaults=True):

@@ -43,7 +43,7 @@ class Matched:
     """``hosts`` has for each job its host, or None; ``kept`` the host that is kept for a job, by the job's place."""
 
     hosts: list[int | None]
-    kept: dict[int, int]
+    earmarked: dict[int, int]
 
 
 def match(
@@ -51,7 +51,7 @@ def match(
     jobs: Sequence[int],
     free: Sequence[int],
     groups: Sequence[int] = (),
-    kept: dict[int, int] | None = None,
+    earmarked: dict[int, int] | None = None,
 ) -> Matched:
     """Places jobs, given by their kinds, in order. ``free`` is the number of free slots of each host.
 
@@ -66,7 +66,7 @@ def match(
         if kinds[kind].slots == 1:
             matching.add(job, kind)
         elif not matching.add_large(job, kind):
-            host = matching.keep(kind, (kept or {}).get(job))
+            host = matching.earmark(kind, (earmarked or {}).get(job))
             if host is not None:
                 keeps[job] = host
     for job, host in matching.host_of.items():
@@ -253,13 +253,13 @@ class _Matching:
         for job, kind in changed:
             self._put(job, kind, before[job])
 
-    def keep(self, kind: int, kept: int | None) -> int | None:
+    def earmark(self, kind: int, earmarked: int | None) -> int | None:
         """Keeps a host for a job of several slots, the one that was kept before if it still fits: what is free there
         goes to nobody else. None where every host that fits is kept for another already."""
         able = self._fits[self._family[kind]] & ~self._held_back
         if not able:
             return None
-        host = kept if kept is not None and able >> kept & 1 else _lowest(self._roomiest_of_all(able))
+        host = earmarked if earmarked is not None and able >> earmarked & 1 else _lowest(self._roomiest_of_all(able))
         self._held_back |= 1 << host
         self._free &= ~(1 << host)
         return host

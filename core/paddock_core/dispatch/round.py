@@ -36,7 +36,7 @@ class WaitingJob:
     priority: int = 0
     waited: float = 0.0
     expected: float = EXPECTED_SECONDS
-    kept: str = ""
+    earmarked: str = ""
 
 
 @dataclass(frozen=True)
@@ -60,16 +60,16 @@ class Placement:
         """Why this host and not another, in a sentence."""
         if self.fit == 1:
             return "It is the only host that fits."
-        said = f"{count(self.fit, 'host')} fit, {self.free} of them with a free slot."
+        sentence = f"{count(self.fit, 'host')} fit, {self.free} of them with a free slot."
         if self.free == 1:
-            return said
+            return sentence
         met = [str(term) for term in self.job.prefers if verdict(term, self.host).holds]
         because = [f"meets the preference {', '.join(f'`{one}`' for one in met)}"] if met else []
         if self.is_warm:
             because.append(f"has a warm work folder of {self.job.pipeline}")
         if not because:
             because.append("is what the other waiting jobs can best do without")
-        return f"{said} {self.host.name} {' and '.join(because)}."
+        return f"{sentence} {self.host.name} {' and '.join(because)}."
 
 
 @dataclass(frozen=True)
@@ -79,7 +79,7 @@ class Round:
 
     placements: tuple[Placement, ...]
     reasons: dict[int, Reason]
-    kept: dict[int, str]
+    earmarked: dict[int, str]
 
 
 def dispatch_round(
@@ -109,8 +109,12 @@ def dispatch_round(
         Kind(universe.tiers(fittings[at], prefers, hosts), fittings[at].requirement.slots)
         for at, prefers, hosts in kinds
     ]
-    kept = {at: place for at, job in enumerate(in_line) if job.kept and (place := universe.place(job.kept)) is not None}
-    matched = match(tiers, kind_of, universe.free, universe.groups, kept)
+    earmarked = {
+        at: place
+        for at, job in enumerate(in_line)
+        if job.earmarked and (place := universe.place(job.earmarked)) is not None
+    }
+    matched = match(tiers, kind_of, universe.free, universe.groups, earmarked)
     placements = []
     for at, job, place in zip(asked, in_line, matched.hosts, strict=True):
         if place is not None:
@@ -118,9 +122,9 @@ def dispatch_round(
             is_warm = host.name in warm_hosts.get(job.pipeline, cold)
             placements.append(Placement(job, host, *universe.numbers(fittings[at]), is_warm))
     left = [(fittings[at], job) for at, job, place in zip(asked, in_line, matched.hosts, strict=True) if place is None]
-    keeps = {in_line[at].id: universe.hosts[place] for at, place in matched.kept.items()}
-    reasons = _reasons(left, keeps, universe, placements)
-    return Round(tuple(placements), reasons, {job: host.name for job, host in keeps.items()})
+    earmarks = {in_line[at].id: universe.hosts[place] for at, place in matched.earmarked.items()}
+    reasons = _reasons(left, earmarks, universe, placements)
+    return Round(tuple(placements), reasons, {job: host.name for job, host in earmarks.items()})
 
 
 def _fittings(jobs: Sequence[WaitingJob], index: FleetIndex) -> tuple[list[Fitting], list[int]]:
@@ -207,7 +211,7 @@ def _equal_runs(values: NDArray[np.int_]) -> list[int]:
 
 def _reasons(
     left: Sequence[tuple[Fitting, WaitingJob]],
-    keeps: Mapping[int, Host],
+    earmarks: Mapping[int, Host],
     universe: _Universe,
     placed: Sequence[Placement],
 ) -> dict[int, Reason]:
@@ -220,20 +224,20 @@ def _reasons(
         for host, free in zip(universe.hosts, universe.free, strict=True)
         if free and given.get(host.name, 0) >= free
     ]
-    full += [host.name for host in keeps.values()]
+    full += [host.name for host in earmarks.values()]
     taken = universe.taken(full)
-    kept_room = universe.taken([host.name for host in keeps.values() if host.free_slots > given.get(host.name, 0)])
+    kept_room = universe.taken([host.name for host in earmarks.values() if host.free_slots > given.get(host.name, 0)])
     shared: dict[int, Reason] = {}
     reasons = {}
     for fitting, job in left:
         if id(fitting) not in shared:
             reason = why_waiting(fitting.requirement, universe.index, taken)
             if reason.kind is ReasonKind.BUSY and (fitting.ready & kept_room).any():
-                said = reason.sentence.replace("is taken", "is taken, or kept for a job in front", 1)
-                reason = replace(reason, sentence=said)
+                sentence = reason.sentence.replace("is taken", "is taken, or kept for a job in front", 1)
+                reason = replace(reason, sentence=sentence)
             shared[id(fitting)] = reason
         reason = shared[id(fitting)]
-        if host := keeps.get(job.id):
+        if host := earmarks.get(job.id):
             free = max(0, host.free_slots - given.get(host.name, 0))
             reason = Reason(
                 ReasonKind.MORE_SLOTS,

@@ -4,9 +4,9 @@ listed."""
 from .evaluate import evaluate, look_at_host, together
 from .finding import Evidence, Finding, Found, Remedy, Rule, Severity
 from .lifetime import Lifetime, after
+from .observed import FleetSeen, GuessingSeen, HostSeen, PassSeen, WatchedService, WatchSeen
 from .possibility import Possibility
 from .rules import BY_CODE, RULES
-from .seen import FleetSeen, GuessingSeen, HostSeen, PassSeen, WatchedService, WatchSeen
 
 __all__ = [
     "BY_CODE",

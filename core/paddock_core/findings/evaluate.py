@@ -11,9 +11,9 @@ from itertools import chain
 
 from .commands import on_host
 from .finding import ORDER, Finding, Found, Rule
+from .observed import FleetSeen, HostSeen
 from .rules import RULES, agent_down
 from .rules.network_silent import covered
-from .seen import FleetSeen, HostSeen
 
 
 def evaluate(fleet: FleetSeen, now: float, rules: Sequence[Rule] = RULES) -> list[Finding]:

@@ -6,8 +6,8 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
+from .observed import FleetSeen, HostSeen
 from .possibility import Possibility
-from .seen import FleetSeen, HostSeen
 
 
 class Severity(StrEnum):

@@ -27,7 +27,7 @@ def remarks_on(
     found: list[Remark] = []
     for job in file.jobs:
         read = [(pointer, read_line(line, words)) for pointer, line in job.lines]
-        found += [Remark(Level.SAID, pointer, note) for pointer, one in read for note in one.notes]
+        found += [Remark(Level.NOTE, pointer, note) for pointer, one in read for note in one.notes]
         scripts = scripts_of(job.script, job.shell, job.steps)
         implied = tuple(parse_term(text, words) for text in implied_terms(shell for _, shell in scripts))
         terms = dict.fromkeys((*(one.term for _, one in read if not one.prefers), *implied))
@@ -49,23 +49,25 @@ def _on_fit(
         terms = [(pointer, one) for pointer, one in read if not one.prefers]
         pointer = terms[reason.term][0] if reason.term is not None and reason.term < len(terms) else at
         if reason.kind is ReasonKind.TOO_MANY_SLOTS and not job.waits_for_new_host:
-            said = f"{reason.sentence} The job is refused, unless it says `waits_for_new_host: true`."
-            return [Remark(Level.MISTAKE, (*at, "slots"), said)]
-        return [Remark(Level.MIND, pointer, f"No host fits now. {reason.sentence}", None, reason.nearest)]
+            sentence = f"{reason.sentence} The job is refused, unless it says `waits_for_new_host: true`."
+            return [Remark(Level.MISTAKE, (*at, "slots"), sentence)]
+        return [Remark(Level.WARNING, pointer, f"No host fits now. {reason.sentence}", None, reason.nearest)]
     found = []
     if fits == 1:
         (only,) = index.hosts_in(fitting.fits)
-        found.append(Remark(Level.MIND, at, f"Only one host fits: {only.name}. The job waits whenever that is away."))
+        found.append(
+            Remark(Level.WARNING, at, f"Only one host fits: {only.name}. The job waits whenever that is away.")
+        )
     everyone = count_bits(fitting.admitted)
     for pointer, one in read:
         holds = count_bits(fitting.admitted & index.holds(one.term))
         if one.prefers and holds == 0:
             meant = meant_name(one.term, index.words(requirement.reach))
             hint = f' Did you mean "{meant}"?' if meant else ""
-            found.append(Remark(Level.MIND, pointer, f"No host meets this preference: it helps nothing.{hint}"))
+            found.append(Remark(Level.WARNING, pointer, f"No host meets this preference: it helps nothing.{hint}"))
         elif holds == everyone and everyone > 1:
-            said = "leaves none out, so it prefers nothing" if one.prefers else "excludes none of them"
-            found.append(Remark(Level.SAID, pointer, f"`{one.term}` holds on all {everyone} hosts now: it {said}."))
+            sentence = "leaves none out, so it prefers nothing" if one.prefers else "excludes none of them"
+            found.append(Remark(Level.NOTE, pointer, f"`{one.term}` holds on all {everyone} hosts now: it {sentence}."))
     return found
 
 
@@ -78,8 +80,8 @@ def _on_shells(job: WantedJob, requirement: Requirement, index: FleetIndex) -> l
     for place, (script, shell) in zip(places, scripts_of(job.script, job.shell, job.steps), strict=True):
         if look := other_shell(script, shell, systems):
             runs_in = shell or f"the usual shell of its host ({', '.join(systems) or 'of any system'})"
-            said = f"Line {look.line} looks like {look.family} (`{look.sign}`), but the script runs in {runs_in}."
-            found.append(Remark(Level.MIND, place, f"{said} Write `shell: {look.shell}` if that is what it is."))
+            sentence = f"Line {look.line} looks like {look.family} (`{look.sign}`), but the script runs in {runs_in}."
+            found.append(Remark(Level.WARNING, place, f"{sentence} Write `shell: {look.shell}` if that is what it is."))
     return found
 
 
@@ -90,9 +92,11 @@ def _on_script(job: WantedJob, read: Sequence[tuple[Pointer, Read]], commands: M
     found: dict[str, Remark] = {}
     for place, script in scripts:
         for tool, line in tools_called(script, commands).items():
-            said = f"Line {line} of the script calls {tool}, and no term names it: add `tool {tool}`, so that the job "
-            found.setdefault(tool, Remark(Level.MIND, place, said + "goes where it is."))
+            sentence = (
+                f"Line {line} of the script calls {tool}, and no term names it: add `tool {tool}`, so that the job "
+            )
+            found.setdefault(tool, Remark(Level.WARNING, place, sentence + "goes where it is."))
     if any(step.checkout for step in job.steps):
-        said = "A step checks out with Git, and no term names it: add `tool git`, so that the job goes where it is."
-        found.setdefault("git", Remark(Level.MIND, (*at[:2], "steps"), said))
+        sentence = "A step checks out with Git, and no term names it: add `tool git`, so that the job goes where it is."
+        found.setdefault("git", Remark(Level.WARNING, (*at[:2], "steps"), sentence))
     return [remark for tool, remark in found.items() if tool not in named]

@@ -13,8 +13,8 @@ from typing import Any
 from ..errors import ContradictionError, ShellError, TermError
 from ..shells import NEEDS as SHELLS
 from ..shells import implied_terms, refuse_unknown_shell, scripts_of
+from ..spelling import nearest
 from ..terms import FEW_WORDS, MOST, ToolWords, parse_asked, read_line
-from ..words import nearest
 from .steps import StepReading
 from .wanted import PRIORITIES, FileMistakes, Level, PipelineFile, Pointer, Remark, WantedJob, WantedStep
 
@@ -138,7 +138,7 @@ class _Reader(StepReading):
 
     def mapping(self, data: object, at: Pointer, keys: tuple[str, ...], what: str) -> Mapping[str, Any] | None:
         if not isinstance(data, Mapping):
-            self.wrong(at, f"{what} is made of keys with values ({', '.join(keys)}), not {_said(data)}.")
+            self.wrong(at, f"{what} is made of keys with values ({', '.join(keys)}), not {_quoted_value(data)}.")
             return None
         for key in data:
             if key not in keys:
@@ -162,14 +162,14 @@ class _Reader(StepReading):
         if isinstance(data, str):
             return [(at, before + data)]
         if not isinstance(data, list):
-            self.wrong(at, f"Terms are a list of lines, not {_said(data)}.")
+            self.wrong(at, f"Terms are a list of lines, not {_quoted_value(data)}.")
             return []
         found = []
         for place, line in enumerate(data):
             if isinstance(line, str):
                 found.append(((*at, place), before + line))
             else:
-                self.wrong((*at, place), f"A term is one line of text, as `os linux`, not {_said(line)}.")
+                self.wrong((*at, place), f"A term is one line of text, as `os linux`, not {_quoted_value(line)}.")
         return found
 
     def terms(self, lines: list[tuple[Pointer, str]], at: Pointer) -> None:
@@ -193,7 +193,7 @@ class _Reader(StepReading):
 
     def shell(self, value: object, at: Pointer) -> str:
         if not isinstance(value, str):
-            self.wrong(at, f"shell is one of {', '.join(SHELLS)}, not {_said(value)}.")
+            self.wrong(at, f"shell is one of {', '.join(SHELLS)}, not {_quoted_value(value)}.")
             return ""
         try:
             refuse_unknown_shell(value)
@@ -217,7 +217,7 @@ class _Reader(StepReading):
 
     def number(self, value: object, at: Pointer, what: str, least: int, most: int) -> int:
         if isinstance(value, bool) or not isinstance(value, int) or not least <= value <= most:
-            self.wrong(at, f"{what} is a whole number from {least} to {most}, not {_said(value)}.")
+            self.wrong(at, f"{what} is a whole number from {least} to {most}, not {_quoted_value(value)}.")
             return least
         return value
 
@@ -225,7 +225,9 @@ class _Reader(StepReading):
         match = None if isinstance(value, bool) else _TIME.fullmatch(str(value).strip())
         seconds = float(match[1]) * _SECONDS[(match[2] or "s")[0].lower()] if match else 0
         if not 0 < seconds <= LONGEST_TIME:
-            self.wrong(at, f"time_limit is a time of at most 7 days, as 90 s, 30 min or 2 h, not {_said(value)}.")
+            self.wrong(
+                at, f"time_limit is a time of at most 7 days, as 90 s, 30 min or 2 h, not {_quoted_value(value)}."
+            )
             return 0
         return max(1, round(seconds))
 
@@ -233,7 +235,9 @@ class _Reader(StepReading):
         if isinstance(value, str) and value.lower() in PRIORITIES:
             return PRIORITIES[value.lower()]
         if isinstance(value, bool) or not isinstance(value, int) or not -100 <= value <= 100:
-            self.wrong(at, f"priority is {', '.join(PRIORITIES)}, or a number from -100 to 100, not {_said(value)}.")
+            self.wrong(
+                at, f"priority is {', '.join(PRIORITIES)}, or a number from -100 to 100, not {_quoted_value(value)}."
+            )
             return 0
         return value
 
@@ -244,11 +248,11 @@ class _Reader(StepReading):
         found = {}
         for name, value in data.items():
             if not isinstance(name, str) or not _VARIABLE.fullmatch(name):
-                self.wrong((*at, str(name)), f"{_said(name)} is no name of a variable: letters, digits and _.")
+                self.wrong((*at, str(name)), f"{_quoted_value(name)} is no name of a variable: letters, digits and _.")
             elif name.upper().startswith("PADDOCK_"):
                 self.wrong((*at, name), f"{name}: names that start with PADDOCK_ are given by the agent.")
             elif isinstance(value, bool | Mapping | list) or value is None:
-                self.wrong((*at, name), f"The value of {name} is text, not {_said(value)}; put it in quotes.")
+                self.wrong((*at, name), f"The value of {name} is text, not {_quoted_value(value)}; put it in quotes.")
             elif len(str(value)) > 2000 or "\0" in str(value):
                 self.wrong((*at, name), f"The value of {name} has more than 2,000 characters.")
             else:
@@ -275,7 +279,7 @@ class _Reader(StepReading):
 
     def yes_or_no(self, value: object, at: Pointer) -> bool:
         if not isinstance(value, bool):
-            self.wrong(at, f"{at[-1]} is true or false, not {_said(value)}.")
+            self.wrong(at, f"{at[-1]} is true or false, not {_quoted_value(value)}.")
         return value is True
 
     # ---- order ---------------------------------------------------------------------------------------------------
@@ -297,9 +301,9 @@ class _Reader(StepReading):
             ready = [name for name, job in left.items() if not any(other in left for other in job.after)]
             if not ready:
                 circle = _circle(left)
-                said = " after ".join([*circle, circle[0]])
+                path = " after ".join([*circle, circle[0]])
                 self.wrong(
-                    ("jobs", circle[0], "after"), f"These jobs wait for each other for ever: {said}. Take one out."
+                    ("jobs", circle[0], "after"), f"These jobs wait for each other for ever: {path}. Take one out."
                 )
                 break
             ordered += [left.pop(name) for name in ready]
@@ -316,7 +320,7 @@ def _circle(jobs: Mapping[str, WantedJob]) -> list[str]:
         path.append(following)
 
 
-def _said(value: object) -> str:
+def _quoted_value(value: object) -> str:
     if isinstance(value, Mapping):
         return "keys with values"
     if isinstance(value, list):

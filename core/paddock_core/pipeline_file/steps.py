@@ -140,10 +140,10 @@ def _checkout(read: _Reading, data: object, at: Pointer, secrets: Sequence[str])
         data = {"url": data}
     given = read.mapping(data, at, CHECKOUT, "A checkout") or {}
 
-    def text(key: str, is_good: Any, said: str) -> str:
+    def text(key: str, is_good: Any, rule: str) -> str:
         value = given.get(key)
         if value is not None and (not isinstance(value, str) or not is_good(value)):
-            read.wrong((*at, key), said)
+            read.wrong((*at, key), rule)
             return ""
         return value or ""
 

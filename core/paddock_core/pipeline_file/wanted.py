@@ -78,8 +78,8 @@ class Level(StrEnum):
     """How grave a remark is: with a mistake nothing is sent; the others are advice."""
 
     MISTAKE = "mistake"
-    MIND = "mind"
-    SAID = "said"
+    WARNING = "warning"
+    NOTE = "note"
 
 
 @dataclass(frozen=True)

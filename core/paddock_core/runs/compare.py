@@ -59,11 +59,11 @@ def _tools(first: Evidence, second: Evidence) -> Sequence[Difference]:
     used = {name.split(" ")[0] for name in (*first.bound, *second.bound)}
     rows = differing({"first": first.survey or {}, "second": second.survey or {}})
     return [
-        Difference(TOOLS, name, _version(said["first"]), _version(said["second"]), name in used)
-        for (kind, name, _), said in rows
+        Difference(TOOLS, name, _version(properties["first"]), _version(properties["second"]), name in used)
+        for (kind, name, _), properties in rows
         if kind == TOOL
     ]
 
 
-def _version(said: Mapping[str, str] | None) -> str | None:
-    return None if said is None else said.get("version", "")
+def _version(properties: Mapping[str, str] | None) -> str | None:
+    return None if properties is None else properties.get("version", "")

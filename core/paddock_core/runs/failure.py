@@ -146,8 +146,8 @@ def explain_failure(
         )
     if signal in _SIGNALS:
         return Failure(_SIGNALS[signal])
-    if end.exit_code is not None and (said := _WINDOWS_CODES.get(end.exit_code & 0xFFFFFFFF)):
-        return Failure(said)
+    if end.exit_code is not None and (meaning := _WINDOWS_CODES.get(end.exit_code & 0xFFFFFFFF)):
+        return Failure(meaning)
     return None
 
 

@@ -54,7 +54,7 @@ class _Reader:
         self._suites: list[str] = []
         self._depth = 0
         self._case: Case | None = None
-        self._said: list[str] | None = None
+        self._text: list[str] | None = None
 
     def refuse(self, *_: object) -> None:
         raise UnreadableTests("it has a document type of its own, which is not read")
@@ -80,22 +80,22 @@ class _Reader:
                 self._case.seconds,
                 given.get("message", "")[:LONGEST_MESSAGE],
             )
-            self._said = []
+            self._text = []
 
     def text(self, data: str) -> None:
-        if self._said is not None and sum(map(len, self._said)) < LONGEST_MESSAGE:
-            self._said.append(data)
+        if self._text is not None and sum(map(len, self._text)) < LONGEST_MESSAGE:
+            self._text.append(data)
 
     def end(self, name: str) -> None:
         self._depth -= 1
         if name == "testsuite" and self._suites:
             self._suites.pop()
-        elif name in ("failure", "error", "skipped") and self._case and self._said is not None:
-            one, said = self._case, "".join(self._said).strip()
-            message = one.message if said.startswith(one.message) is False and one.message else ""
-            whole = f"{message}\n{said}".strip() if said else one.message
+        elif name in ("failure", "error", "skipped") and self._case and self._text is not None:
+            one, text = self._case, "".join(self._text).strip()
+            message = one.message if text.startswith(one.message) is False and one.message else ""
+            whole = f"{message}\n{text}".strip() if text else one.message
             self._case = Case(one.suite, one.name, one.outcome, one.seconds, whole[:LONGEST_MESSAGE])
-            self._said = None
+            self._text = None
         elif name == "testcase" and self._case:
             self.cases.append(self._case)
             self._case = None

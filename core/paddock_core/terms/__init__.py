@@ -24,7 +24,7 @@ from .kinds import (
     parts,
 )
 from .reading import LONGEST, MOST, Asked, Read, parse_asked, parse_term, parse_terms, read_line
-from .tool_words import FEW_WORDS, ToolWords
+from .term_context import FEW_WORDS, ToolWords
 
 __all__ = [
     "FEW_WORDS",

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from ..versions import VersionRange
-from .quantities import said_size
+from .quantities import size_text
 
 
 @dataclass(frozen=True)
@@ -101,7 +101,7 @@ class MemoryTerm:
     least: int
 
     def __str__(self) -> str:
-        return f"memory {said_size(self.least)}"
+        return f"memory {size_text(self.least)}"
 
 
 @dataclass(frozen=True)
@@ -111,7 +111,7 @@ class DiskTerm:
     least: int
 
     def __str__(self) -> str:
-        return f"disk {said_size(self.least)} free"
+        return f"disk {size_text(self.least)} free"
 
 
 @dataclass(frozen=True)

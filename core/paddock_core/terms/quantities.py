@@ -26,10 +26,10 @@ def read_size(text: str) -> int:
     return int(Fraction(number) * (1024 if binary else 1000) ** (_PREFIXES.index(prefix.lower()) + 1))
 
 
-def said_size(size: int) -> str:
+def size_text(size: int) -> str:
     """Exactly as many bytes, in the largest unit in which they can be written shortly.
 
-    >>> said_size(40_000_000_000), said_size(2 * 1024**3), said_size(1_500_000_000)
+    >>> size_text(40_000_000_000), size_text(2 * 1024**3), size_text(1_500_000_000)
     ('40 GB', '2 GiB', '1.5 GB')
     """
     for power in range(len(_PREFIXES), 1, -1):

@@ -11,8 +11,8 @@ from lark import Token, Tree, UnexpectedInput
 
 from ..errors import ContradictionError, TermError, VersionError
 from ..grammar import SUBJECTS, TERM_PARSER, describe_unexpected, word_at
+from ..spelling import meant_by
 from ..versions import VersionRange, build_range
-from ..words import meant_by
 from .kinds import (
     AllOf,
     AnyOf,
@@ -36,7 +36,7 @@ from .kinds import (
     negated,
 )
 from .quantities import read_size
-from .tool_words import FEW_WORDS, ToolWords
+from .term_context import FEW_WORDS, ToolWords
 
 LONGEST = 400
 MOST = 100
@@ -93,7 +93,7 @@ def parse_term(text: str, words: ToolWords = FEW_WORDS) -> Term:
         column, message, expected = describe_unexpected(TERM_PARSER, plain, error)
         word = word_at(plain, column)
         if strange := _strange_letter(word):
-            raise TermError(text, column + word.index(strange), _said_of(strange, word)) from None
+            raise TermError(text, column + word.index(strange), _hint_for(strange, word)) from None
         close = meant_by(word, [one for one in expected if one.isalnum()])
         raise TermError(text, column, message + ".", expected, close) from None
     assert isinstance(tree, Tree)
@@ -274,7 +274,7 @@ def _strange_letter(word: str) -> str:
     return next((letter for letter in word if not letter.isascii()), "")
 
 
-def _said_of(letter: str, word: str) -> str:
+def _hint_for(letter: str, word: str) -> str:
     name = unicodedata.name(letter, "a letter without a name").lower()
     return (
         f'"{word}" has a letter that only looks like one of the keyboard: "{letter}" is {name} '

@@ -168,11 +168,13 @@ def _refuse_empty(text: str, comparisons: list[tuple[Comparison, int]]) -> None:
             )
             if empty and lower is not upper:
                 raise VersionError(
-                    text, column, f"no version is both {lower.op} {low} and {_said(upper)}: the range is empty"
+                    text,
+                    column,
+                    f"no version is both {lower.op} {low} and {_comparison_text(upper)}: the range is empty",
                 )
 
 
-def _said(comparison: Comparison) -> str:
+def _comparison_text(comparison: Comparison) -> str:
     return f"up to {comparison.bound}" if comparison.op == "upto" else f"{comparison.op} {comparison.bound}"
 
 

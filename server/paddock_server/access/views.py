@@ -11,7 +11,7 @@ from rest_framework.views import APIView
 
 from ..errors import NotThere
 from ..hosts.queries import paddock_called
-from ..people.actor import Actor, person, somebody
+from ..people.actor import Actor, person, signed_in_user
 from ..people.models import AccessRequest, Role
 from ..rest.reading import validated
 from .actions.request_access import decide_access, request_access
@@ -64,7 +64,7 @@ class AccessRequestsView(APIView):
         actor = person(request.user)
         asked = validated(AskAccessSerializer, request)
         paddock = paddock_called(actor, asked["paddock"])
-        made = request_access(actor, somebody(request.user), Role(asked["role"]), paddock, asked["reason"])
+        made = request_access(actor, signed_in_user(request.user), Role(asked["role"]), paddock, asked["reason"])
         return Response(AccessRequestSerializer(made, context={"actor": actor}).data, status=201)
 
 

@@ -9,12 +9,12 @@ from ..board import job_views as work
 from ..board import pipeline_views as pipelines
 from ..board import run_views as runs
 from ..bring_up import views as bring_up
-from ..care import views as care
 from ..chores import views as chores
 from ..health import views as health
+from ..maintenance import views as maintenance
+from ..notifications import views as notifications
 from ..people.views import SessionView
 from ..pipeline_secrets import views as secrets
-from ..telling import views as telling
 from ..tool_reports import views as toolchains
 from ..toolchains import catalogue_views as catalogue
 from ..yard import views as hosts
@@ -78,10 +78,10 @@ urlpatterns = [
     path(FINDING + "bring-back/", health.BringBackView.as_view()),
     path(FINDING + "act/", health.ActView.as_view()),
     path("watch/", health.WatchPlaceView.as_view()),
-    path("telling/", telling.TellingsView.as_view()),
-    path("telling/<int:pk>/", telling.TellingView.as_view()),
-    path("telling/<int:pk>/try-out/", telling.TryOutView.as_view()),
-    path("deliveries/<int:pk>/send-again/", telling.SendAgainView.as_view()),
+    path("notification-rules/", notifications.NotificationRulesView.as_view()),
+    path("notification-rules/<int:pk>/", notifications.NotificationRuleView.as_view()),
+    path("notification-rules/<int:pk>/try-out/", notifications.TryOutView.as_view()),
+    path("deliveries/<int:pk>/send-again/", notifications.SendAgainView.as_view()),
     path("jobs/", work.JobsView.as_view()),
     path("jobs/<int:pk>/", work.JobView.as_view()),
     path("jobs/<int:pk>/cancel/", work.CancelView.as_view()),
@@ -94,11 +94,11 @@ urlpatterns = [
     path(ATTEMPT + "give-up/", runs.GiveUpView.as_view()),
     path(ATTEMPT + "proof/", runs.ProofView.as_view()),
     path("compare-runs/", runs.CompareRunsView.as_view()),
-    path("care/", care.CaresView.as_view()),
-    path("care/<int:pk>/", care.CareView.as_view()),
-    path("care-times/", care.CareTimesView.as_view()),
-    path("care-calendar/", care.CalendarView.as_view()),
-    path("care-feed/", care.FeedView.as_view()),
+    path("maintenance-windows/", maintenance.WindowsView.as_view()),
+    path("maintenance-windows/<int:pk>/", maintenance.WindowView.as_view()),
+    path("maintenance-times/", maintenance.TimesView.as_view()),
+    path("maintenance-calendar/", maintenance.CalendarView.as_view()),
+    path("maintenance-feed/", maintenance.AddressView.as_view()),
     path("chores/", chores.ChoresView.as_view()),
     path("chores/<int:pk>/", chores.ChoreView.as_view()),
     path("chores/<int:pk>/start/", chores.StartChoreView.as_view()),

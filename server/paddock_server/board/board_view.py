@@ -11,7 +11,7 @@ from paddock_core.remedies import RemedyKind
 from ..people.actor import person
 from ..work.actions.change_job import let_in
 from ..work.fence import Fences
-from ..work.fleet import kept_fleet
+from ..work.fleet import cached_fleet
 from ..work.serializers import JobSheetSerializer
 from ..work.visible import job_numbered, visible_jobs
 from .actions.apply_remedy import apply_remedy
@@ -30,7 +30,7 @@ class BoardView(APIView):
         actor = person(request.user)
         seen = visible_jobs(actor).prefetch_related(None)
         waiting = with_seen_reasons(actor, seen.filter(state=JobState.WAITING.value).defer("script"))
-        with kept_fleet() as index:
+        with cached_fleet() as index:
             steps = steps_for(waiting, actor, index, Fences())
         return Response(
             {

@@ -17,11 +17,11 @@ from ..errors import NotAllowed
 from ..hosts.queries import paddock_called
 from ..people.actor import Actor, person
 from ..people.models import Role
+from ..toolchains.fleet_vocabulary import words as known_words
 from ..toolchains.terms_input import asked_of, read_asked
 from ..toolchains.visible import visible_kits
-from ..toolchains.words import words as known_words
 from ..work.fence import Fences
-from ..work.fleet import kept_fleet
+from ..work.fleet import cached_fleet
 from ..work.models import Job
 from ..work.round import requirement_for
 from ..work.visible import job_numbered
@@ -47,7 +47,7 @@ class FitView(APIView):
         pipeline = wanted.get("pipeline", "")
         let_in = Fences().letting_in(pipeline) if pipeline else None
         requirement = Requirement(asked.terms, wanted["slots"], reach, let_in)
-        with kept_fleet() as index:
+        with cached_fleet() as index:
             # As FitSerializer describes it; going through it would cost more than all the rest for thousands of hosts.
             shown = shown_fit(requirement, asked.prefers, index, pipeline, None, wanted["all"], _is_restricted(actor))
             return Response({**shown, "lines": shown_lines(wanted["terms"], requirement, index)})
@@ -77,14 +77,14 @@ class JobFitView(APIView):
         requirement = seen_by(requirement_for(job, Fences()), actor)
         prefers = asked_of(tuple(f"prefer {one}" for one in job.prefers)).prefers
         show_all = request.query_params.get("all") == "true"
-        with kept_fleet() as index:
+        with cached_fleet() as index:
             shown = shown_fit(
-                requirement, prefers, index, job.pipeline, _kept_reason(job, actor), show_all, _is_restricted(actor)
+                requirement, prefers, index, job.pipeline, _saved_reason(job, actor), show_all, _is_restricted(actor)
             )
             return Response(shown)
 
 
-def _kept_reason(job: Job, actor: Actor) -> Reason | None:
+def _saved_reason(job: Job, actor: Actor) -> Reason | None:
     """What the last round said, where that is more than the hosts tell: another job comes first."""
     (job,) = with_seen_reasons(actor, [job])
     if job.reason_kind not in (ReasonKind.AFTER.value, ReasonKind.MORE_SLOTS.value):
@@ -100,7 +100,7 @@ class WordsView(APIView):
         actor = person(request.user)
         reach = _reach(actor)
         kits = {name.lower() for name in visible_kits(actor).values_list("name", flat=True)} & set(known_words().kits)
-        with kept_fleet() as index:
+        with cached_fleet() as index:
             return Response(_words(index, reach, kits))
 
 

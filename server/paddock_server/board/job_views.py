@@ -43,7 +43,7 @@ def _shown() -> JobSheetSerializer:
 
 
 @dataclass(frozen=True)
-class _TakenIn(Shown[Job]):
+class _AcceptedJob(Shown[Job]):
     """A job as it was taken in: nothing was tried yet."""
 
     attempts: tuple[Attempt, ...] = ()
@@ -98,7 +98,7 @@ class JobsView(generics.ListAPIView[Job]):
         actor = person(request.user)
         job = submit(actor, WantedJob(**wanted))
         (job,) = with_seen_reasons(actor, [job])
-        return Response(_shown().to_representation(cast(Job, _TakenIn(job))), status=201)
+        return Response(_shown().to_representation(cast(Job, _AcceptedJob(job))), status=201)
 
 
 class JobView(APIView):

@@ -9,7 +9,7 @@ from rest_framework.views import APIView
 from ..errors import NotThere
 from ..hosts.join_view import ForAgents
 from ..people.actor import person
-from ..work.actions.keep_source import keep_source, remove_source, renew_secret, submit_source, take_push
+from ..work.actions.save_source import accept_push, remove_source, renew_secret, save_source, submit_source
 from ..work.actions.submit_file import lint_file, submit_file
 from ..work.models import Job, Source, Submission
 from ..work.pipeline_serializers import (
@@ -80,7 +80,7 @@ class SourcesView(APIView):
         """Keep a source. The secret of its webhook is shown this once."""
         given = SourceSerializer(data=request.data)
         given.is_valid(raise_exception=True)
-        source, secret = keep_source(person(request.user), **given.validated_data)
+        source, secret = save_source(person(request.user), **given.validated_data)
         return Response(NewSourceSerializer(NewSource(source, secret)).data, status=201)
 
 
@@ -120,7 +120,7 @@ class HookView(ForAgents):
     throttle_scope = "hook"
 
     def post(self, request: Request, pk: int) -> JsonResponse:
-        sent = take_push(Source.objects.filter(pk=pk).first(), request.headers, request._request.body)
+        sent = accept_push(Source.objects.filter(pk=pk).first(), request.headers, request._request.body)
         if sent is None:
             return JsonResponse({"sent": 0, "why": "this source is about another ref"})
         submission, jobs = sent

@@ -17,9 +17,9 @@ from ..errors import NotThere
 from ..hosts.queries import visible_paddocks
 from ..people.actor import Actor
 from ..work.fence import Fences
-from ..work.fleet import kept_fleet
-from ..work.lately import lately
+from ..work.fleet import cached_fleet
 from ..work.models import Attempt, Job
+from ..work.recent_usage import recent_usage
 from ..work.round import readable
 from ..work.visible import visible_attempts, visible_jobs
 from .why import seen_by
@@ -58,7 +58,7 @@ def one_pipeline(actor: Actor, name: str) -> dict[str, object]:
     by_job: dict[str, list[Job]] = defaultdict(list)
     for job in jobs:
         by_job[job.name].append(job)
-    with kept_fleet() as index:
+    with cached_fleet() as index:
         requirements, _ = readable((several[0] for several in by_job.values()), fences)
         fits = {
             pk: count_bits(Fitting(seen_by(requirement, actor), index).fits) for pk, requirement in requirements.items()
@@ -69,7 +69,9 @@ def one_pipeline(actor: Actor, name: str) -> dict[str, object]:
 
 def _jobs(actor: Actor, pipeline: str = "") -> Sequence[Job]:
     """The newest first."""
-    seen = visible_jobs(actor).prefetch_related(None).filter(submitted_at__gt=timezone.now() - WINDOW, is_own=False)
+    seen = (
+        visible_jobs(actor).prefetch_related(None).filter(submitted_at__gt=timezone.now() - WINDOW, is_internal=False)
+    )
     if pipeline:
         seen = seen.filter(pipeline=pipeline)
     return list(seen.defer("script", "environment", "outputs").order_by("-id")[:MOST_JOBS])
@@ -77,7 +79,7 @@ def _jobs(actor: Actor, pipeline: str = "") -> Sequence[Job]:
 
 def _shown(name: str, jobs: Sequence[Job], hosts: int, fences: Fences, seen: set[str]) -> dict[str, object]:
     waits = _waits(jobs)
-    use = lately().use
+    use = recent_usage().use
     inside = fences.letting_in(name)
     return {
         "name": name,

@@ -23,7 +23,7 @@ from ..people.actor import Actor, person
 from ..rest.files import harmless, sent, sent_file
 from ..rest.reading import whole_number
 from ..runs import log_store
-from ..runs.actions.take_folders import clear_folders
+from ..runs.actions.record_folders import clear_folders
 from ..runs.evidence import evidence, other_run, run_of
 from ..runs.log_lines import MOST_FOUND, MOST_LINES, Log
 from ..runs.serializers import (
@@ -39,8 +39,8 @@ from ..runs.serializers import (
 )
 from ..work.actions.give_up import give_up
 from ..work.actions.run_again import Where, run_again
-from ..work.lately import lately
 from ..work.models import Attempt
+from ..work.recent_usage import recent_usage
 from ..work.serializers import JobSheetSerializer
 from ..work.visible import job_numbered, visible_attempts
 from .job_views import shown_job
@@ -64,7 +64,7 @@ def attempt_of(actor: Actor, job: int, number: int) -> Attempt:
     return found
 
 
-def _not_kept(attempt: Attempt) -> str:
+def _no_longer_retained(attempt: Attempt) -> str:
     return f"What attempt {attempt.name} left was kept until {attempt.removed_at:%Y-%m-%d}."
 
 
@@ -107,7 +107,7 @@ class LogView(APIView):
         if attempt is None and number:
             raise NotThere(f"Job {pk} has no attempt {number}.")
         if attempt and attempt.removed_at:
-            raise NotThere(f"{_not_kept(attempt)} Its log was removed then.")
+            raise NotThere(f"{_no_longer_retained(attempt)} Its log was removed then.")
         if attempt and not offset:
             with contextlib.suppress(FileNotFoundError):
                 name, to_save = f"job-{attempt.name}.log", "download" in request.query_params
@@ -147,8 +147,8 @@ class LogLinesView(APIView):
             raise Invalid(f"first is a whole number, not {asked[:40]!r}.")
         first = int(asked) if int(asked) >= 0 else max(1, total + 1 + int(asked))
         lines = log.lines(first, count)
-        told = {"total": total, "size": log.size, "is_over": attempt.ended_at is not None, "sections": log.sections()}
-        return Response(LogLinesSerializer({**told, "lines": lines}).data)
+        page = {"total": total, "size": log.size, "is_over": attempt.ended_at is not None, "sections": log.sections()}
+        return Response(LogLinesSerializer({**page, "lines": lines}).data)
 
 
 class LogFindView(APIView):
@@ -177,7 +177,7 @@ class OutputView(APIView):
     def get(self, request: Request, pk: int, number: int, file: int) -> HttpResponseBase:
         attempt = attempt_of(person(request.user), pk, number)
         if attempt.removed_at:
-            raise NotThere(f"{_not_kept(attempt)} Its files were removed then.")
+            raise NotThere(f"{_no_longer_retained(attempt)} Its files were removed then.")
         output = attempt.outputs.filter(number=file).first()
         if output is None or not output.whole:
             raise NotThere("This file is not here, or not whole yet.")
@@ -261,7 +261,7 @@ class HostWorkView(APIView):
         """The oldest first."""
         host = record_called(person(request.user), name)
         live = host.attempts.filter(state__in=("offered", "running")).select_related("job").order_by("offered_at")
-        recent = lately()
+        recent = recent_usage()
         shown = [
             {
                 "job": one.job_id,

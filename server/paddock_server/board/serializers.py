@@ -27,7 +27,7 @@ class HelpSerializer(serializers.Serializer[Any]):
     place = serializers.CharField(max_length=63, allow_blank=True)
     what = serializers.CharField(max_length=2000, allow_blank=True)
     instead = serializers.CharField(max_length=2000, allow_blank=True, help_text="The term to write, of a correction.")
-    said = serializers.CharField(read_only=True)
+    text = serializers.CharField(read_only=True)
     cost = serializers.IntegerField(read_only=True)
     can_be_done = serializers.BooleanField(read_only=True, help_text="Whether the server can carry it out.")
     needs_role = serializers.ChoiceField(choices=Role.choices, read_only=True, help_text="The least that may do it.")

@@ -22,9 +22,9 @@ from paddock_core.verdicts import verdict
 from ..health.watch_shown import agent_service
 from ..people.actor import Actor
 from ..people.models import Role
-from ..toolchains.words import words as known_words
+from ..toolchains.fleet_vocabulary import words as known_words
 from ..work.fence import Fences
-from ..work.fleet import kept_fleet
+from ..work.fleet import cached_fleet
 from ..work.models import Job
 from ..work.round import readable, set_reason
 from ..work.visible import visible_jobs
@@ -128,7 +128,7 @@ def _shown_row(
         "fits": row.fits,
         "lacks": row.lacks,
         "blocks": [block.value for block in row.blocks],
-        "remedy": mended.said if mended else "",
+        "remedy": mended.text if mended else "",
         "cost": mended.cost if mended else None,
         "remedies": [shown_remedy(one) for one in mended.remedies] if mended else [],
         "verdicts": [
@@ -146,7 +146,7 @@ def shown_remedy(remedy: Remedy) -> dict[str, object]:
         "place": remedy.place,
         "what": remedy.what,
         "instead": remedy.instead,
-        "said": remedy.said,
+        "text": remedy.text,
         "cost": remedy.cost,
         "can_be_done": can_be_done(remedy.kind),
         "needs_role": needed_role(remedy.kind).value,
@@ -173,8 +173,8 @@ def with_seen_reasons(actor: Actor, jobs: Iterable[Job]) -> list[Job]:
     requirements, unreadable = readable(waiting, Fences())
     first = {pk for job in waiting for pk in job.after}
     seen_first = set(visible_jobs(actor).filter(pk__in=first).values_list("pk", flat=True)) if first else set()
-    said: dict[Requirement, Reason] = {}
-    with kept_fleet() as index:
+    reasons: dict[Requirement, Reason] = {}
+    with cached_fleet() as index:
         for job in waiting:
             if job.reason_kind == ReasonKind.AFTER.value:
                 if not set(job.after) <= seen_first:
@@ -183,9 +183,9 @@ def with_seen_reasons(actor: Actor, jobs: Iterable[Job]) -> list[Job]:
             found = unreadable.get(job.pk)
             if found is None:
                 asked = seen_by(requirements[job.pk], actor)
-                found = said.get(asked) or said.setdefault(asked, why_waiting(asked, index))
-            kept = index.host(job.kept_host)
-            set_reason(job, found, job.kept_host if kept and actor.may(Role.VIEWER, kept.paddock) else "")
+                found = reasons.get(asked) or reasons.setdefault(asked, why_waiting(asked, index))
+            kept = index.host(job.earmarked_host)
+            set_reason(job, found, job.earmarked_host if kept and actor.may(Role.VIEWER, kept.paddock) else "")
     return listed
 
 

@@ -28,16 +28,16 @@ class ReportView(ForAgents):
     throttle_scope = "report"  # a room full of machines tells of a dozen steps each
 
     def post(self, request: Request) -> HttpResponse:
-        told = _read(wire.StepReport, request)
+        report = _read(wire.StepReport, request)
         note_step(
-            sheet_of(told.sheet, told.hostname),
-            told.step,
-            told.mark,
+            sheet_of(report.sheet, report.hostname),
+            report.step,
+            report.mark,
             request.META.get("REMOTE_ADDR", ""),
-            hostname=told.hostname,
-            found=told.found,
-            remedy=told.remedy,
-            checks=msgspec.to_builtins(told.checks),
+            hostname=report.hostname,
+            found=report.found,
+            remedy=report.remedy,
+            checks=msgspec.to_builtins(report.checks),
         )
         return HttpResponse(status=204)
 
@@ -51,8 +51,8 @@ class KnownView(ForAgents):
         host = host_with_key(bearer_of(request))
         if host is None:
             raise KeyUnknown("The server does not know this agent's key: the host was turned away or retired.")
-        told = _read(wire.KnownMachine, request)
-        note_known(sheet_of(told.sheet, told.hostname), host)
+        report = _read(wire.KnownMachine, request)
+        note_known(sheet_of(report.sheet, report.hostname), host)
         return HttpResponse(status=204)
 
 

@@ -14,7 +14,7 @@ def choices_of(sheet: BringUp) -> dict[str, str]:
         "PADDOCK_LABELS": ",".join(sheet.labels),
         "PADDOCK_SLOTS": str(sheet.slots or ""),
         "PADDOCK_WORK": sheet.work_folder,
-        "PADDOCK_KEPT": sheet.kept,
+        "PADDOCK_SUPERVISOR": sheet.supervisor,
         "PADDOCK_USER": sheet.account,
     }
 

@@ -6,7 +6,7 @@ from paddock_core.bring_up import Step
 
 SYSTEMS = [("linux", "linux"), ("macos", "macos"), ("windows", "windows")]
 ARCHES = [("x64", "x64"), ("arm64", "arm64")]
-KEPT = [("service", "service"), ("log-in", "log-in"), ("by hand", "by hand")]
+SUPERVISORS = [("service", "service"), ("log-in", "log-in"), ("by hand", "by hand")]
 STEPS = [(step.value, step.value) for step in Step]
 
 
@@ -28,7 +28,7 @@ class BringUp(models.Model):
     labels = models.JSONField(default=list)
     slots = models.PositiveIntegerField(default=0)
     work_folder = models.CharField(max_length=200, blank=True)
-    kept = models.CharField(max_length=10, choices=KEPT, default="service")
+    supervisor = models.CharField(max_length=10, choices=SUPERVISORS, default="service")
     account = models.CharField(max_length=100, blank=True)
     server = models.CharField(max_length=200)
 
@@ -53,10 +53,10 @@ class BringUp(models.Model):
         return str(self)
 
 
-class ToldStep(models.Model):
+class ReportedStep(models.Model):
     """What the machine, or the server for it, told last of one step."""
 
-    bring_up = models.ForeignKey(BringUp, models.CASCADE, related_name="told")
+    bring_up = models.ForeignKey(BringUp, models.CASCADE, related_name="reported_steps")
     step = models.CharField(max_length=20, choices=STEPS)
     began_at = models.DateTimeField()
     ended_at = models.DateTimeField(null=True)

@@ -10,7 +10,7 @@ from datetime import UTC, datetime
 from django.db.models import QuerySet
 from django.utils import timezone
 
-from paddock_core.bring_up import Phase, Progress, Seen, Step, Told, progress
+from paddock_core.bring_up import Phase, Progress, ReportedTimes, Seen, Step, progress
 from paddock_core.lifecycle import JobState
 
 from ..errors import NotThere
@@ -26,7 +26,9 @@ ENDED = (Phase.FINISHED, Phase.GIVEN_UP)
 
 def visible_sheets(actor: Actor) -> QuerySet[BringUp]:
     """The sheets of the paddocks that the actor may see, newest first."""
-    sheets = BringUp.objects.select_related("paddock", "entry_pass", "host__paddock", "proof").prefetch_related("told")
+    sheets = BringUp.objects.select_related("paddock", "entry_pass", "host__paddock", "proof").prefetch_related(
+        "reported_steps"
+    )
     paddocks = actor.where(Role.VIEWER)
     return sheets if paddocks is None else sheets.filter(paddock__name__in=paddocks)
 
@@ -76,21 +78,23 @@ def with_progress(found: Iterable[BringUp]) -> list[SheetShown]:
 
 def _counts_from(sheet: BringUp) -> datetime:
     """What a host did before it was set up again says nothing of the repair."""
-    service = next((one for one in sheet.told.all() if one.step == Step.SERVICE.value), None)
+    service = next((one for one in sheet.reported_steps.all() if one.step == Step.SERVICE.value), None)
     begun = service.began_at if service else timezone.now()
     return begun if sheet.repairs else datetime.min.replace(tzinfo=UTC)
 
 
 def _progress(sheet: BringUp, connected: datetime | None, now: float) -> Progress:
-    told = {
-        Step(one.step): Told(one.began_at.timestamp(), _seconds(one.ended_at), one.failed, one.found, tuple(one.remedy))
-        for one in sheet.told.all()
+    reported = {
+        Step(one.step): ReportedTimes(
+            one.began_at.timestamp(), _seconds(one.ended_at), one.failed, one.found, tuple(one.remedy)
+        )
+        for one in sheet.reported_steps.all()
     }
     return progress(
-        told,
+        reported,
         _seen(sheet, connected),
         now,
-        by_hand=sheet.kept == "by hand",
+        by_hand=sheet.supervisor == "by hand",
         given_up=sheet.given_up_at is not None,
         family=sheet.system,
     )

@@ -9,7 +9,7 @@ from rest_framework import serializers
 from paddock_core.bring_up import Phase, State, Step
 
 from ..rest.fields import AddressField
-from .models import ARCHES, KEPT, STEPS, SYSTEMS, BringUp
+from .models import ARCHES, STEPS, SUPERVISORS, SYSTEMS, BringUp
 from .queries import SheetShown
 
 PHASES = [(phase.value, phase.value) for phase in Phase]
@@ -35,7 +35,7 @@ class StepRowSerializer(serializers.Serializer[Any]):
     state = serializers.ChoiceField(choices=STATES)
     at = serializers.FloatField(allow_null=True)
     seconds = serializers.FloatField(allow_null=True)
-    said = serializers.CharField()
+    detail = serializers.CharField()
     remedy = serializers.ListField(child=serializers.CharField())
 
 
@@ -86,9 +86,9 @@ class BringUpSerializer(serializers.ModelSerializer[Any]):
     class Meta:
         model = BringUp
         fields = [
-            "id", "title", "paddock", "system", "arch", "name", "labels", "slots", "work_folder", "kept", "account",
-            "server", "batch", "host", "proof", "hostname", "address", "made_by", "made_at", "phase", "sentence",
-            "steps", "checks", "pass_ends_at", "pass_number", "pass_is_good",
+            "id", "title", "paddock", "system", "arch", "name", "labels", "slots", "work_folder", "supervisor",
+            "account", "server", "batch", "host", "proof", "hostname", "address", "made_by", "made_at", "phase",
+            "sentence", "steps", "checks", "pass_ends_at", "pass_number", "pass_is_good",
         ]  # fmt: skip
         read_only_fields = fields
 
@@ -98,8 +98,8 @@ class BringUpSerializer(serializers.ModelSerializer[Any]):
 
     @extend_schema_field(CheckSerializer(many=True))
     def get_checks(self, sheet: SheetShown) -> Any:
-        told = next((one for one in sheet.row.told.all() if one.step == Step.PREFLIGHT.value), None)
-        known = [one for one in (told.checks if told else []) if one.get("mark") in ("ok", "mind", "missing")]
+        reported = next((one for one in sheet.row.reported_steps.all() if one.step == Step.PREFLIGHT.value), None)
+        known = [one for one in (reported.checks if reported else []) if one.get("mark") in ("ok", "mind", "missing")]
         return CheckSerializer(known, many=True).data
 
 
@@ -128,7 +128,7 @@ class MakeBringUpSerializer(serializers.Serializer[Any]):
     labels = serializers.ListField(child=serializers.CharField(max_length=80), max_length=50, default=list)
     slots = serializers.IntegerField(min_value=0, max_value=1000, default=0)
     work_folder = serializers.CharField(max_length=200, allow_blank=True, default="")
-    kept = serializers.ChoiceField(choices=KEPT, default="service")
+    supervisor = serializers.ChoiceField(choices=SUPERVISORS, default="service")
     account = serializers.CharField(max_length=100, allow_blank=True, default="")
     hours = serializers.IntegerField(min_value=1, max_value=24 * 366, default=24)
     repairs = serializers.BooleanField(default=False, help_text="For a host of this name, which keeps its key.")
@@ -160,7 +160,7 @@ class SystemChoicesSerializer(serializers.Serializer[Any]):
 
     system = serializers.ChoiceField(choices=SYSTEMS)
     arches = serializers.ListField(child=serializers.ChoiceField(choices=ARCHES))
-    kept = serializers.ListField(child=serializers.ChoiceField(choices=KEPT))
+    supervisor = serializers.ListField(child=serializers.ChoiceField(choices=SUPERVISORS))
     work_folder = serializers.CharField()
     longest_work_folder = serializers.IntegerField()
     own_account = serializers.CharField()

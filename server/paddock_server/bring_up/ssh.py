@@ -131,8 +131,8 @@ def _quoted(script: str) -> str:
 
 
 def _unreachable(address: str, port: int, error: Exception) -> SshFailed:
-    said = str(error) or type(error).__name__
+    message = str(error) or type(error).__name__
     return SshFailed(
-        f"No way in at {address}, port {port}: {said}. Is its OpenSSH server running, and the way to it open?",
+        f"No way in at {address}, port {port}: {message}. Is its OpenSSH server running, and the way to it open?",
         "systemctl status ssh",
     )

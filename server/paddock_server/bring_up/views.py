@@ -15,8 +15,8 @@ from ..install.index import agent_version
 from ..people.actor import Actor, person
 from ..rest.reading import validated
 from . import ssh
+from .actions.connect_over_ssh import forget_key, go_in, look
 from .actions.give_up import give_up
-from .actions.go_in import forget_key, go_in, look
 from .actions.make_sheet import ARCHES_OF, Wanted, make_sheet
 from .actions.plan import plan
 from .actions.prove import prove
@@ -40,14 +40,18 @@ from .serializers import (
 
 NOT_GATHERED = "The packages for hosts have not been gathered on this server. `make wheels` does so."
 SYSTEMS = {
-    "linux": {"kept": ["service", "by hand"], "work_folder": "/var/lib/paddock-agent/work", "own_account": "paddock"},
+    "linux": {
+        "supervisor": ["service", "by hand"],
+        "work_folder": "/var/lib/paddock-agent/work",
+        "own_account": "paddock",
+    },
     "macos": {
-        "kept": ["service", "log-in", "by hand"],
+        "supervisor": ["service", "log-in", "by hand"],
         "work_folder": "/usr/local/var/paddock-agent/work",
         "own_account": "paddock",
     },
     "windows": {
-        "kept": ["service", "by hand"],
+        "supervisor": ["service", "by hand"],
         "work_folder": r"C:\ProgramData\paddock-agent\work",
         "own_account": "a virtual account that Windows keeps for the service",
     },

@@ -27,12 +27,12 @@ WORK = tuple(field.name for field in Work._meta.local_fields)
 
 
 class Chore(Work):
-    """Work that was kept under a name; one that is not ``kept`` was made for one run. People of ``paddocks`` may see it
-    and start it there before it ever ran there."""
+    """Work saved under a name. One that is not ``is_saved`` was made for a single run. People of ``paddocks`` may see
+    it and start it there before it ever ran there."""
 
     name = models.CharField(max_length=100)
     purpose = models.CharField(max_length=500, blank=True)
-    kept = models.BooleanField(default=True)
+    is_saved = models.BooleanField(default=True)
     paddocks = models.JSONField(default=list)
     made_by = models.CharField(max_length=200)
     made_at = models.DateTimeField(auto_now_add=True)
@@ -72,7 +72,7 @@ class ChoreHost(models.Model):
     place = models.PositiveIntegerField()
     host = models.ForeignKey("hosts.Host", models.PROTECT, related_name="+")
     state = models.CharField(max_length=30, choices=HOST_STATES, default=HostState.WAITING.value)
-    said = models.CharField(max_length=2000, blank=True)
+    detail = models.CharField(max_length=2000, blank=True)
     job = models.ForeignKey("work.Job", models.SET_NULL, null=True, related_name="chore_hosts")
     drained = models.BooleanField(default=False)
     changed = models.JSONField(default=list)

@@ -16,8 +16,8 @@ from ..json_lists import listed
 from ..people.actor import Actor, person
 from ..people.models import Role
 from ..toolchains.terms_input import read_asked
-from ..work.fleet import kept_fleet
-from .actions.start_chore import approve, keep_chore, start_chore, stop_run
+from ..work.fleet import cached_fleet
+from .actions.start_chore import approve, save_chore, start_chore, stop_run
 from .models import HOST_STATES, RUN_STATES, Chore, ChoreHost, ChoreRun
 
 
@@ -30,7 +30,7 @@ class ChoreSerializer(serializers.ModelSerializer[Chore]):
     at_once = serializers.IntegerField(min_value=1, max_value=500, default=1)
     stop_after = serializers.IntegerField(min_value=0, max_value=5000, default=1)
     time_limit = serializers.IntegerField(min_value=1, max_value=24 * 3600, default=3600)
-    kept = serializers.BooleanField(default=True)
+    is_saved = serializers.BooleanField(default=True)
     paddocks = serializers.ListField(
         child=serializers.CharField(max_length=63),
         max_length=200,
@@ -42,7 +42,7 @@ class ChoreSerializer(serializers.ModelSerializer[Chore]):
         model = Chore
         fields = [
             "id", "name", "purpose", "script", "shell", "wanted", "at_once", "stop_after", "drain", "time_limit",
-            "kept", "paddocks", "made_by", "made_at",
+            "is_saved", "paddocks", "made_by", "made_at",
         ]  # fmt: skip
         read_only_fields = ["id", "made_by", "made_at"]
 
@@ -74,7 +74,7 @@ class ChoreHostSerializer(serializers.ModelSerializer[ChoreHost]):
 
     class Meta:
         model = ChoreHost
-        fields = ["host", "paddock", "state", "said", "job", "changed", "missing", "working", "began_at", "ended_at"]
+        fields = ["host", "paddock", "state", "detail", "job", "changed", "missing", "working", "began_at", "ended_at"]
         read_only_fields = fields
 
     @extend_schema_field(serializers.ListField(child=serializers.CharField()))
@@ -178,7 +178,7 @@ def chosen_hosts(actor: Actor, names: list[str], terms: list[str]) -> tuple[list
     read = read_asked(terms).terms
     if not read:
         return [], ""
-    with kept_fleet() as index:
+    with cached_fleet() as index:
         bits = index.state("admitted")
         for term in read:
             bits = bits & index.holds(term)
@@ -192,7 +192,7 @@ class ChoresView(APIView):
     @extend_schema(responses=ChoreSerializer(many=True))
     def get(self, request: Request) -> Response:
         """The chores that are kept."""
-        seen = visible_chores(person(request.user)).filter(kept=True)
+        seen = visible_chores(person(request.user)).filter(is_saved=True)
         return Response(ChoreSerializer(seen, many=True).data)
 
     @extend_schema(request=ChoreSerializer, responses={201: ChoreSerializer})
@@ -202,7 +202,7 @@ class ChoresView(APIView):
         given.is_valid(raise_exception=True)
         wanted = given.validated_data.pop("wanted")
         return Response(
-            ChoreSerializer(keep_chore(person(request.user), given.validated_data, wanted)).data, status=201
+            ChoreSerializer(save_chore(person(request.user), given.validated_data, wanted)).data, status=201
         )
 
 
@@ -221,7 +221,7 @@ class ChoreView(APIView):
         given.is_valid(raise_exception=True)
         wanted = given.validated_data.pop("wanted")
         actor = person(request.user)
-        kept = keep_chore(actor, given.validated_data, wanted, chore=_chore(actor, pk))
+        kept = save_chore(actor, given.validated_data, wanted, chore=_chore(actor, pk))
         return Response(ChoreSerializer(kept).data)
 
 

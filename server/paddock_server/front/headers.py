@@ -24,7 +24,7 @@ _ALWAYS = {
     b"cross-origin-opener-policy": b"same-origin",
     b"permissions-policy": b"camera=(), geolocation=(), microphone=()",
 }
-_PRIVATE = ("/api/", "/agent/", "/hooks/", "/care/", "/metrics")
+_PRIVATE = ("/api/", "/agent/", "/hooks/", "/maintenance/", "/metrics")
 """Addresses whose answers are for who asked alone."""
 
 

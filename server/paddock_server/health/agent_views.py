@@ -14,7 +14,7 @@ from ..errors import Invalid, KeyUnknown
 from ..hosts.actions.make_watch_key import make_watch_key
 from ..hosts.join_view import ForAgents
 from ..hosts.queries import bearer_of, host_with_key, host_with_watch_key
-from .actions.take_watch_report import take_watch_report
+from .actions.record_watch_report import record_watch_report
 
 
 class WatchKeyView(ForAgents):
@@ -40,10 +40,10 @@ class WatchView(ForAgents):
         if len(body) > wire.LARGEST_WATCH_REPORT:
             raise Invalid(f"The report has {len(body)} bytes; {wire.LARGEST_WATCH_REPORT} are the most.")
         try:
-            told = wire.read_as(wire.WatchReport, body)
+            report = wire.read_as(wire.WatchReport, body)
         except BadMessage as error:
             raise Invalid(f"This is no report of a watch: {error}") from None
-        return _json(take_watch_report(host, told), 200)
+        return _json(record_watch_report(host, report), 200)
 
 
 def _json(answer: msgspec.Struct, status: int) -> HttpResponse:

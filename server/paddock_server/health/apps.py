@@ -10,11 +10,11 @@ class HealthConfig(AppConfig):
         from ..changes import changed
         from ..hosts.events import hold_changed, keys_ended, watch_key_changed
         from ..work.events import attempt_ended
-        from . import looking
+        from . import reevaluation
         from .actions.follow_hosts import follow_end_of_keys, follow_hold, follow_watch_key
 
-        changed.subscribe(looking.hear)
-        attempt_ended.subscribe(looking.note_job_ended)
+        changed.subscribe(reevaluation.hear)
+        attempt_ended.subscribe(reevaluation.note_job_ended)
         keys_ended.subscribe(follow_end_of_keys)
         watch_key_changed.subscribe(follow_watch_key)
         hold_changed.subscribe(follow_hold)

@@ -38,7 +38,7 @@ class ServiceChange(models.Model):
     name = models.CharField(max_length=200, blank=True)
     at = models.DateTimeField(db_index=True)
     state = models.CharField(max_length=20)
-    said = models.CharField(max_length=500, blank=True)
+    detail = models.CharField(max_length=500, blank=True)
 
     class Meta:
         ordering = ["id"]
@@ -50,7 +50,7 @@ class WatchedService(models.Model):
     host = models.ForeignKey("hosts.Host", models.CASCADE, related_name="watched")
     name = models.CharField(max_length=200)
     running = models.CharField(max_length=20)
-    said = models.CharField(max_length=500, blank=True)
+    detail = models.CharField(max_length=500, blank=True)
     since = models.DateTimeField()
     tried = models.JSONField(default=dict)
 
@@ -71,7 +71,7 @@ class Health(models.Model):
     started_at = models.DateTimeField(null=True)
     start_asked_at = models.DateTimeField(null=True)
     certificate_ends = models.DateTimeField(null=True)
-    strange = models.JSONField(default=dict)
+    anomalies = models.JSONField(default=dict)
     disk_trend = models.JSONField(null=True)
     evidence = models.JSONField(null=True)
     examined_at = models.DateTimeField(null=True)

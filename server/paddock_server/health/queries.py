@@ -220,16 +220,22 @@ def week(host: Host, days: int, now: datetime) -> dict[str, object]:
         "end": end,
         "link": _spans(LinkChange.objects.filter(host=host), ("state", "cause"), start, now),
         "holds": [
-            {"start": max(a, begin), "end": b, "state": "held", "said": ""}
+            {"start": max(a, begin), "end": b, "state": "held", "detail": ""}
             for a, b in holds([host.pk], end)[host.pk]
             if b > begin
         ],
         "services": [
-            {"name": name, "spans": _spans(changes, ("state", "said"), start, now)}
+            {"name": name, "spans": _spans(changes, ("state", "detail"), start, now)}
             for name, changes in _service_lanes(host)
         ],
         "jobs": [
-            {"start": max(a.timestamp(), begin), "end": (b or now).timestamp(), "state": state, "said": job, "job": pk}
+            {
+                "start": max(a.timestamp(), begin),
+                "end": (b or now).timestamp(),
+                "state": state,
+                "detail": job,
+                "job": pk,
+            }
             for a, b, state, job, pk in Attempt.objects.filter(Q(ended_at=None) | Q(ended_at__gt=start), host=host)
             .exclude(started_at=None)
             .order_by("-started_at")
@@ -237,7 +243,7 @@ def week(host: Host, days: int, now: datetime) -> dict[str, object]:
             if a
         ],
         "tools": [
-            {"at": one.at.timestamp(), "what": one.name, "said": f"{one.name} {one.what} at {one.place}"}
+            {"at": one.at.timestamp(), "what": one.name, "detail": f"{one.name} {one.what} at {one.place}"}
             for one in SurveyChange.objects.filter(host=host, kind=TOOL, at__gt=start).exclude(not_before=None)[
                 :MOST_EVENTS
             ]
@@ -247,7 +253,7 @@ def week(host: Host, days: int, now: datetime) -> dict[str, object]:
                 "start": max(one.opened_at.timestamp(), begin),
                 "end": (one.closed_at or now).timestamp(),
                 "state": one.severity,
-                "said": one.title,
+                "detail": one.title,
                 "is_open": one.closed_at is None,
             }
             for one in Finding.objects.filter(Q(closed_at=None) | Q(closed_at__gt=start)).order_by("opened_at")
@@ -268,8 +274,8 @@ def _spans(changes: QuerySet[Any], columns: tuple[str, str], start: datetime, en
         rows.insert(0, (start, *before))
     ends = [*(row[0] for row in rows[1:]), end]
     return [
-        {"start": at.timestamp(), "end": until.timestamp(), "state": state, "said": said}
-        for (at, state, said), until in zip(rows, ends, strict=False)
+        {"start": at.timestamp(), "end": until.timestamp(), "state": state, "detail": detail}
+        for (at, state, detail), until in zip(rows, ends, strict=False)
     ]
 
 

@@ -112,7 +112,7 @@ class WatchedServiceSerializer(serializers.ModelSerializer[WatchedService]):
 
     class Meta:
         model = WatchedService
-        fields = ["name", "running", "said", "since", "tried"]
+        fields = ["name", "running", "detail", "since", "tried"]
         read_only_fields = fields
 
 
@@ -201,7 +201,7 @@ class SpanSerializer(serializers.Serializer[Any]):
     start = serializers.FloatField()
     end = serializers.FloatField()
     state = serializers.CharField()
-    said = serializers.CharField()
+    detail = serializers.CharField()
 
 
 class JobSpanSerializer(SpanSerializer):
@@ -222,7 +222,7 @@ class LaneSerializer(serializers.Serializer[Any]):
 class MomentSerializer(serializers.Serializer[Any]):
     at = serializers.FloatField()
     what = serializers.CharField()
-    said = serializers.CharField()
+    detail = serializers.CharField()
 
 
 class WeekSerializer(serializers.Serializer[Any]):

@@ -23,8 +23,8 @@ from ..people.actor import Actor, person
 from ..people.models import Role
 from ..rest.reading import validated
 from .actions.ask_examination import ask_examination
-from .actions.have_started import have_started
 from .actions.put_aside import acknowledge, bring_back, snooze
+from .actions.request_start import have_started
 from .actions.try_service import try_service
 from .examination import examination
 from .models import Finding, Health

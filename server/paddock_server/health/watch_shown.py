@@ -11,8 +11,8 @@ from django.conf import settings
 from paddock_agent import wire
 
 from ..hosts.models import LIVING, Host
-from .fleet_seen import watch_seen
 from .models import Health
+from .observed_fleet import watch_seen
 
 
 def agent_service(host: str) -> str:
@@ -27,7 +27,7 @@ def watch_shown(host: Host, now: datetime) -> dict[str, Any] | None:
     seen = watch_seen(health) if health else None
     if health is None or seen is None:
         return None
-    told = msgspec.convert(health.report, wire.WatchReport)
+    report = msgspec.convert(health.report, wire.WatchReport)
     return {
         "at": datetime.fromtimestamp(seen.at, UTC),
         "service": seen.service,
@@ -37,6 +37,6 @@ def watch_shown(host: Host, now: datetime) -> dict[str, Any] | None:
         "account": seen.account,
         "restarts": seen.restarts,
         "uptime": max(0.0, now.timestamp() - seen.booted_at),
-        "sentence": told.why_absent or wire.diagnose(told.state).sentence,
+        "sentence": report.why_absent or wire.diagnose(report.state).sentence,
         "is_silent": now.timestamp() - seen.at > 2.5 * settings.WATCH_SECONDS,
     }

@@ -25,7 +25,7 @@ class _Watches:
 
     def __init__(self) -> None:
         self.asked: dict[int, float] = {}
-        self.told: dict[int, wire.WatchReport] = {}
+        self.last_reports: dict[int, wire.WatchReport] = {}
         self.hosts: dict[str, int] = {}
         self.heard: dict[int, float] = {}
         self.unwritten: dict[int, float] = {}
@@ -35,13 +35,13 @@ def _watches() -> _Watches:
     return part(_Watches)
 
 
-def note(host_id: int, digest: str, told: wire.WatchReport) -> bool:
+def note(host_id: int, digest: str, report: wire.WatchReport) -> bool:
     """A report was taken in, from the watch whose key has this digest. Whether it says anything that the one before did
     not; the first after a start of the server does."""
-    before = _watches().told.get(host_id)
-    _watches().told[host_id], _watches().hosts[digest] = told, host_id
+    before = _watches().last_reports.get(host_id)
+    _watches().last_reports[host_id], _watches().hosts[digest] = report, host_id
     _hear(host_id)
-    return before is None or told.started or _timeless(before) != _timeless(told)
+    return before is None or report.started or _timeless(before) != _timeless(report)
 
 
 def host_with(digest: str) -> int | None:
@@ -49,18 +49,18 @@ def host_with(digest: str) -> int | None:
     return _watches().hosts.get(digest)
 
 
-def hear_again(host_id: int, told: wire.WatchReport, now: float) -> bool:
+def hear_again(host_id: int, report: wire.WatchReport, now: float) -> bool:
     """Takes a report in that says what the one before said, from a service that runs; False where it says more."""
-    before = _watches().told.get(host_id)
+    before = _watches().last_reports.get(host_id)
     if (
         before is None
-        or told.started
+        or report.started
         or is_asked(host_id)
-        or told.state.running != "running"
-        or _timeless(before) != _timeless(told)
+        or report.state.running != "running"
+        or _timeless(before) != _timeless(report)
     ):
         return False
-    if why_no_time(told, now):
+    if why_no_time(report, now):
         return False
     _hear(host_id)
     return True
@@ -81,11 +81,11 @@ def answered(host_id: int) -> None:
     _watches().asked.pop(host_id, None)
 
 
-def why_no_time(told: wire.WatchReport, now: float) -> str:
+def why_no_time(report: wire.WatchReport, now: float) -> str:
     """Why the times in a report cannot be, "" where they can."""
-    if not abs(told.at - now) <= CLOCK_MAY_DIFFER:
+    if not abs(report.at - now) <= CLOCK_MAY_DIFFER:
         return "its time is years away."
-    return "" if 0 <= told.uptime <= LONGEST_UPTIME else f"it tells of an uptime of {told.uptime:g} seconds."
+    return "" if 0 <= report.uptime <= LONGEST_UPTIME else f"it tells of an uptime of {report.uptime:g} seconds."
 
 
 def heard_at(host_id: int, written: float = 0.0) -> float:
@@ -95,7 +95,7 @@ def heard_at(host_id: int, written: float = 0.0) -> float:
 
 def forget(host_id: int) -> None:
     """Its key is another now, or none: the next report takes the long way."""
-    _watches().told.pop(host_id, None)
+    _watches().last_reports.pop(host_id, None)
     for digest in [digest for digest, known in list(_watches().hosts.items()) if known == host_id]:
         del _watches().hosts[digest]
 
@@ -111,5 +111,5 @@ def _hear(host_id: int) -> None:
     _watches().heard[host_id] = _watches().unwritten[host_id] = time.time()
 
 
-def _timeless(told: wire.WatchReport) -> wire.WatchReport:
-    return msgspec.structs.replace(told, at=0.0, uptime=0.0, evidence=None)
+def _timeless(report: wire.WatchReport) -> wire.WatchReport:
+    return msgspec.structs.replace(report, at=0.0, uptime=0.0, evidence=None)

@@ -18,7 +18,7 @@ $ErrorActionPreference = 'Stop'
 Set-StrictMode -Version 2
 #@HEAD@
 
-if ($ByHand) { $env:PADDOCK_KEPT = 'by hand' }
+if ($ByHand) { $env:PADDOCK_SUPERVISOR = 'by hand' }
 if ($Name) { $env:PADDOCK_NAME = $Name }
 if ($Labels) { $env:PADDOCK_LABELS = $Labels }
 if ($Slots) { $env:PADDOCK_SLOTS = $Slots }
@@ -155,7 +155,7 @@ try {
     $env:PYTHONPATH = ''
     # People and remedies call it by its name: in new sessions it is on the PATH.
     Set-Content -Path (Join-Path $prefix 'paddock-agent.cmd') -Encoding Ascii -Value "@`"$agentPython`" -m paddock_agent %*"
-    if ($env:PADDOCK_KEPT -ne 'by hand') { Add-ToPath $prefix }
+    if ($env:PADDOCK_SUPERVISOR -ne 'by hand') { Add-ToPath $prefix }
 
     if (Test-Path (Join-Path $agentHome 'identity.json')) {
         Write-Output 'This machine has joined before; its key stays.'
@@ -165,7 +165,7 @@ try {
         if ($LASTEXITCODE -ne 0) { exit $LASTEXITCODE }
     }
     $env:PADDOCK_PASS = ''
-    if ($env:PADDOCK_KEPT -eq 'by hand') {
+    if ($env:PADDOCK_SUPERVISOR -eq 'by hand') {
         Write-Output "Next, whenever this machine is up: & '$agentPython' -m paddock_agent run --home '$agentHome'"
         exit 0
     }

@@ -21,7 +21,7 @@ while [ $# -gt 0 ]; do
     case $1 in
         --dry-run) ;;
         --now) now=--now ;;
-        --by-hand) export PADDOCK_KEPT='by hand' ;;
+        --by-hand) export PADDOCK_SUPERVISOR='by hand' ;;
         --name | --labels | --slots | --user | --work | --prefix)
             case ${2:?} in *[!A-Za-z0-9._,/+:@-]*) echo "$1: \"$2\" has a character that cannot be in it." >&2; exit 2 ;; esac
             export "PADDOCK_$(echo "${1#--}" | tr '[:lower:]' '[:upper:]')=$2"
@@ -30,12 +30,12 @@ while [ $# -gt 0 ]; do
     esac
     shift
 done
-by_hand=; [ "${PADDOCK_KEPT:-service}" != 'by hand' ] || by_hand=yes
+by_hand=; [ "${PADDOCK_SUPERVISOR:-service}" != 'by hand' ] || by_hand=yes
 
 if [ "$(id -u)" != 0 ] && [ -z "$by_hand" ] && [ -z "$dry_run" ] && command -v sudo >/dev/null; then
     echo "A service is set up by root: going on through sudo."
     kept=PADDOCK_PASS,PADDOCK_ACCOUNT_PASSWORD,PADDOCK_NAME,PADDOCK_LABELS,PADDOCK_SLOTS,PADDOCK_USER,PADDOCK_WORK
-    kept=$kept,PADDOCK_KEPT,PADDOCK_PREFIX,PADDOCK_AGENT_HOME,SSL_CERT_FILE,http_proxy,https_proxy,no_proxy
+    kept=$kept,PADDOCK_SUPERVISOR,PADDOCK_PREFIX,PADDOCK_AGENT_HOME,SSL_CERT_FILE,http_proxy,https_proxy,no_proxy
     # shellcheck disable=SC2086 # words without spaces, checked above
     exec sudo --preserve-env=$kept sh "$0" $given
 fi
@@ -158,6 +158,6 @@ if [ -n "$by_hand" ]; then
     echo "Next, whenever this machine is up: $agent run --home $home"
     exit 0
 fi
-at_login=; [ "${PADDOCK_KEPT:-service}" != log-in ] || at_login=--at-login
+at_login=; [ "${PADDOCK_SUPERVISOR:-service}" != log-in ] || at_login=--at-login
 # shellcheck disable=SC2086 # options, or none
 "$agent" service install --home "$home" $at_login $now

@@ -25,27 +25,27 @@ from ..health.actions.greet import greet
 from ..health.actions.note_caller import note_caller
 from ..health.actions.note_link import note_link
 from ..health.actions.note_services import note_services, note_tried
-from ..health.actions.note_strange import note_strange
 from ..health.actions.note_trials import note_trials
+from ..health.actions.record_anomaly import record_anomaly
 from ..hosts.models import Host
 from ..hosts.queries import host_with_key
 from ..process import connections, event_loop, vitals
 from ..process.connections import Connection
 from ..process.rate_limit import Pace
 from ..rest.problems import problem
-from ..runs.actions.take_folders import take_folders
-from ..runs.actions.take_outputs import take_outputs
-from ..runs.actions.take_step import take_step
+from ..runs.actions.record_folders import record_folders
+from ..runs.actions.record_outputs import record_outputs
+from ..runs.actions.record_step import record_step
 from ..runs.log_lane import LogLane
 from ..storage import run_in_writer
 from ..storage.trouble import trouble_of
-from ..toolchains.actions.take_in_survey import take_in_survey
-from ..toolchains.actions.try_tool import take_trial
+from ..toolchains.actions.record_survey import record_survey
+from ..toolchains.actions.try_tool import record_trial
 from ..work import dispatcher
 from ..work.actions.note_restore import note_restore
-from ..work.actions.take_report import take_report
+from ..work.actions.record_report import record_report
 from ..work.fleet import row_with_key
-from . import leases, twins
+from . import duplicate_agents, leases
 
 log = logging.getLogger("paddock.link")
 
@@ -82,23 +82,23 @@ async def agent_link(scope: Scope, receive: Receive, send: Send) -> None:
             await send({"type": "websocket.send", "text": wire.encode(wire.Dismiss(why=clone)).decode()})
             await _close(send, REPLACED, "a clone")
             return
-        if twin := await twins.refused(connection, hello):
+        if twin := await duplicate_agents.refused(connection, hello):
             if twin.is_news:
-                said = f"A second agent with its key called from {address}, {twin.sentence}."
+                sentence = f"A second agent with its key called from {address}, {twin.sentence}."
                 if twin.is_another_machine:
-                    await run_in_writer(dispute, host, said)
+                    await run_in_writer(dispute, host, sentence)
                 else:  # as one that was started by hand beside its service: it is refused, and the work goes on
-                    await run_in_writer(note_strange, host, "clone", said)
+                    await run_in_writer(record_anomaly, host, "clone", sentence)
             await _close(send, TWIN, "another agent with this key is connected")
             return
         if await run_in_writer(note_restore, hello):
             connections.close_all()
             await _close(send, REPLACED, "the database was restored")
             return
-        if twins.comes_in_turns(host.pk, hello.facts.boot, hello.run):
-            said = f"Two agents take turns with its key: now the one that calls from {address} is back"
-            said += f" (machine {hello.facts.machine[:12] or 'unknown'}, started as {hello.facts.boot[:12]})."
-            await run_in_writer(dispute, host, said)
+        if duplicate_agents.comes_in_turns(host.pk, hello.facts.boot, hello.run):
+            sentence = f"Two agents take turns with its key: now the one that calls from {address} is back"
+            sentence += f" (machine {hello.facts.machine[:12] or 'unknown'}, started as {hello.facts.boot[:12]})."
+            await run_in_writer(dispute, host, sentence)
         connections.enter(connection)
         entered = True
         vitals.forget(host.pk)
@@ -109,14 +109,14 @@ async def agent_link(scope: Scope, receive: Receive, send: Send) -> None:
         await _converse(host, connection, receive, send)
     except BadMessage as error:
         log.warning("The agent of %s was cut off: %s", host.name, error)
-        await run_in_writer(note_strange, host, "absurd", f"It was cut off: {error}"[:400])
+        await run_in_writer(record_anomaly, host, "invalid_reading", f"It was cut off: {error}"[:400])
         await _close(send, BROKE_PROTOCOL, str(error))
     except (TimeoutError, _Closed):
         pass
     finally:
         if entered and connections.leave(connection) and not event_loop.server().stopping:
             await run_in_writer(_note_end, host.pk, _seen_at_the_end(connection))
-            grace, lease = (0, 0) if connection.said_goodbye else (connection.grace, connection.lease)
+            grace, lease = (0, 0) if connection.has_left else (connection.grace, connection.lease)
             leases.expire_later(host.pk, grace, lease)
 
 
@@ -149,32 +149,34 @@ async def _read(host: Host, connection: Connection, receive: Receive) -> None:
         message = await _next(receive)
         connection.heard = time.monotonic()
         if isinstance(message, wire.Heartbeat):
-            await _take_beat(host, message, connection.pace, connection.heard)
+            await _record_heartbeat(host, message, connection.pace, connection.heard)
             continue
         if isinstance(message, wire.LogFrame | wire.LogChunk):
-            await lane.take(message)
+            await lane.append(message)
             continue
         await lane.written()
         if isinstance(message, wire.Goodbye):
-            connection.said_goodbye = True
+            connection.has_left = True
             connection.shuts_down = message.shutdown
         else:
-            await _take_in_or_note(host, message)
+            await _record_or_report(host, message)
         if message.seq:
             connection.put(wire.Ack(seq=message.seq))
 
 
-async def _take_beat(host: Host, beat: wire.Heartbeat, pace: Pace, now: float) -> None:
+async def _record_heartbeat(host: Host, beat: wire.Heartbeat, pace: Pace, now: float) -> None:
     """Heartbeats never touch the database, unless they are strange. Who sends too many is made to wait: the socket is
     not read meanwhile, so that only the sender notices."""
-    if absurd := vitals.take(host.pk, beat):
-        said = ", ".join(f"{name} = {getattr(beat, name, None) or beat.at}" for name in absurd)
-        await run_in_writer(note_strange, host, "absurd", f"It sent {said}.")
+    if invalid_reading := vitals.record(host.pk, beat):
+        sentence = ", ".join(f"{name} = {getattr(beat, name, None) or beat.at}" for name in invalid_reading)
+        await run_in_writer(record_anomaly, host, "invalid_reading", f"It sent {sentence}.")
     if vitals.of(host.pk).has_moved:
         dispatcher.note_disk_moved()
     if wait := pace.wait(now):
         if pace.is_news:
-            await run_in_writer(note_strange, host, "hurried", f"It sends {pace.rate(now):.0f} heartbeats a second.")
+            await run_in_writer(
+                record_anomaly, host, "rate_limited", f"It sends {pace.rate(now):.0f} heartbeats a second."
+            )
         await asyncio.sleep(wait)
 
 
@@ -187,11 +189,11 @@ async def _next(receive: Receive) -> wire.AgentMessage | wire.LogFrame:
     return wire.from_agent(event.get("text") or "")
 
 
-async def _take_in_or_note(host: Host, message: wire.AgentMessage) -> None:
+async def _record_or_report(host: Host, message: wire.AgentMessage) -> None:
     """Takes a message in. One that makes the server fail is found, and passed over: sent for ever, it would hold up all
     that comes after it. Where only the storage gives trouble, the agent keeps it: raises _Closed."""
     try:
-        await run_in_writer(_take_in, host.pk, message)
+        await run_in_writer(_record, host.pk, message)
     except BadMessage:
         raise
     except Exception as error:
@@ -200,12 +202,12 @@ async def _take_in_or_note(host: Host, message: wire.AgentMessage) -> None:
             raise _Closed from error
         kind = type(message).__name__
         log.exception("A message of %s (%s) could not be taken in; it is passed over.", host.name, kind)
-        await run_in_writer(note_strange, host, "absurd", f"Its message {kind} could not be taken in.")
+        await run_in_writer(record_anomaly, host, "invalid_reading", f"Its message {kind} could not be taken in.")
 
 
-def _take_in(host_id: int, message: wire.AgentMessage) -> None:
+def _record(host_id: int, message: wire.AgentMessage) -> None:
     if isinstance(message, wire.AttemptStarted | wire.AttemptRefused | wire.AttemptEnded):
-        take_report(row_with_key(host_id), message)
+        record_report(row_with_key(host_id), message)
         return
     host = Host.objects.select_related("paddock").get(pk=host_id)
     match message:
@@ -216,15 +218,15 @@ def _take_in(host_id: int, message: wire.AgentMessage) -> None:
         case wire.ServiceTried():
             note_tried(host, message)
         case wire.SurveyReport():
-            take_in_survey(host, message)
+            record_survey(host, message)
         case wire.Tried():
-            take_trial(host, message)
+            record_trial(host, message)
         case wire.StepBegan() | wire.StepEnded():
-            take_step(host, message)
+            record_step(host, message)
         case wire.Outputs():
-            take_outputs(host, message)
+            record_outputs(host, message)
         case wire.WorkFolders():
-            take_folders(host, message)
+            record_folders(host, message)
         case wire.Hello():
             raise BadMessage("a second hello")
 
@@ -236,7 +238,7 @@ def _bearer(scope: Scope) -> str:
 
 
 def _seen_at_the_end(connection: Connection) -> Seen:
-    if not connection.said_goodbye:
+    if not connection.has_left:
         return Seen.SOCKET_CLOSED
     return Seen.SHUTDOWN if connection.shuts_down else Seen.GOODBYE
 

@@ -119,7 +119,7 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
     async def connect(self) -> None:
         self._gathered: dict[tuple[str, str], Note] = {}
         self._looked_up: dict[tuple[str, str], Note] = {}
-        self._heard = self._told = 0
+        self._heard = self._sent_number = 0
         self._has_missed = False
         self._batches: asyncio.Queue[list[_EncodedNote]] = asyncio.Queue(MAX_PENDING_BATCHES)
         self._working: list[asyncio.Task[None]] = []
@@ -135,7 +135,7 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
             await self.channel_layer.group_add(_session_group(self._key), self.channel_name)
         await self.accept()
         await self._catch_up()
-        kept = (self._delivery_loop(), self._keep_looking(), self._pass_on_gathered())
+        kept = (self._delivery_loop(), self._session_loop(), self._pass_on_gathered())
         self._working = [asyncio.create_task(one) for one in kept]
 
     async def _catch_up(self) -> None:
@@ -144,7 +144,7 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
         asked = dict(parse_qsl(self.scope.get("query_string", b"").decode(errors="replace")))
         number = asked.get("number", "")
         missed = recent.since(asked.get("start", ""), int(number)) if number.isdecimal() and len(number) < 16 else None
-        self._told = recent.number
+        self._sent_number = recent.number
         if missed is None:
             await self.send_json({"noun": "everything", "name": "", "start": recent.start, "number": recent.number})
         else:
@@ -177,7 +177,7 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
         try:
             while True:
                 for encoded in await self._batches.get():
-                    if encoded.note["number"] > self._told:  # otherwise the browser got it when it connected
+                    if encoded.note["number"] > self._sent_number:  # otherwise the browser got it when it connected
                         await self._send_encoded(encoded)
         except Exception:
             log.exception("A batch of notes could not be sent. The browser has to reconnect.")
@@ -236,7 +236,7 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
         seen: set[str] = await database_sync_to_async(_seen_jobs)(self.actor, names)
         return seen
 
-    async def _keep_looking(self) -> None:
+    async def _session_loop(self) -> None:
         while True:
             await asyncio.sleep(LOOKED_AT_EVERY)
             if not await self._look_again():

@@ -18,7 +18,7 @@ from ..hosts.models import LIVING, Host
 from ..process import connections, event_loop
 from ..process.state import part
 from ..storage import action, run_in_writer
-from ..work.actions.take_report import lose_lease
+from ..work.actions.record_report import lose_lease
 from ..work.models import Attempt
 
 

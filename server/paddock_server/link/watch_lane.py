@@ -51,7 +51,7 @@ def _is_only_heard(scope: Any, body: bytes) -> bool:
     if host_id is None or not connections.is_connected(host_id) or len(body) > wire.LARGEST_WATCH_REPORT:
         return False
     try:
-        told = wire.read_as(wire.WatchReport, body)
+        report = wire.read_as(wire.WatchReport, body)
     except BadMessage:
         return False
-    return watches.hear_again(host_id, told, time.time())
+    return watches.hear_again(host_id, report, time.time())

@@ -90,7 +90,7 @@ def person(user: User | AnonymousUser) -> Actor:
     return Actor(user.get_username(), everywhere, tuple(paddocks))
 
 
-def somebody(user: User | AnonymousUser) -> User:
+def signed_in_user(user: User | AnonymousUser) -> User:
     """The person who is logged in, where nobody else gets to. Raises NotAllowed."""
     if isinstance(user, AnonymousUser):
         raise NotAllowed("Log in first.")

@@ -9,7 +9,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ..people.actor import person
-from .actions.keep_secret import keep_secret, remove_secret, visible_secrets
+from .actions.save_secret import remove_secret, save_secret, visible_secrets
 from .models import PipelineSecret
 
 
@@ -53,7 +53,7 @@ class SecretsView(APIView):
         given = KeepSecretSerializer(data=request.data)
         given.is_valid(raise_exception=True)
         wanted = dict(given.validated_data)
-        one = keep_secret(
+        one = save_secret(
             person(request.user), wanted.pop("name"), wanted.pop("value", None), wanted.pop("pipelines"),
             wanted.pop("paddocks"), **wanted,
         )  # fmt: skip

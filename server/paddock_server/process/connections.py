@@ -29,7 +29,7 @@ class Connection:
 
     host_id: int
     outgoing: asyncio.Queue[wire.FromServer | None] = field(default_factory=lambda: asyncio.Queue(LONGEST_QUEUE))
-    said_goodbye: bool = False
+    has_left: bool = False
     shuts_down: bool = False
     grace: float = math.inf
     lease: float = math.inf

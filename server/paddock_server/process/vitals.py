@@ -78,7 +78,7 @@ def _readings() -> _Readings:
     return part(_Readings)
 
 
-def take(host_id: int, beat: wire.Heartbeat) -> tuple[str, ...]:
+def record(host_id: int, beat: wire.Heartbeat) -> tuple[str, ...]:
     """Takes in a heartbeat's readings; returns the names of those that cannot be."""
     now = time.time()
     given = {name: value for name in NAMES if (value := getattr(beat, name, None)) is not None}
@@ -93,7 +93,7 @@ def take(host_id: int, beat: wire.Heartbeat) -> tuple[str, ...]:
         HEARTBEAT_GAP.observe(now - vitals.heard)
     vitals.heard = now
     _readings().unwritten[host_id].append((now, found.row))
-    return found.absurd
+    return found.invalid
 
 
 def of(host_id: int) -> Vitals:

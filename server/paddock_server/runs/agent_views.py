@@ -9,7 +9,7 @@ from ..errors import Invalid, KeyUnknown
 from ..hosts.join_view import ForAgents
 from ..hosts.queries import bearer_of, host_with_key
 from ..rest.reading import whole_number
-from .actions.take_outputs import PIECE, take_piece
+from .actions.record_outputs import PIECE, save_piece
 
 
 class OutputPieceView(ForAgents):
@@ -24,5 +24,5 @@ class OutputPieceView(ForAgents):
         data = request._request.body
         if len(data) > PIECE:
             raise Invalid(f"A piece has at most {PIECE} bytes; this one has {len(data)}.")
-        have, whole = take_piece(host, attempt, number, whole_number(request, "offset") or 0, data)
+        have, whole = save_piece(host, attempt, number, whole_number(request, "offset") or 0, data)
         return JsonResponse({"have": have, "whole": whole})

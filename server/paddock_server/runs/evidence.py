@@ -76,7 +76,7 @@ def evidence(attempt: Attempt) -> Evidence:
         "slots": str(job.slots),
     }
     facts = {name: str(attempt.facts[key]) for key, name in _HOST_FACTS.items() if attempt.facts.get(key)}
-    environment = dict.fromkeys(attempt.variables, "") | attempt.values | job.environment
+    environment = dict.fromkeys(attempt.variable_names, "") | attempt.variable_values | job.environment
     return Evidence(
         job_values,
         {"host": attempt.host.name, "paddock": attempt.host.paddock.name, "account": attempt.account, **facts},

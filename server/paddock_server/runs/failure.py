@@ -11,7 +11,7 @@ from paddock_core.terms import ToolTerm, asked
 
 from ..toolchains.catalogue import catalogue
 from ..work.fence import Fences
-from ..work.fleet import kept_fleet
+from ..work.fleet import cached_fleet
 from ..work.models import Attempt
 from ..work.round import requirement_for
 from .log_lines import Log
@@ -52,5 +52,5 @@ def _hosts_left(requirement: Requirement, tool: str) -> int | None:
     if not tool:
         return None
     wanted = Requirement((*requirement.terms, ToolTerm(tool)), requirement.slots, requirement.reach, requirement.let_in)
-    with kept_fleet() as index:
+    with cached_fleet() as index:
         return count(Fitting(wanted, index).fits)

@@ -20,7 +20,7 @@ from ..changes import Change, changed
 from ..hosts.models import Host
 from ..process import event_loop
 from ..process.state import part
-from ..work.actions.take_report import attempt_called
+from ..work.actions.record_report import attempt_called
 from . import log_store
 
 log = logging.getLogger("paddock.runs")
@@ -60,7 +60,7 @@ class LogLane:
         self._size = 0
         self._writing: asyncio.Task[None] | None = None
 
-    async def take(self, message: wire.LogFrame | wire.LogChunk) -> None:
+    async def append(self, message: wire.LogFrame | wire.LogChunk) -> None:
         """Takes pieces. Called in the server's loop."""
         pieces = message.pieces if isinstance(message, wire.LogFrame) else [message]
         self._pending += pieces
@@ -118,9 +118,9 @@ def _tell(job: int) -> None:
     """Tells browsers soon, and once for all that comes until then."""
     if job not in part(_Logs).due:
         part(_Logs).due.add(job)
-        event_loop.post_later(TELL_EVERY, _told, job)
+        event_loop.post_later(TELL_EVERY, _announce, job)
 
 
-def _told(job: int) -> None:
+def _announce(job: int) -> None:
     part(_Logs).due.discard(job)
     changed.send(Change("log", str(job)))

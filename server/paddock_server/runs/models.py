@@ -73,7 +73,7 @@ class LeftOut(models.Model):
     """What was to be kept of an attempt and was not, with why."""
 
     attempt = models.ForeignKey("work.Attempt", models.CASCADE, related_name="left_out")
-    said = models.CharField(max_length=2000)
+    reason = models.CharField(max_length=2000)
 
 
 class TestCase(models.Model):

@@ -13,7 +13,7 @@ from ..rest.shown import Shown
 from ..work.actions.run_again import Where
 from ..work.models import ATTEMPT_STATES, Attempt
 from ..work.serializers import AttemptSerializer, Lines
-from .actions.remove_old import kept_until
+from .actions.remove_old import retained_until
 from .evidence import steps_of, times
 from .failure import failure_of
 from .log_lines import Log
@@ -139,34 +139,34 @@ class AttemptSheetSerializer(AttemptSerializer):
     )
     paddock = serializers.CharField(source="host.paddock.name")
     facts = serializers.DictField()
-    variables = serializers.ListField(child=serializers.CharField())
-    values = serializers.DictField(child=serializers.CharField())
-    left = LeftProcessSerializer(many=True)
+    variable_names = serializers.ListField(child=serializers.CharField())
+    variable_values = serializers.DictField(child=serializers.CharField())
+    leftover_processes = LeftProcessSerializer(many=True)
     steps = serializers.SerializerMethodField()
     outputs = OutputSerializer(many=True)
     left_out: serializers.SlugRelatedField[Any] = serializers.SlugRelatedField(
-        many=True, read_only=True, slug_field="said"
+        many=True, read_only=True, slug_field="reason"
     )
     tests = serializers.SerializerMethodField()
     times = serializers.SerializerMethodField()
     failure = serializers.SerializerMethodField(help_text="Why it failed, where that can be told.")
     compare_with = OtherRunSerializer(allow_null=True)
-    kept_until = serializers.SerializerMethodField(help_text="When its log and its files are removed.")
+    retained_until = serializers.SerializerMethodField(help_text="When its log and its files are removed.")
     removed_at = serializers.DateTimeField(allow_null=True, help_text="When they were.")
     log_size = serializers.IntegerField(source="log.size")
     log_lines = serializers.IntegerField(source="log.total")
 
     class Meta(AttemptSerializer.Meta):
         fields = [
-            *AttemptSerializer.Meta.fields, "job", "identity", "paddock", "facts", "warm", "variables", "values",
-            "commit", "processor", "memory", "left", "steps", "outputs", "left_out", "tests", "times",
-            "failure", "compare_with", "kept_until", "removed_at", "log_size", "log_lines",
+            *AttemptSerializer.Meta.fields, "job", "identity", "paddock", "facts", "warm", "variable_names",
+            "variable_values", "commit", "processor", "memory", "leftover_processes", "steps", "outputs", "left_out",
+            "tests", "times", "failure", "compare_with", "retained_until", "removed_at", "log_size", "log_lines",
         ]  # fmt: skip
         read_only_fields = fields
 
     @extend_schema_field(serializers.DateTimeField(allow_null=True))
-    def get_kept_until(self, attempt: AttemptShown) -> datetime | None:
-        return kept_until(attempt.row)
+    def get_retained_until(self, attempt: AttemptShown) -> datetime | None:
+        return retained_until(attempt.row)
 
     @extend_schema_field(StepRunSerializer(many=True))
     def get_steps(self, attempt: AttemptShown) -> Any:
@@ -175,13 +175,13 @@ class AttemptSheetSerializer(AttemptSerializer):
         shown = []
         for number, step in enumerate(steps_of(attempt.row.job)):
             run = runs.get(number)
-            said = {
+            result = {
                 name: getattr(run, name, None if name in ("exit_code", "began_at", "ended_at") else "")
                 for name in ("outcome", "exit_code", "signal", "why", "commit", "began_at", "ended_at")
             }
-            if said["outcome"] == "running" and attempt.row.ended_at:
-                said["outcome"] = "lost"
-            shown.append({**step, **said, "number": number, "line": begins.get(number)})
+            if result["outcome"] == "running" and attempt.row.ended_at:
+                result["outcome"] = "lost"
+            shown.append({**step, **result, "number": number, "line": begins.get(number)})
         return StepRunSerializer(shown, many=True).data
 
     @extend_schema_field(TestSummarySerializer(allow_null=True))

@@ -9,7 +9,7 @@ from paddock_agent.errors import BadPattern
 from paddock_core.runs.junit import Case, UnreadableTests, newly_failing, read_junit
 from paddock_core.runs.log_text import shown_marks
 
-from ..pipeline_secrets.giving import values_to_cover
+from ..pipeline_secrets.access import values_to_cover
 from ..work.models import Attempt
 from .models import LeftOut, Output, TestCase
 
@@ -25,7 +25,7 @@ def read_results(output: Output) -> None:
     try:
         found = read_junit(output.file.read_bytes())
     except UnreadableTests as error:
-        LeftOut.objects.create(attempt=attempt, said=f"The tests in {output.path[:300]} cannot be read: {error}.")
+        LeftOut.objects.create(attempt=attempt, reason=f"The tests in {output.path[:300]} cannot be read: {error}.")
         return
     masker = wire.Masker(values_to_cover(attempt.job.secrets))
     found = [_shown(one, masker) for one in found]

@@ -65,8 +65,8 @@ def trouble_of(error: BaseException) -> Trouble | None:
     if isinstance(error, WriterStopped):
         return STOPPING
     if isinstance(error, OperationalError | sqlite3.OperationalError):
-        said = str(error).lower()
-        return next((trouble for words, trouble in _BY_WORDS.items() if words in said), None)
+        message = str(error).lower()
+        return next((trouble for words, trouble in _BY_WORDS.items() if words in message), None)
     if isinstance(error, OSError) and error.errno is not None:
         return _BY_NUMBER.get(error.errno)
     return None

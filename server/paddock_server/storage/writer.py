@@ -113,10 +113,10 @@ class Writer:
         try:
             yield
         except BaseException:
-            self._take_back(mark)
+            self._roll_back(mark)
             raise
 
-    def _take_back(self, mark: int) -> None:
+    def _roll_back(self, mark: int) -> None:
         callbacks, self._undo[mark:] = self._undo[mark:], []
         for callback in reversed(callbacks):
             callback()

@@ -13,8 +13,8 @@ PATIENCE = 90.0
 class Refused(Exception):
     """The server said no, or did not answer; the sentence says why. ``errors`` are the parts that are wrong."""
 
-    def __init__(self, said: str, errors: list[dict[str, Any]] | None = None, status: int = 0) -> None:
-        super().__init__(said)
+    def __init__(self, message: str, errors: list[dict[str, Any]] | None = None, status: int = 0) -> None:
+        super().__init__(message)
         self.errors = errors or []
         self.status = status
 
@@ -61,15 +61,15 @@ class Server:
         except httpx.HTTPError as error:
             raise Refused(self._unreachable(error)) from None
         try:
-            said = found.json() if found.content else None
+            answer = found.json() if found.content else None
         except ValueError:
             raise Refused(
                 f"{self.address} does not answer as a Yellow Paddock does (status {found.status_code})."
             ) from None
         if not found.is_success:
-            said = said if isinstance(said, dict) else {}
-            raise Refused(str(said.get("detail") or found.reason_phrase), said.get("errors"), found.status_code)
-        return said
+            answer = answer if isinstance(answer, dict) else {}
+            raise Refused(str(answer.get("detail") or found.reason_phrase), answer.get("errors"), found.status_code)
+        return answer
 
     def _unreachable(self, error: httpx.HTTPError) -> str:
         why = str(error) or type(error).__name__

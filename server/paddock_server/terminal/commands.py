@@ -121,8 +121,8 @@ def why(options: argparse.Namespace, server: Server) -> int:
     if job["reason"]:
         print(job["reason"])
     for attempt in job["attempts"]:
-        said = f"{attempt['state']}. {attempt['why']} {attempt['note']}".rstrip()
-        print(f"Attempt {attempt['number']} on {attempt['host']}: {said}")
+        status = f"{attempt['state']}. {attempt['why']} {attempt['note']}".rstrip()
+        print(f"Attempt {attempt['number']} on {attempt['host']}: {status}")
         for tool in attempt["tools"]:
             print(f"  {tool['tool']} {tool['version']} at {tool['path']}")
     return WELL
@@ -130,7 +130,7 @@ def why(options: argparse.Namespace, server: Server) -> int:
 
 def _watched(server: Server, number: int) -> str:
     """Says what a job does until it ends, and prints its log; returns how it ended."""
-    said = ""
+    status = ""
     attempt = printed = 0
     while True:
         job = server.get(f"jobs/{number}/")
@@ -144,8 +144,8 @@ def _watched(server: Server, number: int) -> str:
             printed += len(data.encode())
             if data:
                 print(data, end="", flush=True)
-        if now != said:
-            said = now
+        if now != status:
+            status = now
             print(f"job {number} {job['name']}: {now}", file=sys.stderr)
         if job["state"] in ENDED:
             if job["reason"]:

@@ -177,7 +177,7 @@ def tool_page(actor: Actor, name: str) -> dict[str, Any]:
                 "job": one.job,
                 "range": one.ranges[name],
                 "times": one.times,
-                "versions": [v for v in versions if _takes(one.ranges[name], v, scheme)],
+                "versions": [v for v in versions if _accepts(one.ranges[name], v, scheme)],
             }
             for one in asked
         ],
@@ -185,14 +185,15 @@ def tool_page(actor: Actor, name: str) -> dict[str, Any]:
     }
 
 
-def _takes(wanted: str, version: str, scheme: str) -> bool:
+def _accepts(wanted: str, version: str, scheme: str) -> bool:
     return not wanted or cover.within([version], parse_range(wanted, scheme))[0]
 
 
 def _installation(one: Installation, host: Host) -> dict[str, Any]:
     return {
         "host": host.name, "paddock": host.paddock.name, "os": host.facts.get("os", ""), "path": one.path,
-        "home": one.home, "plain": one.plain, "evidence": one.evidence, "said": one.said, "seen_since": one.seen_since,
+        "home": one.home, "plain": one.plain, "evidence": one.evidence, "output": one.output,
+        "seen_since": one.seen_since,
     }  # fmt: skip
 
 
@@ -283,7 +284,7 @@ def in_kit(host: Host) -> list[dict[str, Any]]:
                     "stands": one.stands.value,
                     "in_kit": one.stands in IN_KIT,
                     "lacking": [
-                        {"term": str(terms[p]), "found": said, "ahead": p in one.ahead} for p, said in one.lacking
+                        {"term": str(terms[p]), "found": value, "ahead": p in one.ahead} for p, value in one.lacking
                     ],
                 }
             )

@@ -20,7 +20,7 @@ from paddock_core import inventory
 from paddock_core.cover import within
 from paddock_core.errors import VersionError
 from paddock_core.kits import Standing, proposed_from_host, proposed_from_jobs
-from paddock_core.surveys import Said, Thing, differing
+from paddock_core.surveys import Properties, Thing, differing
 from paddock_core.terms import Term
 from paddock_core.versions import parse_range
 
@@ -31,7 +31,7 @@ from ..hosts.queries import host_called, record_called, visible_hosts
 from ..people.actor import person
 from ..rest.reading import validated
 from ..toolchains.actions.accept_change import accept_changes
-from ..toolchains.actions.keep_kit import Wanted, keep_kit, remove_kit
+from ..toolchains.actions.save_kit import Wanted, remove_kit, save_kit
 from ..toolchains.catalogue import catalogue
 from ..toolchains.serializers import (
     AcceptSerializer,
@@ -116,23 +116,23 @@ class CompareView(APIView):
         answer = {
             "hosts": [host.name for host in hosts],
             "rows": [
-                {"kind": kind, "name": name, "said": [said[host.name] for host in hosts]}
-                for (kind, name, _), said in rows
+                {"kind": kind, "name": name, "values": [properties[host.name] for host in hosts]}
+                for (kind, name, _), properties in rows
             ],
             "alike": len(things) - len(rows),
         }
         return Response(CompareSerializer(answer).data)
 
 
-def with_services(host: Host) -> dict[Thing, Said]:
+def with_services(host: Host) -> dict[Thing, Properties]:
     """A host's snapshot, with its services and what it is set to be."""
-    said = snapshot_of(host)
-    said |= {("service", one.name, ""): {"value": one.running} for one in host.watched.all()}
+    snapshot = snapshot_of(host)
+    snapshot |= {("service", one.name, ""): {"value": one.running} for one in host.watched.all()}
     kept = "keeps it running" if host.facts.get("kept_by") else "started by hand"
-    said["service", "the agent's own", ""] = {"value": kept}
-    said |= {("label", label, ""): {} for label in host.labels}
-    said["setting", "slots", ""] = {"value": str(host.slots)}
-    return said
+    snapshot["service", "the agent's own", ""] = {"value": kept}
+    snapshot |= {("label", label, ""): {} for label in host.labels}
+    snapshot["setting", "slots", ""] = {"value": str(host.slots)}
+    return snapshot
 
 
 class HistoryView(APIView):
@@ -149,7 +149,9 @@ class HistoryView(APIView):
         then = snapshot_at(host, moment) if moment else None
         answer = {
             "changes": changes_of(host),
-            "then": None if then is None else [_as_moment(thing, said) for thing, said in sorted(then.items())],
+            "then": None
+            if then is None
+            else [_as_moment(thing, properties) for thing, properties in sorted(then.items())],
             "kits": in_kit(host),
             "looked_for": len(host.looked_for),
             "survey_took": host.survey_took,
@@ -159,8 +161,8 @@ class HistoryView(APIView):
         return Response(HistorySerializer(answer).data)
 
 
-def _as_moment(thing: Thing, said: object) -> dict[str, object]:
-    return {"kind": thing[0], "name": thing[1], "place": thing[2], "said": said}
+def _as_moment(thing: Thing, properties: object) -> dict[str, object]:
+    return {"kind": thing[0], "name": thing[1], "place": thing[2], "properties": properties}
 
 
 def _moment(text: str) -> datetime | None:
@@ -200,7 +202,7 @@ class KitsView(APIView):
     @extend_schema(request=KitSerializer, responses={201: KitSerializer})
     def post(self, request: Request) -> Response:
         actor = person(request.user)
-        kit = keep_kit(actor, Wanted(**validated(KitSerializer, request)))
+        kit = save_kit(actor, Wanted(**validated(KitSerializer, request)))
         return Response(KitSerializer(kit, context={"actor": actor}).data, status=201)
 
 
@@ -215,7 +217,7 @@ class KitView(APIView):
     @extend_schema(request=KitSerializer, responses=KitSerializer)
     def put(self, request: Request, name: str) -> Response:
         actor = person(request.user)
-        kit = keep_kit(actor, Wanted(**validated(KitSerializer, request)), kit_called(actor, name))
+        kit = save_kit(actor, Wanted(**validated(KitSerializer, request)), kit_called(actor, name))
         return Response(KitSerializer(kit, context={"actor": actor}).data)
 
     @extend_schema(responses={204: None})
@@ -245,7 +247,7 @@ class KitTrialView(APIView):
 
 
 def _host_standing(host: str, one: Standing, terms: Sequence[Term]) -> dict[str, object]:
-    lacking = [{"term": str(terms[p]), "found": said, "ahead": p in one.ahead} for p, said in one.lacking]
+    lacking = [{"term": str(terms[p]), "found": properties, "ahead": p in one.ahead} for p, properties in one.lacking]
     return {"host": host, "stands": one.stands.value, "lacking": lacking}
 
 

@@ -15,7 +15,7 @@ from paddock_agent.catalogue.signing import signed_text, trial_text
 from paddock_agent.errors import BadTool
 from paddock_core.terms import ToolWords
 
-from ..data_folder import data_folder, kept_secret
+from ..data_folder import data_folder, stored_secret
 from ..process.state import part
 from .models import ToolEdit
 
@@ -97,7 +97,9 @@ def _read() -> Catalogue:
 
 def signing_key() -> SigningKey:
     """The key with which this server signs probes: in a file of its own, which only the server's account can read."""
-    return SigningKey(bytes.fromhex(kept_secret(data_folder() / KEY_FILE, lambda: bytes(SigningKey.generate()).hex())))
+    return SigningKey(
+        bytes.fromhex(stored_secret(data_folder() / KEY_FILE, lambda: bytes(SigningKey.generate()).hex()))
+    )
 
 
 def public_key() -> str:

@@ -16,7 +16,7 @@ class Installation(models.Model):
     plain = models.BooleanField(default=False)
     evidence = models.CharField(max_length=2000, blank=True)
     exit_code = models.IntegerField(null=True)
-    said = models.CharField(max_length=2000, blank=True)
+    output = models.CharField(max_length=2000, blank=True)
     also = models.JSONField(default=list)
     seen_since = models.DateTimeField()
 

@@ -26,7 +26,7 @@ class InstallationOnHostSerializer(serializers.Serializer[Any]):
     home = serializers.CharField()
     plain = serializers.BooleanField()
     evidence = serializers.CharField()
-    said = serializers.CharField()
+    output = serializers.CharField()
     seen_since = serializers.DateTimeField()
 
 
@@ -118,11 +118,11 @@ class BrokenOnHostSerializer(serializers.Serializer[Any]):
     tool = serializers.CharField()
     path = serializers.CharField()
     why = serializers.CharField()
-    said = serializers.CharField(default="")
+    output = serializers.CharField(source="said", default="")
     exit_code = serializers.IntegerField(default=None, allow_null=True)
 
 
-class SaidSerializer(serializers.Serializer[Any]):
+class PropertiesSerializer(serializers.Serializer[Any]):
     """What is known of a thing: of a tool its version, home and whether it is the plain one, or why it is broken; of
     other things their value."""
 
@@ -142,8 +142,8 @@ class ChangeSerializer(serializers.Serializer[Any]):
     name = serializers.CharField()
     place = serializers.CharField()
     what = serializers.ChoiceField(choices=WHATS)
-    before = SaidSerializer(allow_null=True)
-    after = SaidSerializer(allow_null=True)
+    before = PropertiesSerializer(allow_null=True)
+    after = PropertiesSerializer(allow_null=True)
     not_before = serializers.DateTimeField(allow_null=True)
     at = serializers.DateTimeField()
     because = serializers.CharField()
@@ -181,11 +181,11 @@ class ToolPageSerializer(serializers.Serializer[Any]):
 
 
 class DifferingSerializer(serializers.Serializer[Any]):
-    """One thing that is not the same on all compared hosts; ``said`` has one value a host, null for not there."""
+    """One thing that is not the same on all compared hosts; ``values`` has one value per host, null for not there."""
 
     kind = serializers.CharField()
     name = serializers.CharField()
-    said = serializers.ListField(child=SaidSerializer(allow_null=True))
+    values = serializers.ListField(child=PropertiesSerializer(allow_null=True))
 
 
 class CompareSerializer(serializers.Serializer[Any]):
@@ -217,7 +217,7 @@ class ThenSerializer(serializers.Serializer[Any]):
     kind = serializers.CharField()
     name = serializers.CharField()
     place = serializers.CharField()
-    said = SaidSerializer()
+    properties = PropertiesSerializer()
 
 
 class HistorySerializer(serializers.Serializer[Any]):

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime
 from typing import Any
 
-from paddock_core.surveys import GROUP, SYSTEM, TOOL, VARIABLE, Change, Said, Snapshot, Thing, undone
+from paddock_core.surveys import GROUP, SYSTEM, TOOL, VARIABLE, Change, Properties, Snapshot, Thing, undone
 
 from ..hosts.models import Host
 from ..moments import moment
@@ -26,26 +26,26 @@ def snapshot(
     broken: Sequence[Mapping[str, Any]],
     facts: Mapping[str, Any],
     details: Mapping[str, Any],
-) -> dict[Thing, Said]:
+) -> dict[Thing, Properties]:
     """A host as values. ``installations`` are tool, version, path, home, and whether it is the plain one."""
-    said: dict[Thing, Said] = {
+    snapshot: dict[Thing, Properties] = {
         (TOOL, tool, path): {"version": version, "home": home, "plain": "yes" if plain else ""}
         for tool, version, path, home, plain in installations
     }
-    said |= {(TOOL, one["tool"], one["path"]): {"why": one["why"]} for one in broken}
-    said |= {(SYSTEM, name, ""): {"value": str(facts[key])} for key, name in _FACTS.items() if facts.get(key)}
-    said |= {(SYSTEM, name, ""): {"value": details[key]} for key, name in _DETAILS.items() if details.get(key)}
+    snapshot |= {(TOOL, one["tool"], one["path"]): {"why": one["why"]} for one in broken}
+    snapshot |= {(SYSTEM, name, ""): {"value": str(facts[key])} for key, name in _FACTS.items() if facts.get(key)}
+    snapshot |= {(SYSTEM, name, ""): {"value": details[key]} for key, name in _DETAILS.items() if details.get(key)}
     if features := details.get("features"):
-        said[SYSTEM, "processor features", ""] = {"value": " ".join(features)}
+        snapshot[SYSTEM, "processor features", ""] = {"value": " ".join(features)}
     if updated := moment(details.get("packages_updated")):
-        said[SYSTEM, "packages updated", ""] = {"value": updated.strftime("%Y-%m-%d %H:%M UTC")}
+        snapshot[SYSTEM, "packages updated", ""] = {"value": updated.strftime("%Y-%m-%d %H:%M UTC")}
     values = details.get("values", {})
-    said |= {(VARIABLE, name, ""): {"value": values.get(name, "")} for name in details.get("variables", [])}
-    said |= {(GROUP, name, ""): {} for name in details.get("groups", [])}
-    return said
+    snapshot |= {(VARIABLE, name, ""): {"value": values.get(name, "")} for name in details.get("variables", [])}
+    snapshot |= {(GROUP, name, ""): {} for name in details.get("groups", [])}
+    return snapshot
 
 
-def snapshot_of(host: Host) -> dict[Thing, Said]:
+def snapshot_of(host: Host) -> dict[Thing, Properties]:
     """What is known of a host now."""
     found = host.installations.values_list("tool", "version", "path", "home", "plain")
     return snapshot(found, host.broken, host.facts, host.details)

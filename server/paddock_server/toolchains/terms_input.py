@@ -9,7 +9,7 @@ from paddock_core.errors import ContradictionError, TermError
 from paddock_core.terms import MOST, Asked, KitTerm, Term, parse_asked, parts, read_line
 
 from ..errors import Invalid
-from . import words as known_words
+from . import fleet_vocabulary as known_words
 
 
 def read_asked(texts: Sequence[str], implied: Sequence[str] = ()) -> Asked:
@@ -33,14 +33,14 @@ def read_asked(texts: Sequence[str], implied: Sequence[str] = ()) -> Asked:
                 }
             )
     if errors:
-        said = "; ".join(f"term {int(str(e['pointer']).rsplit('/')[-1]) + 1}, {e['detail']}" for e in errors[:5])
-        raise Invalid(said, errors=errors)
+        detail = "; ".join(f"term {int(str(e['pointer']).rsplit('/')[-1]) + 1}, {e['detail']}" for e in errors[:5])
+        raise Invalid(detail, errors=errors)
     try:
         return parse_asked([*texts, *implied], words)
     except ContradictionError as error:
         if error.second >= len(texts):
-            said = f"{error} The shell is what asks for `{implied[error.second - len(texts)]}`."
-            raise Invalid(said, errors=[{"pointer": "/shell", "detail": said}]) from None
+            detail = f"{error} The shell is what asks for `{implied[error.second - len(texts)]}`."
+            raise Invalid(detail, errors=[{"pointer": "/shell", "detail": detail}]) from None
         pointed = [{"pointer": f"/terms/{i}", "detail": str(error)} for i in (error.first, error.second)]
         raise Invalid(f"Terms {error.first + 1} and {error.second + 1}: {error}", errors=pointed) from None
 

@@ -86,7 +86,7 @@ def paddocks_edition() -> int:
     return part(_Noted).paddocks
 
 
-def take() -> Changed:
+def drain() -> Changed:
     """All that was noted since it was last asked."""
     noted = part(_Noted)
     with noted.lock:

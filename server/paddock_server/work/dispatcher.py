@@ -99,7 +99,7 @@ def note_disk_moved() -> None:
         _dispatcher().wake()
 
 
-async def keep_dispatching() -> None:
+async def dispatch_loop() -> None:
     """Runs rounds for ever. A round that fails is logged and costs only itself."""
     wanted = _dispatcher().wanted = asyncio.Event()
     wanted.set()

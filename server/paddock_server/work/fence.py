@@ -30,7 +30,7 @@ class Fences:
         return inside | set(job.let_in) if inside is not None and job.let_in else inside
 
 
-class _Kept:
+class _Cache:
     fences: tuple[int, Fences] | None = None
 
 
@@ -38,7 +38,7 @@ def fences() -> Fences:
     """The fences as they are now; the writer of a running server reads them again only after one has changed."""
     if not is_writer():
         return Fences()
-    edition, kept = paddocks_edition(), part(_Kept)
+    edition, kept = paddocks_edition(), part(_Cache)
     if kept.fences is None or kept.fences[0] != edition:
         kept.fences = edition, Fences()
     return kept.fences[1]

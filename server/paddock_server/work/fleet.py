@@ -28,7 +28,7 @@ from ..process import event_loop, vitals
 from ..process.state import part
 from ..storage import action, is_writer, on_rollback
 from ..storage.roles import only_reads
-from ..toolchains import words as known_words
+from ..toolchains import fleet_vocabulary as known_words
 from ..toolchains.catalogue import catalogue
 from ..toolchains.models import Installation
 from ..toolchains.terms_input import terms_of
@@ -54,7 +54,7 @@ _NOT_CONNECTED = {
 }
 
 
-class _Kept:
+class _Cache:
     """The index, the rows that it was made of, and what is known of how new it is."""
 
     def __init__(self) -> None:
@@ -73,12 +73,12 @@ class _Kept:
         self.disks_at = -math.inf
 
 
-def _kept() -> _Kept:
-    return part(_Kept)
+def _cache() -> _Cache:
+    return part(_Cache)
 
 
 @contextlib.contextmanager
-def kept_fleet() -> Iterator[FleetIndex]:
+def cached_fleet() -> Iterator[FleetIndex]:
     """The index of all living hosts as of now, for one thread at a time.
 
     In a running server the writer alone brings it up to date, with each batch that has changed a host: what another
@@ -86,22 +86,22 @@ def kept_fleet() -> Iterator[FleetIndex]:
     hosts are read each time.
     """
     if only_reads():
-        if not _kept().is_read:
+        if not _cache().is_read:
             bring_up_to_date()
-        with _kept().lock:
-            _take_disks()
-            yield _kept().index
+        with _cache().lock:
+            _apply_disks()
+            yield _cache().index
         return
-    with _kept().lock:
+    with _cache().lock:
         _bring_up_to_date()
-        _take_disks()
-        yield _kept().index
+        _apply_disks()
+        yield _cache().index
 
 
 @action
 def bring_up_to_date() -> None:
     """Takes over what has changed."""
-    with _kept().lock:
+    with _cache().lock:
         _bring_up_to_date()
 
 
@@ -109,35 +109,35 @@ def host_now(name: str) -> core.Host | None:
     """A host as the index has it, for the writer; None for one that is not there, and outside of the writer."""
     if not is_writer():
         return None
-    with _kept().lock:
-        return _kept().index.host(name) if name in _kept().rows else None
+    with _cache().lock:
+        return _cache().index.host(name) if name in _cache().rows else None
 
 
 def fleet(paddocks: Collection[str] | None = None) -> list[core.Host]:
     """All living hosts, or those of some paddocks, by name."""
-    with kept_fleet() as index:
+    with cached_fleet() as index:
         hosts = [host for host in index if paddocks is None or host.paddock in paddocks]
     return sorted(hosts, key=lambda host: host.name)
 
 
 def _bring_up_to_date() -> None:
-    changed = changed_hosts.take()
-    is_told = event_loop.server().loop is not None
+    changed = changed_hosts.drain()
+    is_announced = event_loop.server().loop is not None
     paddocks = changed_hosts.paddocks_edition()
-    if not is_told or paddocks != _kept().paddocks or time.monotonic() - _kept().read_all_at > LOOK_AT_ALL:
-        _take_over(None)
-        _kept().read_all_at, _kept().is_read, _kept().paddocks = time.monotonic(), True, paddocks
+    if not is_announced or paddocks != _cache().paddocks or time.monotonic() - _cache().read_all_at > LOOK_AT_ALL:
+        _apply_changes(None)
+        _cache().read_all_at, _cache().is_read, _cache().paddocks = time.monotonic(), True, paddocks
     else:
-        others = _count_slots(changed.slots - changed.hosts - _kept().refusing)
-        if names := changed.hosts | _kept().refusing | others:
-            _take_over(names)
+        others = _count_slots(changed.slots - changed.hosts - _cache().refusing)
+        if names := changed.hosts | _cache().refusing | others:
+            _apply_changes(names)
 
 
-def _take_over(names: Collection[str] | None) -> None:
+def _apply_changes(names: Collection[str] | None) -> None:
     """Reads hosts from the database into the index; None for all."""
     rows = Host.objects.filter(standing__in=LIVING).select_related("paddock")
     if names is None:
-        _kept().index.set_catalogue(catalogue().tools)
+        _cache().index.set_catalogue(catalogue().tools)
     else:
         rows = rows.filter(name__in=names)
     hosts = list(rows)
@@ -150,46 +150,46 @@ def _take_over(names: Collection[str] | None) -> None:
     for pk, name, how in watched.values_list("pk", "watched__name", "watched__running"):
         services[pk][name] = how
     there = {host.name for host in hosts}
-    for name in (_kept().rows.keys() if names is None else set(names) & _kept().rows.keys()) - there:
-        _kept().index.remove(name)
-        _kept().rows_by_key.pop(_kept().rows.pop(name).pk)
+    for name in (_cache().rows.keys() if names is None else set(names) & _cache().rows.keys()) - there:
+        _cache().index.remove(name)
+        _cache().rows_by_key.pop(_cache().rows.pop(name).pk)
     for host in hosts:
-        _kept().index.put(_seen_by_core(host, working.get(host.pk, 0), host.pk in refusing, services[host.pk]))
-        _kept().rows[host.name] = _kept().rows_by_key[host.pk] = host
-    _kept().refusing = {host.name for host in hosts if host.pk in refusing} | (
-        set() if names is None else _kept().refusing - set(names)
+        _cache().index.put(_seen_by_core(host, working.get(host.pk, 0), host.pk in refusing, services[host.pk]))
+        _cache().rows[host.name] = _cache().rows_by_key[host.pk] = host
+    _cache().refusing = {host.name for host in hosts if host.pk in refusing} | (
+        set() if names is None else _cache().refusing - set(names)
     )
 
 
 def _count_slots(names: Collection[str]) -> set[str]:
     """Counts again how many slots are free; returns the hosts for which that takes the database."""
-    keys = {name: _kept().rows[name].pk for name in names if name in _kept().rows}
+    keys = {name: _cache().rows[name].pk for name in names if name in _cache().rows}
     working = open_work.slots_working(keys.values())
     if working is None:
         return set(names)
     for name, key in keys.items():
-        host = _kept().index.host(name)
+        host = _cache().index.host(name)
         if host is None:
             continue
         free = max(0, host.slots - working[key])
         state = host.readiness
         if state in (core.Readiness.FREE, core.Readiness.BUSY):
             state = core.Readiness.FREE if free else core.Readiness.BUSY
-        _kept().index.put(replace(host, free_slots=free, readiness=state))
+        _cache().index.put(replace(host, free_slots=free, readiness=state))
     return set(names) - keys.keys()
 
 
 def row_of(name: str) -> Host:
     """The row of an admitted host, with its paddock, as new as the index. Raises Host.DoesNotExist."""
-    if is_writer() and name in _kept().rows:
-        return _kept().rows[name]
+    if is_writer() and name in _cache().rows:
+        return _cache().rows[name]
     return Host.objects.select_related("paddock").get(name=name, standing=Host.Standing.ADMITTED)
 
 
 def row_with_key(key: int) -> Host:
     """The row of a host, with its paddock; of an admitted one as new as the index was when it was last used."""
-    if is_writer() and key in _kept().rows_by_key:
-        return _kept().rows_by_key[key]
+    if is_writer() and key in _cache().rows_by_key:
+        return _cache().rows_by_key[key]
     return Host.objects.select_related("paddock").get(pk=key)
 
 
@@ -197,24 +197,24 @@ def is_draining(host: Host) -> bool:
     """Whether the host may be draining: it has to be looked at."""
     if not is_writer():
         return True
-    with kept_fleet() as index:
+    with cached_fleet() as index:
         known = index.host(host.name)
     return known is None or bool(known.held)
 
 
-def _take_disks() -> None:
+def _apply_disks() -> None:
     """The free disk comes with every heartbeat, and never touches the database."""
-    if time.monotonic() - _kept().disks_at <= DISKS_NEW_FOR:
+    if time.monotonic() - _cache().disks_at <= DISKS_NEW_FOR:
         return
-    _kept().disks_at = time.monotonic()
-    for name, row in _kept().rows.items():
+    _cache().disks_at = time.monotonic()
+    for name, row in _cache().rows.items():
         newest = vitals.of(row.pk).newest("disk_free")
-        host = _kept().index.host(name)
+        host = _cache().index.host(name)
         if host is None or math.isnan(newest):
             continue
         known = host.disk_free
         if known is None or abs(newest - known) > DISK_MOVES * known:
-            _kept().index.put(replace(host, disk_free=newest))
+            _cache().index.put(replace(host, disk_free=newest))
 
 
 def slots_working(keys: Collection[int] | None = None) -> dict[int, int]:
@@ -254,7 +254,7 @@ def readiness(host: Host, free_slots: int, is_refusing: bool) -> core.Readiness:
 def _seen_by_core(host: Host, working: int, is_refusing: bool, services: dict[str, str]) -> core.Host:
     free = max(0, host.slots - working)
     facts, details = host.facts, host.details
-    known = _kept().index.host(host.name)
+    known = _cache().index.host(host.name)
     return core.Host(
         name=host.name,
         paddock=host.paddock.name,
@@ -262,7 +262,7 @@ def _seen_by_core(host: Host, working: int, is_refusing: bool, services: dict[st
         os_version=facts.get("os_version", ""),
         arch=facts.get("arch", ""),
         labels=frozenset(host.labels),
-        installations=_kept().installed[host.pk][1],
+        installations=_cache().installed[host.pk][1],
         broken={one["tool"]: one["why"] for one in reversed(host.broken)},
         readiness=readiness(host, free, is_refusing),
         free_slots=free,
@@ -288,7 +288,7 @@ def _read_installations(hosts: list[Host]) -> None:
     stale = {
         host.pk: host.surveyed_at
         for host in hosts
-        if _kept().installed.get(host.pk, (0,))[0] != host.surveyed_at or host.pk not in _kept().installed
+        if _cache().installed.get(host.pk, (0,))[0] != host.surveyed_at or host.pk not in _cache().installed
     }
     if not stale:
         return
@@ -298,17 +298,17 @@ def _read_installations(hosts: list[Host]) -> None:
     for host, tool, version, path, home, plain in found:
         rows[host].append(core.Installation(tool, version, path, home, plain, words.scheme(tool)))
     for pk, surveyed_at in stale.items():
-        _kept().installed[pk] = (surveyed_at, tuple(rows[pk]))
+        _cache().installed[pk] = (surveyed_at, tuple(rows[pk]))
 
 
 # ---- terms ---------------------------------------------------------------------------------------------------------
 
 
 def requirement_of(
-    texts: tuple[str, ...], slots: int, reach: frozenset[str] | None, let_in: frozenset[str] | None, is_own: bool
+    texts: tuple[str, ...], slots: int, reach: frozenset[str] | None, let_in: frozenset[str] | None, is_internal: bool
 ) -> Requirement:
     """What a job asks for; jobs that ask for the same share one object."""
-    return _requirement_by(known_words.edition(), texts, slots, reach, let_in, is_own)
+    return _requirement_by(known_words.edition(), texts, slots, reach, let_in, is_internal)
 
 
 @lru_cache(maxsize=8192)
@@ -318,9 +318,9 @@ def _requirement_by(
     slots: int,
     reach: frozenset[str] | None,
     let_in: frozenset[str] | None,
-    is_own: bool,
+    is_internal: bool,
 ) -> Requirement:
-    return Requirement(terms_of(texts), slots, reach, let_in, is_own)
+    return Requirement(terms_of(texts), slots, reach, let_in, is_internal)
 
 
 def hear(change: Change) -> None:
@@ -332,6 +332,6 @@ def hear(change: Change) -> None:
 
 def forget_fleet() -> None:
     """Everything is read anew: the schemes of versions may have changed, or the database is another."""
-    with _kept().lock:
-        _kept().installed.clear()
-        _kept().forget()
+    with _cache().lock:
+        _cache().installed.clear()
+        _cache().forget()

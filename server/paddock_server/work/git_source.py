@@ -31,8 +31,8 @@ class FileAtCommit:
 
 def check_url(url: str) -> str:
     """Raises Invalid for an address that leads to a file of this machine, to a program, or is an option of Git's."""
-    if said := why_no_address(url, SCHEMES):
-        raise Invalid(f"{url[:80]!r}: {said}.", errors=[{"pointer": "/url", "detail": said}])
+    if problem := why_no_address(url, SCHEMES):
+        raise Invalid(f"{url[:80]!r}: {problem}.", errors=[{"pointer": "/url", "detail": problem}])
     return url
 
 
@@ -91,8 +91,10 @@ def read_file(url: str, ref: str, path: str, commit: str = "") -> FileAtCommit:
 def _git(folder: Path, *arguments: str, remote: str = "") -> bytes:
     done = _run(folder, arguments, remote)
     if done.returncode:
-        said = done.stderr.decode(errors="replace").strip().splitlines()
-        why = next((line for line in said if line.startswith(("fatal:", "error:"))), said[-1] if said else "no word")
+        problem = done.stderr.decode(errors="replace").strip().splitlines()
+        why = next(
+            (line for line in problem if line.startswith(("fatal:", "error:"))), problem[-1] if problem else "no word"
+        )
         raise NotNow(f"Git could not do it: {why[:400]}")
     return done.stdout
 

@@ -60,11 +60,10 @@ class Job(models.Model):
     """What a pipeline asks to have run. ``terms`` and ``prefers`` are canonical.
 
     ``paddocks`` are those within its sender's reach, empty for all; ``let_in`` those into which it was let this once,
-    past their fences. The server's own jobs (``is_own``) go past fences and reservations. ``after`` are the numbers of
-    jobs that have to pass first. ``kept_host`` is the host that is kept for it, until it has as many slots as the job
-    asks for. A job has ``steps``, or else one script; ``secrets`` are names of those that it is given. ``again_of`` is
-    the job that it repeats.
-    """
+    past their fences. The server's own jobs (``is_internal``) go past fences and reservations. ``after`` are the
+    numbers of jobs that have to pass first. ``earmarked_host`` is the host that is kept for it, until it has as many
+    slots as the job asks for. A job has ``steps``, or else one script; ``secrets`` are names of those that it is given.
+    ``rerun_of`` is the job that it repeats."""
 
     name = models.CharField(max_length=100)
     pipeline = models.CharField(max_length=100, db_index=True)
@@ -85,10 +84,10 @@ class Job(models.Model):
     steps = models.JSONField(default=list)
     secrets = models.JSONField(default=list)
     warm = models.BooleanField(default=False)
-    again_of = models.PositiveIntegerField(null=True)
+    rerun_of = models.PositiveIntegerField(null=True)
     paddocks = models.JSONField(default=list)
     let_in = models.JSONField(default=list)
-    is_own = models.BooleanField(default=False)
+    is_internal = models.BooleanField(default=False)
 
     state = models.CharField(max_length=20, choices=JOB_STATES, default=JobState.WAITING.value, db_index=True)
     reason = models.CharField(max_length=2000, blank=True)
@@ -96,7 +95,7 @@ class Job(models.Model):
     reason_term = models.IntegerField(null=True)
     reason_nearest = models.CharField(max_length=200, blank=True)
     reason_places = models.JSONField(default=list)
-    kept_host = models.CharField(max_length=63, blank=True)
+    earmarked_host = models.CharField(max_length=63, blank=True)
     cancel_asked = models.BooleanField(default=False)
 
     submitted_at = models.DateTimeField()
@@ -112,9 +111,9 @@ class Attempt(models.Model):
     """One try of a job on one host. ``identity`` is random and signed: job and number may come again in a restored
     database, the identity never does; one from before there were identities has none. ``tools`` are the installations
     that its terms were bound to; ``why`` says why it went to this host; ``facts`` are what the host was then.
-    ``variables`` are the names of its environment, ``values`` those of a few that are no secret. ``processor`` in
-    seconds, ``memory`` in bytes at most; ``left`` are the processes that outlived it. Its log is packed some time after
-    its end, and removed with its files when the paddock no longer keeps them."""
+    ``variable_names`` are the names of its environment, ``variable_values`` the values of a few that are not secret.
+    ``processor`` in seconds, ``memory`` in bytes at most; ``leftover_processes`` are those that outlived it. Its log is
+    packed some time after its end, and removed with its files when the paddock no longer keeps them."""
 
     job = models.ForeignKey(Job, models.CASCADE, related_name="attempts")
     number = models.PositiveIntegerField()
@@ -129,12 +128,12 @@ class Attempt(models.Model):
     note = models.CharField(max_length=2000, blank=True)
     facts = models.JSONField(default=dict)
     warm = models.BooleanField(default=False)
-    variables = models.JSONField(default=list)
-    values = models.JSONField(default=dict)
+    variable_names = models.JSONField(default=list)
+    variable_values = models.JSONField(default=dict)
     commit = models.CharField(max_length=64, blank=True)
     processor = models.FloatField(null=True)
     memory = models.BigIntegerField(null=True)
-    left = models.JSONField(default=list)
+    leftover_processes = models.JSONField(default=list)
     offered_at = models.DateTimeField()
     started_at = models.DateTimeField(null=True)
     ended_at = models.DateTimeField(null=True)

@@ -113,7 +113,7 @@ def slots_working(hosts: Iterable[int]) -> dict[int, int] | None:
     return {host: work.working[host] for host in hosts} if work else None
 
 
-def taken_in(job: Job) -> None:
+def accepted(job: Job) -> None:
     """A job was made."""
     if work := _known():
         on_rollback(work.forget)

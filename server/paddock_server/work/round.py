@@ -24,14 +24,14 @@ from ..toolchains.terms_input import asked_of
 from . import dispatcher, open_work
 from .actions.place import place
 from .fence import Fences, fences
-from .fleet import REFUSAL_SECONDS, kept_fleet, requirement_of, row_of
-from .lately import lately
+from .fleet import REFUSAL_SECONDS, cached_fleet, requirement_of, row_of
 from .models import Job
+from .recent_usage import recent_usage
 
 SOON = 0.5
 log = logging.getLogger("paddock.dispatcher")
 
-REASON_FIELDS = ["reason", "reason_kind", "reason_term", "reason_nearest", "reason_places", "kept_host"]
+REASON_FIELDS = ["reason", "reason_kind", "reason_term", "reason_nearest", "reason_places", "earmarked_host"]
 
 
 def run_round() -> None:
@@ -42,7 +42,7 @@ def run_round() -> None:
         return
     requirements, unreadable = readable(jobs.values(), fences())
     later = {**unreadable, **behind_others(jobs.values())}
-    recent = lately()
+    recent = recent_usage()
     now = timezone.now()
     waiting = [
         WaitingJob(
@@ -53,12 +53,12 @@ def run_round() -> None:
             job.priority,
             (now - job.submitted_at).total_seconds(),
             recent.expected(job.pipeline, job.name),
-            job.kept_host,
+            job.earmarked_host,
         )
         for job in jobs.values()
         if job.pk not in later
     ]
-    with kept_fleet() as index:
+    with cached_fleet() as index:
         decided = dispatch_round(waiting, index, recent.use, recent.warm)
         refusing = index.state(Readiness.REFUSING).any()
     dispatcher.disks_matter(any(_asks_for_disk(job) for job in waiting))
@@ -74,7 +74,7 @@ def run_round() -> None:
         _place_all(decided.placements, savepoint)
         dispatcher.wake_later(SOON)
         return
-    _give_reasons(jobs.values(), {**decided.reasons, **later}, decided.kept)
+    _give_reasons(jobs.values(), {**decided.reasons, **later}, decided.earmarked)
 
 
 def _place_all(placements: Sequence[Placement], bounds: Callable[[], AbstractContextManager[None]]) -> None:
@@ -109,7 +109,9 @@ def _give_reasons(jobs: Iterable[Job], reasons: Mapping[int, Reason], kept: Mapp
 
 def requirement_for(job: Job, fences: Fences) -> Requirement:
     """What the core needs to know of a job to say which hosts fit."""
-    return requirement_of(tuple(job.terms), job.slots, frozenset(job.paddocks) or None, fences.of_job(job), job.is_own)
+    return requirement_of(
+        tuple(job.terms), job.slots, frozenset(job.paddocks) or None, fences.of_job(job), job.is_internal
+    )
 
 
 def readable(jobs: Iterable[Job], fences: Fences) -> tuple[dict[int, Requirement], dict[int, Reason]]:
@@ -120,8 +122,8 @@ def readable(jobs: Iterable[Job], fences: Fences) -> tuple[dict[int, Requirement
         try:
             found[job.pk] = requirement_for(job, fences)
         except CoreError as error:
-            said = f"Its terms cannot be read any more: {error}. Change them."
-            unreadable[job.pk] = Reason(ReasonKind.NO_FIT, said)
+            detail = f"Its terms cannot be read any more: {error}. Change them."
+            unreadable[job.pk] = Reason(ReasonKind.NO_FIT, detail)
     return found, unreadable
 
 
@@ -134,9 +136,9 @@ def behind_others(jobs: Iterable[Job]) -> dict[int, Reason]:
     for job in jobs:
         left = [open_jobs[pk] for pk in job.after if pk in open_jobs]
         if left:
-            said = ", ".join(f"{other.name} (job {other.pk})" for other in left[:3])
+            detail = ", ".join(f"{other.name} (job {other.pk})" for other in left[:3])
             more = f" and {len(left) - 3} more" if len(left) > 3 else ""
-            found[job.pk] = Reason(ReasonKind.AFTER, f"It runs after {said}{more}.")
+            found[job.pk] = Reason(ReasonKind.AFTER, f"It runs after {detail}{more}.")
     return found
 
 
@@ -144,12 +146,16 @@ def _asks_for_disk(job: WaitingJob) -> bool:
     return any(isinstance(one, DiskTerm) for term in job.requirement.terms for one in parts(term))
 
 
-def has_reason(job: Job, reason: Reason, kept_host: str) -> bool:
+def has_reason(job: Job, reason: Reason, earmarked_host: str) -> bool:
     """Whether the job has this reason already."""
-    return (job.reason, job.reason_kind, job.kept_host) == (reason.sentence[:2000], reason.kind.value, kept_host)
+    return (job.reason, job.reason_kind, job.earmarked_host) == (
+        reason.sentence[:2000],
+        reason.kind.value,
+        earmarked_host,
+    )
 
 
-def set_reason(job: Job, reason: Reason, kept_host: str = "") -> None:
+def set_reason(job: Job, reason: Reason, earmarked_host: str = "") -> None:
     """Puts the reason on the job, unsaved."""
-    job.reason, job.reason_kind, job.kept_host = reason.sentence[:2000], reason.kind.value, kept_host
+    job.reason, job.reason_kind, job.earmarked_host = reason.sentence[:2000], reason.kind.value, earmarked_host
     job.reason_term, job.reason_nearest, job.reason_places = reason.term, reason.nearest or "", list(reason.places)

@@ -117,7 +117,7 @@ class JobSerializer(serializers.ModelSerializer[Job]):
             "retries_left",
             "waits_for_new_host",
             "after",
-            "kept_host",
+            "earmarked_host",
             "cancel_asked",
             "submitted_at",
             "submitted_by",
@@ -129,7 +129,7 @@ class JobSerializer(serializers.ModelSerializer[Job]):
 
 
 class JobSheetSerializer(JobSerializer):
-    """A job with its script, and where it came from. One that ``is_own`` is the server's, as that of a chore."""
+    """A job with its script, and where it came from. One that ``is_internal`` is the server's, as that of a chore."""
 
     submission = SubmissionSerializer(allow_null=True)
     environment = serializers.DictField(child=serializers.CharField())
@@ -142,7 +142,7 @@ class JobSheetSerializer(JobSerializer):
     class Meta(JobSerializer.Meta):
         fields = [
             *JobSerializer.Meta.fields, "script", "shell", "environment", "outputs", "tests", "secrets", "warm",
-            "again_of", "is_own", "implied", "chore_run",
+            "rerun_of", "is_internal", "implied", "chore_run",
         ]  # fmt: skip
         read_only_fields = fields
 
@@ -151,7 +151,7 @@ class JobSheetSerializer(JobSerializer):
 
     @extend_schema_field(serializers.IntegerField(allow_null=True))
     def get_chore_run(self, job: Job) -> int | None:
-        row = job.chore_hosts.first() if job.is_own else None
+        row = job.chore_hosts.first() if job.is_internal else None
         return row.run_id if row else None
 
 

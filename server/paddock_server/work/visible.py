@@ -51,8 +51,8 @@ def _may_run_in(paddocks: Collection[str]) -> Q:
     within_reach = Q(paddocks=[]) | listed("paddocks", paddocks)
     past_the_fence = Q(pipeline__in=let_in) | listed("let_in", paddocks)
     hosts = Host.objects.filter(paddock__name__in=paddocks, standing__in=LIVING).values_list("name", flat=True)
-    own = Q(is_own=True) & listed("terms", [f"host {name}" for name in hosts])
-    return own | (Q(is_own=False) & within_reach & past_the_fence)
+    own = Q(is_internal=True) & listed("terms", [f"host {name}" for name in hosts])
+    return own | (Q(is_internal=False) & within_reach & past_the_fence)
 
 
 def _demand_viewer(actor: Actor) -> Collection[str] | None:

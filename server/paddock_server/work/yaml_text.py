@@ -67,9 +67,9 @@ def read_yaml(text: str) -> Placed:
     return placed
 
 
-def _not_yaml(said: str, mark: Any) -> Invalid:
+def _not_yaml(problem: str, mark: Any) -> Invalid:
     line = mark.line + 1 if mark else 1
-    return Invalid(said, errors=[{"pointer": "", "detail": said, "line": line}])
+    return Invalid(problem, errors=[{"pointer": "", "detail": problem, "line": line}])
 
 
 def _refuse_depth(text: str) -> None:

@@ -11,8 +11,8 @@ from rest_framework import serializers
 
 from paddock_agent.wire import MOST_SERVICES
 from paddock_core.link_state import Link
+from paddock_core.readiness import Mark, readiness_of
 from paddock_core.suspicion import Oddity, is_outside
-from paddock_core.way_to_work import Mark, way_to_work
 
 from ..health.models import SEVERITIES
 from ..health.serializers import WatchedServiceSerializer, WatchReportSerializer
@@ -203,7 +203,7 @@ class InstallationSerializer(serializers.ModelSerializer[Installation]):
 
     class Meta:
         model = Installation
-        fields = ["tool", "version", "path", "home", "plain", "evidence", "exit_code", "said", "also", "seen_since"]
+        fields = ["tool", "version", "path", "home", "plain", "evidence", "exit_code", "output", "also", "seen_since"]
         read_only_fields = fields
 
 
@@ -211,7 +211,7 @@ class BrokenSerializer(serializers.Serializer[Any]):
     tool = serializers.CharField()
     path = serializers.CharField()
     why = serializers.CharField()
-    said = serializers.CharField(default="")
+    output = serializers.CharField(source="said", default="")
     exit_code = serializers.IntegerField(default=None, allow_null=True)
 
 
@@ -267,7 +267,7 @@ class StepSerializer(serializers.Serializer[Any]):
 
     name = serializers.CharField()
     mark = serializers.ChoiceField(choices=MARK_CHOICES)
-    said = serializers.CharField()
+    detail = serializers.CharField()
 
 
 class HostSerializer(serializers.ModelSerializer[Any]):
@@ -350,7 +350,7 @@ class HostSerializer(serializers.ModelSerializer[Any]):
     @extend_schema_field(StepSerializer(many=True))
     def get_way(self, shown: HostShown) -> Any:
         host = shown.row
-        steps = way_to_work(
+        steps = readiness_of(
             link=Link(host.link),
             link_cause=host.link_cause,
             kept_by=host.facts.get("kept_by", ""),

@@ -28,6 +28,7 @@ from ..hosts.actions.restart import restart
 from ..hosts.actions.retire import retire, undo_retirement
 from ..hosts.actions.revoke_pass import revoke_pass
 from ..hosts.actions.turn_away import turn_away
+from ..hosts.labels import clean_labels
 from ..hosts.models import LIVING, EntryPass, Host, Paddock
 from ..hosts.queries import (
     host_called,
@@ -38,7 +39,6 @@ from ..hosts.queries import (
     visible_paddocks,
     visible_records,
 )
-from ..hosts.wording import clean_labels
 from ..people.actor import Actor, person
 from ..people.models import Role
 from ..rest.reading import validated

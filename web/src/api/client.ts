@@ -32,7 +32,7 @@ const withCsrfToken: Middleware = {
 export const api = createClient<paths>({ baseUrl: window.location.origin })
 api.use(withCsrfToken)
 
-/** The data of an answer; throws a ProblemError that says what the server said. */
+/** The data of an answer; throws a ProblemError with the detail of the server. */
 export async function answered<T>(asked: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
   let answer
   try {
@@ -45,11 +45,11 @@ export async function answered<T>(asked: Promise<{ data?: T; error?: unknown; re
     })
   }
   if (answer.response.ok) return answer.data as T
-  const said = answer.error as Partial<Problem> | undefined
+  const problem = answer.error as Partial<Problem> | undefined
   throw new ProblemError({
-    title: said?.title ?? answer.response.statusText,
+    title: problem?.title ?? answer.response.statusText,
     status: answer.response.status,
-    detail: said?.detail ?? `The server answered ${answer.response.status} ${answer.response.statusText}.`,
-    errors: said?.errors,
+    detail: problem?.detail ?? `The server answered ${answer.response.status} ${answer.response.statusText}.`,
+    errors: problem?.errors,
   })
 }

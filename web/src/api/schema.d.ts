@@ -292,118 +292,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/care/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * All plans
-         * @description All plans.
-         */
-        get: operations["care_list"];
-        put?: never;
-        /**
-         * Plan care
-         * @description Plan care.
-         */
-        post: operations["care_create"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/care-calendar/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Plan care from an iCalendar file
-         * @description Plan care from an iCalendar file.
-         */
-        post: operations["care_calendar_create"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/care-feed/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Whether there is one
-         * @description Whether there is one.
-         */
-        get: operations["care_feed_retrieve"];
-        put?: never;
-        /**
-         * Make a new one, which is shown this once; the one before it ends
-         * @description Make a new one, which is shown this once; the one before it ends.
-         */
-        post: operations["care_feed_create"];
-        /**
-         * End it
-         * @description End it.
-         */
-        delete: operations["care_feed_destroy"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/care-times/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * From the start of this day on
-         * @description From the start of this day on.
-         */
-        get: operations["care_times_list"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/care/{id}/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /**
-         * Take a plan back
-         * @description Take a plan back.
-         */
-        delete: operations["care_destroy"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/catalogue/": {
         parameters: {
             query?: never;
@@ -686,8 +574,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Send a message once more that did not arrive
-         * @description Send a message once more that did not arrive.
+         * Retry a failed delivery
+         * @description Retry a failed delivery.
          */
         post: operations["deliveries_send_again_create"];
         delete?: never;
@@ -1693,6 +1581,186 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/maintenance-calendar/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Import maintenance windows from an iCalendar file
+         * @description Import maintenance windows from an iCalendar file.
+         */
+        post: operations["maintenance_calendar_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/maintenance-feed/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Whether there is one
+         * @description Whether there is one.
+         */
+        get: operations["maintenance_feed_retrieve"];
+        put?: never;
+        /**
+         * Make a new one, which is shown this once; the one before it ends
+         * @description Make a new one, which is shown this once; the one before it ends.
+         */
+        post: operations["maintenance_feed_create"];
+        /**
+         * End it
+         * @description End it.
+         */
+        delete: operations["maintenance_feed_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/maintenance-times/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * From the start of this day on
+         * @description From the start of this day on.
+         */
+        get: operations["maintenance_times_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/maintenance-windows/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All plans
+         * @description All plans.
+         */
+        get: operations["maintenance_windows_list"];
+        put?: never;
+        /**
+         * Plan maintenance
+         * @description Plan maintenance.
+         */
+        post: operations["maintenance_windows_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/maintenance-windows/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Take a plan back
+         * @description Take a plan back.
+         */
+        delete: operations["maintenance_windows_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/notification-rules/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The notification rules and the last deliveries
+         * @description The notification rules and the last deliveries.
+         */
+        get: operations["notification_rules_retrieve"];
+        put?: never;
+        /**
+         * Make a rule
+         * @description Make a rule. For a webhook, the answer is the only place where the secret that signs it is shown.
+         */
+        post: operations["notification_rules_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/notification-rules/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Delete it with its delivery history
+         * @description Delete it with its delivery history.
+         */
+        delete: operations["notification_rules_destroy"];
+        options?: never;
+        head?: never;
+        /**
+         * Change it; what is not named stays
+         * @description Change it; what is not named stays.
+         */
+        patch: operations["notification_rules_partial_update"];
+        trace?: never;
+    };
+    "/api/v1/notification-rules/{id}/try-out/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send a test message at once
+         * @description Send a test message at once.
+         */
+        post: operations["notification_rules_try_out_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/paddocks/": {
         parameters: {
             query?: never;
@@ -2077,74 +2145,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/telling/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Who is told of findings, and what was sent
-         * @description Who is told of findings, and what was sent.
-         */
-        get: operations["telling_retrieve"];
-        put?: never;
-        /**
-         * Make a rule
-         * @description Make a rule. For a webhook, the answer is the only place where the secret that signs it is shown.
-         */
-        post: operations["telling_create"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/telling/{id}/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /**
-         * Remove it, with the history of what it sent
-         * @description Remove it, with the history of what it sent.
-         */
-        delete: operations["telling_destroy"];
-        options?: never;
-        head?: never;
-        /**
-         * Change it; what is not named stays
-         * @description Change it; what is not named stays.
-         */
-        patch: operations["telling_partial_update"];
-        trace?: never;
-    };
-    "/api/v1/telling/{id}/try-out/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Send a trial message at once
-         * @description Send a trial message at once.
-         */
-        post: operations["telling_try_out_create"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/toolchains/": {
         parameters: {
             query?: never;
@@ -2433,14 +2433,14 @@ export interface components {
                 [key: string]: unknown;
             };
             readonly warm: boolean;
-            variables: string[];
-            values: {
+            variable_names: string[];
+            variable_values: {
                 [key: string]: string;
             };
             /** Format: double */
             readonly processor: number | null;
             readonly memory: number | null;
-            left: components["schemas"]["LeftProcess"][];
+            leftover_processes: components["schemas"]["LeftProcess"][];
             readonly steps: components["schemas"]["StepRun"][];
             outputs: components["schemas"]["Output"][];
             readonly left_out: string[];
@@ -2453,7 +2453,7 @@ export interface components {
              * Format: date-time
              * @description When its log and its files are removed.
              */
-            readonly kept_until: string | null;
+            readonly retained_until: string | null;
             /**
              * Format: date-time
              * @description When they were.
@@ -2521,7 +2521,7 @@ export interface components {
             labels: string[];
             readonly slots: number;
             readonly work_folder: string;
-            readonly kept: components["schemas"]["KeptEnum"];
+            readonly supervisor: components["schemas"]["SupervisorEnum"];
             readonly account: string;
             readonly server: string;
             readonly batch: string;
@@ -2562,7 +2562,7 @@ export interface components {
             path: string;
             why: string;
             /** @default  */
-            said?: string;
+            output?: string;
             exit_code?: number | null;
         };
         BrokenOnHost: {
@@ -2572,8 +2572,14 @@ export interface components {
             path: string;
             why: string;
             /** @default  */
-            said?: string;
+            output?: string;
             exit_code?: number | null;
+        };
+        /** @description Where the person's own calendar reads maintenance windows; the address itself is shown only when it is made. */
+        CalendarAddress: {
+            /** Format: date-time */
+            made_at: string | null;
+            url: string;
         };
         /** @description An iCalendar file. An event whose location is a host or a paddock is for that one, the others for ``place``. */
         CalendarFileRequest: {
@@ -2588,56 +2594,6 @@ export interface components {
         CalendarRead: {
             new: number;
             changed: number;
-        };
-        /**
-         * @description A plan. ``place`` is a paddock or a host; ``rule`` says when it comes again, as FREQ=WEEKLY;BYDAY=SU (RFC
-         *     5545).
-         */
-        Care: {
-            readonly id: number;
-            what: string;
-            readonly paddock: string;
-            readonly host: string;
-            /** @default drain */
-            how?: components["schemas"]["HowEnum"];
-            /** Format: date-time */
-            starts_at: string;
-            /** Format: date-time */
-            ends_at: string;
-            /** @default UTC */
-            zone?: string;
-            /** @default  */
-            rule?: string;
-            readonly made_by: string;
-        };
-        /**
-         * @description A plan. ``place`` is a paddock or a host; ``rule`` says when it comes again, as FREQ=WEEKLY;BYDAY=SU (RFC
-         *     5545).
-         */
-        CareRequest: {
-            what: string;
-            place: string;
-            /** @default drain */
-            how?: components["schemas"]["HowEnum"];
-            /** Format: date-time */
-            starts_at: string;
-            /** Format: date-time */
-            ends_at: string;
-            /** @default UTC */
-            zone?: string;
-            /** @default  */
-            rule?: string;
-        };
-        /** @description A time at which hosts are held: of a plan, or by hand until a time. */
-        CareTime: {
-            care: number | null;
-            what: string;
-            paddock: string;
-            host: string;
-            /** Format: date-time */
-            starts_at: string;
-            /** Format: date-time */
-            ends_at: string;
         };
         /**
          * @description All tools that surveys look for. ``behind`` are connected hosts that have not taken the newest release, with
@@ -2670,8 +2626,8 @@ export interface components {
             name: string;
             place: string;
             what: components["schemas"]["WhatEnum"];
-            before: components["schemas"]["Said"] | null;
-            after: components["schemas"]["Said"] | null;
+            before: components["schemas"]["Properties"] | null;
+            after: components["schemas"]["Properties"] | null;
             /** Format: date-time */
             not_before: string | null;
             /** Format: date-time */
@@ -2690,8 +2646,8 @@ export interface components {
             name: string;
             place: string;
             what: components["schemas"]["WhatEnum"];
-            before: components["schemas"]["Said"] | null;
-            after: components["schemas"]["Said"] | null;
+            before: components["schemas"]["Properties"] | null;
+            after: components["schemas"]["Properties"] | null;
             /** Format: date-time */
             not_before: string | null;
             /** Format: date-time */
@@ -2767,7 +2723,7 @@ export interface components {
             /** @default 3600 */
             time_limit?: number;
             /** @default true */
-            kept?: boolean;
+            is_saved?: boolean;
             /** @description Whose people may see it and start it there; those who see everything always may. */
             paddocks?: string[];
             readonly made_by: string;
@@ -2778,7 +2734,7 @@ export interface components {
             host: string;
             paddock: string;
             state: components["schemas"]["ChoreHostStateEnum"];
-            readonly said: string;
+            readonly detail: string;
             readonly job: number | null;
             changed: components["schemas"]["ToolChange"][];
             missing: string[];
@@ -2819,7 +2775,7 @@ export interface components {
             /** @default 3600 */
             time_limit?: number;
             /** @default true */
-            kept?: boolean;
+            is_saved?: boolean;
             /** @description Whose people may see it and start it there; those who see everything always may. */
             paddocks?: string[];
         };
@@ -2954,10 +2910,10 @@ export interface components {
             edits: components["schemas"]["ToolEdit"][];
             trials: components["schemas"]["Trial"][];
         };
-        /** @description One message, with what became of it. */
+        /** @description One delivery and its result. */
         Delivery: {
             readonly id: number;
-            telling: string;
+            rule: string;
             kind: string;
             target: string;
             state: components["schemas"]["DeliveryStateEnum"];
@@ -2970,7 +2926,12 @@ export interface components {
             readonly made_at: string;
             /** Format: date-time */
             readonly sent_at: string | null;
-            told: components["schemas"]["Told"][];
+            items: components["schemas"]["DeliveryItem"][];
+        };
+        DeliveryItem: {
+            finding: number;
+            title: string;
+            event: components["schemas"]["EventEnum"];
         };
         /**
          * @description * `waiting` - waiting
@@ -3023,11 +2984,11 @@ export interface components {
          * @enum {string}
          */
         DifferenceGroupEnum: "steps" | "job" | "bound tools" | "host" | "environment" | "tools";
-        /** @description One thing that is not the same on all compared hosts; ``said`` has one value a host, null for not there. */
+        /** @description One thing that is not the same on all compared hosts; ``values`` has one value per host, null for not there. */
         Differing: {
             kind: string;
             name: string;
-            said: components["schemas"]["Said"][];
+            values: components["schemas"]["Properties"][];
         };
         /** @description What saving would do: the hosts that it would put out of the kit or into it, and how all would stand. */
         Effect: {
@@ -3115,12 +3076,6 @@ export interface components {
             /** @description How many hosts fit if the job names the tool. */
             hosts_left: number | null;
         };
-        /** @description Where the person's own calendar reads planned care; the address itself is told only when it is made. */
-        Feed: {
-            /** Format: date-time */
-            made_at: string | null;
-            url: string;
-        };
         /** @description A pipeline file. */
         FileRequest: {
             text: string;
@@ -3160,7 +3115,7 @@ export interface components {
             /** Format: double */
             end: number;
             state: string;
-            said: string;
+            detail: string;
             is_open: boolean;
         };
         Findings: {
@@ -3293,7 +3248,7 @@ export interface components {
             what: string;
             /** @description The term to write, of a correction. */
             instead: string;
-            readonly said: string;
+            readonly text: string;
             readonly cost: number;
             /** @description Whether the server can carry it out. */
             readonly can_be_done: boolean;
@@ -3455,7 +3410,7 @@ export interface components {
             readonly plain: boolean;
             readonly evidence: string;
             readonly exit_code: number | null;
-            readonly said: string;
+            readonly output: string;
             readonly also: string[];
             /** Format: date-time */
             readonly seen_since: string;
@@ -3469,7 +3424,7 @@ export interface components {
             home: string;
             plain: boolean;
             evidence: string;
-            said: string;
+            output: string;
             /** Format: date-time */
             seen_since: string;
         };
@@ -3496,7 +3451,7 @@ export interface components {
             readonly retries_left: number;
             readonly waits_for_new_host: boolean;
             after: number[];
-            readonly kept_host: string;
+            readonly earmarked_host: string;
             readonly cancel_asked: boolean;
             /** Format: date-time */
             readonly submitted_at: string;
@@ -3507,7 +3462,7 @@ export interface components {
             readonly ended_at: string | null;
             attempts: components["schemas"]["Attempt"][];
         };
-        /** @description A job with its script, and where it came from. One that ``is_own`` is the server's, as that of a chore. */
+        /** @description A job with its script, and where it came from. One that ``is_internal`` is the server's, as that of a chore. */
         JobSheet: {
             readonly id: number;
             readonly name: string;
@@ -3527,7 +3482,7 @@ export interface components {
             readonly retries_left: number;
             readonly waits_for_new_host: boolean;
             after: number[];
-            readonly kept_host: string;
+            readonly earmarked_host: string;
             readonly cancel_asked: boolean;
             /** Format: date-time */
             readonly submitted_at: string;
@@ -3546,8 +3501,8 @@ export interface components {
             tests: string[];
             secrets: string[];
             readonly warm: boolean;
-            readonly again_of: number | null;
-            readonly is_own: boolean;
+            readonly rerun_of: number | null;
+            readonly is_internal: boolean;
             /** @description Those of its terms that its shells imply. */
             readonly implied: string[];
             /** @description The run of a chore that it is a part of. */
@@ -3560,7 +3515,7 @@ export interface components {
             /** Format: double */
             end: number;
             state: string;
-            said: string;
+            detail: string;
             job: number;
         };
         /**
@@ -3586,19 +3541,6 @@ export interface components {
             /** @default false */
             sources_only?: boolean;
         };
-        /**
-         * @description * `service` - service
-         *     * `log-in` - log-in
-         *     * `by hand` - by hand
-         * @enum {string}
-         */
-        KeptEnum: "service" | "log-in" | "by hand";
-        /**
-         * @description * `mail` - mail
-         *     * `webhook` - webhook
-         * @enum {string}
-         */
-        KindEnum: "mail" | "webhook";
         /** @description A kit: a named list of terms, put on paddocks or on hosts by label. */
         Kit: {
             name: string;
@@ -3657,11 +3599,11 @@ export interface components {
         };
         /**
          * @description * `mistake` - mistake
-         *     * `mind` - mind
-         *     * `said` - said
+         *     * `warning` - warning
+         *     * `note` - note
          * @enum {string}
          */
-        LevelEnum: "mistake" | "mind" | "said";
+        LevelEnum: "mistake" | "warning" | "note";
         /**
          * @description * `connected` - connected
          *     * `stopped` - stopped
@@ -3706,6 +3648,56 @@ export interface components {
             /** @default 22 */
             port?: number;
         };
+        /** @description A time at which hosts are held: of a plan, or by hand until a time. */
+        MaintenanceTime: {
+            window: number | null;
+            what: string;
+            paddock: string;
+            host: string;
+            /** Format: date-time */
+            starts_at: string;
+            /** Format: date-time */
+            ends_at: string;
+        };
+        /**
+         * @description A plan. ``place`` is a paddock or a host; ``rule`` says when it comes again, as FREQ=WEEKLY;BYDAY=SU (RFC
+         *     5545).
+         */
+        MaintenanceWindow: {
+            readonly id: number;
+            what: string;
+            readonly paddock: string;
+            readonly host: string;
+            /** @default drain */
+            how?: components["schemas"]["HowEnum"];
+            /** Format: date-time */
+            starts_at: string;
+            /** Format: date-time */
+            ends_at: string;
+            /** @default UTC */
+            zone?: string;
+            /** @default  */
+            rule?: string;
+            readonly made_by: string;
+        };
+        /**
+         * @description A plan. ``place`` is a paddock or a host; ``rule`` says when it comes again, as FREQ=WEEKLY;BYDAY=SU (RFC
+         *     5545).
+         */
+        MaintenanceWindowRequest: {
+            what: string;
+            place: string;
+            /** @default drain */
+            how?: components["schemas"]["HowEnum"];
+            /** Format: date-time */
+            starts_at: string;
+            /** Format: date-time */
+            ends_at: string;
+            /** @default UTC */
+            zone?: string;
+            /** @default  */
+            rule?: string;
+        };
         MakeBringUpRequest: {
             paddock: string;
             system: components["schemas"]["SystemEnum"];
@@ -3719,7 +3711,7 @@ export interface components {
             /** @default  */
             work_folder?: string;
             /** @default service */
-            kept?: components["schemas"]["KeptEnum"];
+            supervisor?: components["schemas"]["SupervisorEnum"];
             /** @default  */
             account?: string;
             /** @default 24 */
@@ -3745,7 +3737,7 @@ export interface components {
             /** Format: double */
             at: number;
             what: string;
-            said: string;
+            detail: string;
         };
         /**
          * @description * `load` - load
@@ -3787,29 +3779,14 @@ export interface components {
             sheets: components["schemas"]["BringUpLine"][];
             commands: components["schemas"]["SystemCommand"][];
         };
-        /** @description A source with the secret of its webhook, shown this once. */
-        NewSource: {
-            readonly id: number;
-            url: string;
-            ref: string;
-            path?: string;
-            readonly pipeline: string;
-            readonly made_by: string;
-            /** Format: date-time */
-            readonly read_at: string | null;
-            readonly read_commit: string;
-            readonly trouble: string;
-            readonly hook: string;
-            readonly secret: string;
-        };
         /** @description A rule just made, with the secret that signs its webhooks: the only time that it is shown; "" for mail. */
-        NewTelling: {
+        NewRule: {
             readonly id: number;
             name: string;
-            kind: components["schemas"]["KindEnum"];
+            kind: components["schemas"]["NotificationKindEnum"];
             target: string;
             /**
-             * @description The least severe that is told.
+             * @description The lowest severity that is sent.
              *
              *     * `urgent` - urgent
              *     * `soon` - soon
@@ -3820,7 +3797,7 @@ export interface components {
             paddocks?: string[];
             /** @description Kinds of findings, none for all. */
             codes?: components["schemas"]["CodesEnum"][];
-            tells_ends?: boolean;
+            notifies_when_closed?: boolean;
             gather_seconds?: number;
             /** @description Minutes after midnight. */
             quiet_from?: number | null;
@@ -3836,9 +3813,98 @@ export interface components {
             readonly made_at: string;
             secret: string;
         };
+        /** @description A source with the secret of its webhook, shown this once. */
+        NewSource: {
+            readonly id: number;
+            url: string;
+            ref: string;
+            path?: string;
+            readonly pipeline: string;
+            readonly made_by: string;
+            /** Format: date-time */
+            readonly read_at: string | null;
+            readonly read_commit: string;
+            readonly trouble: string;
+            readonly hook: string;
+            readonly secret: string;
+        };
         NoteRequest: {
             /** @default  */
             note?: string;
+        };
+        /**
+         * @description * `mail` - mail
+         *     * `webhook` - webhook
+         * @enum {string}
+         */
+        NotificationKindEnum: "mail" | "webhook";
+        /** @description A notification rule: which findings it sends, where, and when not. The secret of a webhook is not included. */
+        NotificationRule: {
+            readonly id: number;
+            name: string;
+            kind: components["schemas"]["NotificationKindEnum"];
+            target: string;
+            /**
+             * @description The lowest severity that is sent.
+             *
+             *     * `urgent` - urgent
+             *     * `soon` - soon
+             *     * `note` - note
+             */
+            severity?: components["schemas"]["SeverityEnum"];
+            /** @description None for all. */
+            paddocks?: string[];
+            /** @description Kinds of findings, none for all. */
+            codes?: components["schemas"]["CodesEnum"][];
+            notifies_when_closed?: boolean;
+            gather_seconds?: number;
+            /** @description Minutes after midnight. */
+            quiet_from?: number | null;
+            /** @description Minutes after midnight. */
+            quiet_to?: number | null;
+            /** @description The weekdays on which quiet hours begin; 0 is Monday. */
+            quiet_days?: number[];
+            zone?: string;
+            urgent_anyway?: boolean;
+            is_on?: boolean;
+            readonly made_by: string;
+            /** Format: date-time */
+            readonly made_at: string;
+        };
+        /** @description A notification rule: which findings it sends, where, and when not. The secret of a webhook is not included. */
+        NotificationRuleRequest: {
+            name: string;
+            kind: components["schemas"]["NotificationKindEnum"];
+            target: string;
+            /**
+             * @description The lowest severity that is sent.
+             *
+             *     * `urgent` - urgent
+             *     * `soon` - soon
+             *     * `note` - note
+             */
+            severity?: components["schemas"]["SeverityEnum"];
+            /** @description None for all. */
+            paddocks?: string[];
+            /** @description Kinds of findings, none for all. */
+            codes?: components["schemas"]["CodesEnum"][];
+            notifies_when_closed?: boolean;
+            gather_seconds?: number;
+            /** @description Minutes after midnight. */
+            quiet_from?: number | null;
+            /** @description Minutes after midnight. */
+            quiet_to?: number | null;
+            /** @description The weekdays on which quiet hours begin; 0 is Monday. */
+            quiet_days?: number[];
+            zone?: string;
+            urgent_anyway?: boolean;
+            is_on?: boolean;
+        };
+        /** @description The rules, the last deliveries, and whether e-mail is set up. */
+        Notifications: {
+            rules: components["schemas"]["NotificationRule"][];
+            deliveries: components["schemas"]["Delivery"][];
+            has_mail: boolean;
         };
         NullEnum: null;
         /**
@@ -4057,10 +4123,10 @@ export interface components {
             chores_need_approval?: boolean;
         };
         /** @description What may be changed of a rule: name and kind stay. */
-        PatchedChangeTellingRequest: {
+        PatchedChangeRuleRequest: {
             target?: string;
             /**
-             * @description The least severe that is told.
+             * @description The lowest severity that is sent.
              *
              *     * `urgent` - urgent
              *     * `soon` - soon
@@ -4071,7 +4137,7 @@ export interface components {
             paddocks?: string[];
             /** @description Kinds of findings, none for all. */
             codes?: components["schemas"]["CodesEnum"][];
-            tells_ends?: boolean;
+            notifies_when_closed?: boolean;
             gather_seconds?: number;
             /** @description Minutes after midnight. */
             quiet_from?: number | null;
@@ -4211,6 +4277,17 @@ export interface components {
             sentence: string;
             command: string;
         };
+        /**
+         * @description What is known of a thing: of a tool its version, home and whether it is the plain one, or why it is broken; of
+         *     other things their value.
+         */
+        Properties: {
+            version?: string;
+            home?: string;
+            plain?: string;
+            why?: string;
+            value?: string;
+        };
         ProposedTerm: {
             term: string;
             jobs: number | null;
@@ -4326,17 +4403,6 @@ export interface components {
             /** Format: date-time */
             ends_at: string;
         };
-        /**
-         * @description What is known of a thing: of a tool its version, home and whether it is the plain one, or why it is broken; of
-         *     other things their value.
-         */
-        Said: {
-            version?: string;
-            home?: string;
-            plain?: string;
-            why?: string;
-            value?: string;
-        };
         /** @description A secret without its value, which nobody sees again. ``given_to`` is the attempt that had it last. */
         Secret: {
             readonly name: string;
@@ -4399,7 +4465,7 @@ export interface components {
             /** Format: double */
             end: number;
             state: string;
-            said: string;
+            detail: string;
         };
         /** @description How a host stands to a kit, with the terms that do not hold. */
         Standing: {
@@ -4433,7 +4499,7 @@ export interface components {
         Step: {
             name: string;
             mark: components["schemas"]["StepMarkEnum"];
-            said: string;
+            detail: string;
         };
         /**
          * @description * `fetch` - fetch
@@ -4478,7 +4544,7 @@ export interface components {
             at: number | null;
             /** Format: double */
             seconds: number | null;
-            said: string;
+            detail: string;
             remedy: string[];
         };
         /**
@@ -4579,6 +4645,13 @@ export interface components {
                 [key: string]: string;
             };
         };
+        /**
+         * @description * `service` - service
+         *     * `log-in` - log-in
+         *     * `by hand` - by hand
+         * @enum {string}
+         */
+        SupervisorEnum: "service" | "log-in" | "by hand";
         /** @description One odd thing about a host, for the person who decides at the gate. */
         Suspicion: {
             oddity: components["schemas"]["OddityEnum"];
@@ -4588,7 +4661,7 @@ export interface components {
         SystemChoices: {
             system: components["schemas"]["SystemEnum"];
             arches: components["schemas"]["ArchEnum"][];
-            kept: components["schemas"]["KeptEnum"][];
+            supervisor: components["schemas"]["SupervisorEnum"][];
             work_folder: string;
             longest_work_folder: number;
             own_account: string;
@@ -4610,74 +4683,6 @@ export interface components {
          * @enum {string}
          */
         SystemEnum: "linux" | "macos" | "windows";
-        /** @description A rule: which findings are told, to whom, how, and when not. The secret of a webhook is not among it. */
-        Telling: {
-            readonly id: number;
-            name: string;
-            kind: components["schemas"]["KindEnum"];
-            target: string;
-            /**
-             * @description The least severe that is told.
-             *
-             *     * `urgent` - urgent
-             *     * `soon` - soon
-             *     * `note` - note
-             */
-            severity?: components["schemas"]["SeverityEnum"];
-            /** @description None for all. */
-            paddocks?: string[];
-            /** @description Kinds of findings, none for all. */
-            codes?: components["schemas"]["CodesEnum"][];
-            tells_ends?: boolean;
-            gather_seconds?: number;
-            /** @description Minutes after midnight. */
-            quiet_from?: number | null;
-            /** @description Minutes after midnight. */
-            quiet_to?: number | null;
-            /** @description The weekdays on which quiet hours begin; 0 is Monday. */
-            quiet_days?: number[];
-            zone?: string;
-            urgent_anyway?: boolean;
-            is_on?: boolean;
-            readonly made_by: string;
-            /** Format: date-time */
-            readonly made_at: string;
-        };
-        /** @description The rules, the last messages, and whether mail can go out from here at all. */
-        TellingPlace: {
-            rules: components["schemas"]["Telling"][];
-            deliveries: components["schemas"]["Delivery"][];
-            has_mail: boolean;
-        };
-        /** @description A rule: which findings are told, to whom, how, and when not. The secret of a webhook is not among it. */
-        TellingRequest: {
-            name: string;
-            kind: components["schemas"]["KindEnum"];
-            target: string;
-            /**
-             * @description The least severe that is told.
-             *
-             *     * `urgent` - urgent
-             *     * `soon` - soon
-             *     * `note` - note
-             */
-            severity?: components["schemas"]["SeverityEnum"];
-            /** @description None for all. */
-            paddocks?: string[];
-            /** @description Kinds of findings, none for all. */
-            codes?: components["schemas"]["CodesEnum"][];
-            tells_ends?: boolean;
-            gather_seconds?: number;
-            /** @description Minutes after midnight. */
-            quiet_from?: number | null;
-            /** @description Minutes after midnight. */
-            quiet_to?: number | null;
-            /** @description The weekdays on which quiet hours begin; 0 is Monday. */
-            quiet_days?: number[];
-            zone?: string;
-            urgent_anyway?: boolean;
-            is_on?: boolean;
-        };
         TermCount: {
             term: string;
             /** @description On how many admitted hosts the term holds. */
@@ -4714,7 +4719,7 @@ export interface components {
             kind: string;
             name: string;
             place: string;
-            said: components["schemas"]["Said"];
+            properties: components["schemas"]["Properties"];
         };
         /** @description Seconds that it waited, was set up, and ran; null for what is not over. */
         Times: {
@@ -4724,11 +4729,6 @@ export interface components {
             set_up: number | null;
             /** Format: double */
             ran: number | null;
-        };
-        Told: {
-            finding: number;
-            title: string;
-            event: components["schemas"]["EventEnum"];
         };
         /** @description What the survey after the script found otherwise. */
         ToolChange: {
@@ -4902,7 +4902,7 @@ export interface components {
         WatchedService: {
             readonly name: string;
             readonly running: string;
-            readonly said: string;
+            readonly detail: string;
             /** Format: date-time */
             readonly since: string;
             tried: components["schemas"]["Tried"];
@@ -5624,313 +5624,6 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["NewPlan"];
                 };
-            };
-            /** @description It was not done, and why. */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description It was not done, and why. */
-            "5XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    care_list: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Care"][];
-                };
-            };
-            /** @description It was not done, and why. */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description It was not done, and why. */
-            "5XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    care_create: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["CareRequest"];
-            };
-        };
-        responses: {
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Care"];
-                };
-            };
-            /** @description It was not done, and why. */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description It was not done, and why. */
-            "5XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    care_calendar_create: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["CalendarFileRequest"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CalendarRead"];
-                };
-            };
-            /** @description It was not done, and why. */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description It was not done, and why. */
-            "5XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    care_feed_retrieve: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Feed"];
-                };
-            };
-            /** @description It was not done, and why. */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description It was not done, and why. */
-            "5XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    care_feed_create: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Feed"];
-                };
-            };
-            /** @description It was not done, and why. */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description It was not done, and why. */
-            "5XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    care_feed_destroy: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No response body */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description It was not done, and why. */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description It was not done, and why. */
-            "5XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    care_times_list: {
-        parameters: {
-            query?: {
-                /** @description How far ahead, at most 366 (default 28). */
-                days?: number;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CareTime"][];
-                };
-            };
-            /** @description It was not done, and why. */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description It was not done, and why. */
-            "5XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    care_destroy: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No response body */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -8993,6 +8686,511 @@ export interface operations {
             };
         };
     };
+    maintenance_calendar_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CalendarFileRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalendarRead"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    maintenance_feed_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalendarAddress"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    maintenance_feed_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalendarAddress"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    maintenance_feed_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    maintenance_times_list: {
+        parameters: {
+            query?: {
+                /** @description How far ahead, at most 366 (default 28). */
+                days?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MaintenanceTime"][];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    maintenance_windows_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MaintenanceWindow"][];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    maintenance_windows_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MaintenanceWindowRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MaintenanceWindow"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    maintenance_windows_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    notification_rules_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Notifications"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    notification_rules_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NotificationRuleRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewRule"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    notification_rules_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    notification_rules_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedChangeRuleRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NotificationRule"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    notification_rules_try_out_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Delivery"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     paddocks_list: {
         parameters: {
             query?: {
@@ -9922,204 +10120,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SubmissionSheet"];
-                };
-            };
-            /** @description It was not done, and why. */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description It was not done, and why. */
-            "5XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    telling_retrieve: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["TellingPlace"];
-                };
-            };
-            /** @description It was not done, and why. */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description It was not done, and why. */
-            "5XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    telling_create: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TellingRequest"];
-            };
-        };
-        responses: {
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["NewTelling"];
-                };
-            };
-            /** @description It was not done, and why. */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description It was not done, and why. */
-            "5XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    telling_destroy: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No response body */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description It was not done, and why. */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description It was not done, and why. */
-            "5XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    telling_partial_update: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: {
-            content: {
-                "application/json": components["schemas"]["PatchedChangeTellingRequest"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Telling"];
-                };
-            };
-            /** @description It was not done, and why. */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description It was not done, and why. */
-            "5XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    telling_try_out_create: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Delivery"];
                 };
             };
             /** @description It was not done, and why. */

@@ -5,27 +5,28 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ..finding import Evidence, Found, Remedy, Rule, Severity
-from ..seen import HostSeen
+from ..observed import HostSeen
 
 CAUSES = ("no account", "no group", "logon failed", "no right to log on", "nobody logged in")
 """The causes, in the words of the watch, that lie in the account."""
 
 
 def look(host: HostSeen, now: float) -> Iterator[Found]:
-    told = host.watch
-    if not told or host.watch_is_silent(now) or told.cause not in CAUSES or told.running == "running":
+    watch = host.watch
+    if not watch or host.watch_is_silent(now) or watch.cause not in CAUSES or watch.running == "running":
         return
     yield Found(
-        f"The machine is up. {told.sentence}",
-        host.link_since if host.is_away else told.at,
+        f"The machine is up. {watch.sentence}",
+        host.link_since if host.is_away else watch.at,
         (
             Evidence(
-                f"The watch: {told.cause}{f' ({told.code})' if told.code else ''}, account {told.account}.", told.at
+                f"The watch: {watch.cause}{f' ({watch.code})' if watch.code else ''}, account {watch.account}.",
+                watch.at,
             ),
-            *(Evidence(f"Its log: {line}") for line in told.lines[-2:]),
+            *(Evidence(f"Its log: {line}") for line in watch.lines[-2:]),
         ),
-        Remedy("Mend the account on the machine, then start the service.", told.remedy),
-        about=told.account,
+        Remedy("Mend the account on the machine, then start the service.", watch.remedy),
+        about=watch.account,
     )
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ..finding import Evidence, Found, Remedy, Rule, Severity
-from ..seen import HostSeen
+from ..observed import HostSeen
 
 CODE = "agent-down"
 REPLACES = frozenset(
@@ -29,16 +29,16 @@ NO_SERVICE = "unit missing"
 
 
 def look(host: HostSeen, now: float) -> Iterator[Found]:
-    told = host.told_since
-    if not told or not told.diagnosis:
+    watch = host.watch_state
+    if not watch or not watch.diagnosis:
         return
-    one = told.diagnosis
+    one = watch.diagnosis
     if one.cause == NO_SERVICE and not host.kept_by:
         return  # it was started by hand, and never had one
     yield Found(
         one.sentence,
         host.link_since,
-        (*(Evidence(text, told.at if not i else 0.0) for i, text in enumerate(one.evidence)), _link(host)),
+        (*(Evidence(text, watch.at if not i else 0.0) for i, text in enumerate(one.evidence)), _link(host)),
         Remedy(one.remedy, one.commands),
         about=one.cause,
         unknown=one.unknown,

@@ -7,11 +7,11 @@ from collections.abc import Iterator
 from ...link_state import SILENT, Link
 from ..commands import START, read_log
 from ..finding import Evidence, Found, Remedy, Rule, Severity
-from ..seen import HostSeen
+from ..observed import HostSeen
 
 
 def look(host: HostSeen, now: float) -> Iterator[Found]:
-    if host.link is not Link.LOST or host.told_since or host.watch_is_silent(now):
+    if host.link is not Link.LOST or host.watch_state or host.watch_is_silent(now):
         return
     evidence = [Evidence(host.link_cause, host.link_since)]
     if host.watch:

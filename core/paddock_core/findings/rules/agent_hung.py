@@ -8,23 +8,23 @@ from ...durations import span
 from ...link_state import Link
 from ..commands import RESTART, read_log
 from ..finding import Evidence, Found, Remedy, Rule, Severity
-from ..seen import HostSeen
+from ..observed import HostSeen
 
 LEAST_UNANSWERED = 2
 WITHIN = 3600.0
 
 
 def look(host: HostSeen, now: float) -> Iterator[Found]:
-    told = host.told_since
-    if told and told.running == "running" and now - max(host.link_since, told.since) >= host.watch_every / 2:
+    watch = host.watch_state
+    if watch and watch.running == "running" and now - max(host.link_since, watch.since) >= host.watch_every / 2:
         yield Found(
             "The machine is up and its watch reaches the server. The agent's service runs, but the agent is not heard.",
             host.link_since,
             (
                 Evidence(host.link_cause, host.link_since),
-                Evidence(f"The watch: {told.service} runs, {span(now - host.link_since)} after that.", told.at),
+                Evidence(f"The watch: {watch.service} runs, {span(now - host.link_since)} after that.", watch.at),
             ),
-            Remedy("Start it afresh.", (RESTART, read_log(host.family, told.service))),
+            Remedy("Start it afresh.", (RESTART, read_log(host.family, watch.service))),
             unknown="Whether it hangs, starts again and again, or cannot reach the server: its host was not examined.",
         )
         return

@@ -8,7 +8,7 @@ from ... import versions
 from ...errors import VersionError
 from ...link_state import Link
 from ..finding import Evidence, Found, Remedy, Rule, Severity
-from ..seen import HostSeen
+from ..observed import HostSeen
 
 
 def look(host: HostSeen, now: float) -> Iterator[Found]:

@@ -9,7 +9,7 @@ from ...durations import span
 from ...link_state import Link
 from ..commands import set_clock
 from ..finding import Evidence, Found, Remedy, Rule, Severity
-from ..seen import HostSeen
+from ..observed import HostSeen
 
 MOST = 30.0
 """Seconds. Make goes wrong at less, but a busy network can delay a reading by as much."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ..finding import Evidence, Found, Remedy, Rule, Severity
-from ..seen import HostSeen
+from ..observed import HostSeen
 
 FORGOTTEN_AFTER = 3600.0
 """Seconds without another call after which the copy counts as gone: an agent that was turned off does not come back."""

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ...durations import size, span
+from ...readiness import LEAST_DISK
 from ...trend import CONFIDENCE, DAY
-from ...way_to_work import LEAST_DISK
 from ..commands import biggest_folders
 from ..finding import Evidence, Found, Remedy, Rule, Severity
-from ..seen import HostSeen
+from ..observed import HostSeen
 
 WITHIN = 14 * DAY
 """Earlier than this nobody needs to know; later it is too late to order a disk."""

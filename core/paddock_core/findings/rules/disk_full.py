@@ -6,10 +6,10 @@ from collections.abc import Iterator
 
 from ...durations import size
 from ...link_state import Link
-from ...way_to_work import LEAST_DISK
+from ...readiness import LEAST_DISK
 from ..commands import biggest_folders
 from ..finding import Evidence, Found, Remedy, Rule, Severity
-from ..seen import HostSeen
+from ..observed import HostSeen
 
 SYSTEM_LEAST = LEAST_DISK / 2
 SYSTEM_FOLDERS = {"linux": "/", "macos": "/System/Volumes/Data", "windows": "C:\\"}

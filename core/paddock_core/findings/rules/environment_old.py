@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from ...link_state import Link
 from ..commands import RESTART
 from ..finding import Evidence, Found, Remedy, Rule, Severity
-from ..seen import HostSeen
+from ..observed import HostSeen
 
 
 def look(host: HostSeen, now: float) -> Iterator[Found]:

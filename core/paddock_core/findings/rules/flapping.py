@@ -8,7 +8,7 @@ from ...durations import span
 from ...link_state import FLAPPING_WINDOW, is_flapping
 from ..commands import read_log
 from ..finding import Evidence, Found, Remedy, Rule, Severity
-from ..seen import HostSeen
+from ..observed import HostSeen
 
 SHOWN = 6
 

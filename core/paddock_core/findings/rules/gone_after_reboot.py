@@ -7,17 +7,17 @@ from collections.abc import Iterator
 from ...durations import span
 from ..commands import INSTALL
 from ..finding import Evidence, Found, Remedy, Rule, Severity
-from ..seen import HostSeen
+from ..observed import HostSeen
 
 
 def look(host: HostSeen, now: float) -> Iterator[Found]:
-    told = host.told_since
-    if not told or host.kept_by or told.running != "missing":
+    watch = host.watch_state
+    if not watch or host.kept_by or watch.running != "missing":
         return
-    rebooted = bool(told.boot and host.boot and told.boot != host.boot)
+    rebooted = bool(watch.boot and host.boot and watch.boot != host.boot)
     if rebooted:
         sentence = (
-            f"The machine was restarted {span(max(0.0, now - told.booted_at))} ago. Its agent had been "
+            f"The machine was restarted {span(max(0.0, now - watch.booted_at))} ago. Its agent had been "
             "started "
             "by hand, so nothing has started it since."
         )
@@ -29,9 +29,9 @@ def look(host: HostSeen, now: float) -> Iterator[Found]:
         (
             Evidence("When it was last connected, no service kept it running.", host.link_since),
             Evidence(
-                f"The watch: the machine is up for {span(max(0.0, now - told.booted_at))}; there is no service of "
+                f"The watch: the machine is up for {span(max(0.0, now - watch.booted_at))}; there is no service of "
                 "the agent.",
-                told.at,
+                watch.at,
             ),
         ),
         Remedy("Have the machine keep it running: as a service it comes back by itself.", (INSTALL,)),

@@ -6,11 +6,11 @@ from collections.abc import Iterator
 
 from ...link_state import Link
 from ..finding import Evidence, Found, Remedy, Rule, Severity
-from ..seen import HostSeen
+from ..observed import HostSeen
 
 
 def look(host: HostSeen, now: float) -> Iterator[Found]:
-    if host.link is not Link.LOST or host.watch is None or host.told_since or not host.watch_is_silent(now):
+    if host.link is not Link.LOST or host.watch is None or host.watch_state or not host.watch_is_silent(now):
         return
     yield Found(
         "Neither its agent nor its watch is heard: the machine is down, or cut off from the server.",

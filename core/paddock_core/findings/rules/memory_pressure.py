@@ -8,7 +8,7 @@ from ...durations import size
 from ...link_state import Link
 from ..commands import biggest_processes
 from ..finding import Evidence, Found, Remedy, Rule, Severity
-from ..seen import HostSeen
+from ..observed import HostSeen
 
 LEAST_SHARE = 0.04
 

@@ -9,7 +9,7 @@ from ipaddress import ip_address, ip_network
 
 from ...link_state import Link
 from ..finding import Evidence, Finding, Found, Remedy, Rule, Severity
-from ..seen import FleetSeen, HostSeen
+from ..observed import FleetSeen, HostSeen
 
 TOGETHER = 90.0
 """Seconds within which hosts that fall silent do so at once."""
@@ -40,7 +40,7 @@ def look_at_all(fleet: FleetSeen, now: float) -> Iterator[Found]:
         if host.is_admitted and (network := network_of(host.address)) in lost:
             members[network].append(host)
     for network, hosts in members.items():
-        silent = [host for host in hosts if host.link is Link.LOST and not host.told_since]
+        silent = [host for host in hosts if host.link is Link.LOST and not host.watch_state]
         at_once = _largest_run(sorted(silent, key=lambda host: host.link_since))
         present = [host for host in hosts if host.link is Link.CONNECTED]
         if len(at_once) < LEAST_HOSTS or len(present) > len(at_once):

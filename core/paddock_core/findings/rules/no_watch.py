@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from ...link_state import Link
 from ..commands import WATCH
 from ..finding import Evidence, Found, Remedy, Rule, Severity
-from ..seen import HostSeen
+from ..observed import HostSeen
 
 FIRST_REPORT_PATIENCE = 300.0
 

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from ...durations import span
 from ...trend import DAY
 from ..finding import Evidence, Found, Remedy, Rule, Severity
-from ..seen import FleetSeen
+from ..observed import FleetSeen
 
 WITHIN = 3 * DAY
 MANY_USES = 5

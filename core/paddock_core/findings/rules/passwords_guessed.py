@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ..finding import Evidence, Found, Remedy, Rule, Severity
-from ..seen import FleetSeen
+from ..observed import FleetSeen
 
 CODE = "passwords-guessed"
 

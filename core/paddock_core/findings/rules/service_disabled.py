@@ -6,15 +6,15 @@ from collections.abc import Iterator
 
 from ..commands import START
 from ..finding import Evidence, Found, Remedy, Rule, Severity
-from ..seen import HostSeen
+from ..observed import HostSeen
 
 
 def look(host: HostSeen, now: float) -> Iterator[Found]:
-    told = host.watch
-    if not told or host.watch_is_silent(now) or told.starts_at_boot or told.running == "missing":
+    watch = host.watch
+    if not watch or host.watch_is_silent(now) or watch.starts_at_boot or watch.running == "missing":
         return
-    runs = told.running == "running"
-    if not runs and told.cause not in ("", "disabled"):
+    runs = watch.running == "running"
+    if not runs and watch.cause not in ("", "disabled"):
         return
     if runs:
         sentence = "Its service runs, but is not set to start at boot: after a restart of the machine the host is gone."
@@ -22,10 +22,10 @@ def look(host: HostSeen, now: float) -> Iterator[Found]:
         sentence = "Its service is disabled and does not run: nothing starts it, not even a restart of the machine."
     yield Found(
         sentence,
-        host.link_since if host.is_away else told.at,
-        (Evidence(f"The watch: start type {told.start_type or 'not at boot'}, {told.running}.", told.at),),
+        host.link_since if host.is_away else watch.at,
+        (Evidence(f"The watch: start type {watch.start_type or 'not at boot'}, {watch.running}.", watch.at),),
         Remedy(
-            "Have it start at boot" + ("." if runs else ", and start it."), (*told.remedy, *(() if runs else (START,)))
+            "Have it start at boot" + ("." if runs else ", and start it."), (*watch.remedy, *(() if runs else (START,)))
         ),
         severity=Severity.SOON if runs else Severity.URGENT,
     )

@@ -6,16 +6,16 @@ from collections.abc import Iterator
 
 from ..commands import INSTALL
 from ..finding import Evidence, Found, Remedy, Rule, Severity
-from ..seen import HostSeen
+from ..observed import HostSeen
 
 
 def look(host: HostSeen, now: float) -> Iterator[Found]:
-    told = host.told_since
-    if told and host.kept_by and told.running == "missing":
+    watch = host.watch_state
+    if watch and host.kept_by and watch.running == "missing":
         yield Found(
             f"The machine is up, but the service {host.kept_by}, which kept its agent running, was taken out.",
             host.link_since,
-            (Evidence(host.link_cause, host.link_since), Evidence("The watch: there is no such service.", told.at)),
+            (Evidence(host.link_cause, host.link_since), Evidence("The watch: there is no such service.", watch.at)),
             Remedy("Set the service up again.", (INSTALL,)),
         )
 

@@ -6,9 +6,9 @@ from collections import Counter
 from collections.abc import Iterator
 
 from ...link_state import Link
-from ...way_to_work import LEAST_DISK
+from ...readiness import LEAST_DISK
 from ..finding import Evidence, Found, Remedy, Rule, Severity
-from ..seen import HostSeen
+from ..observed import HostSeen
 
 
 def look(host: HostSeen, now: float) -> Iterator[Found]:

@@ -8,7 +8,7 @@ from ...durations import span
 from ...link_state import Link
 from ..commands import REPORT, WATCH
 from ..finding import Evidence, Found, Remedy, Rule, Severity
-from ..seen import HostSeen
+from ..observed import HostSeen
 
 
 def look(host: HostSeen, now: float) -> Iterator[Found]:

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from ...link_state import Link
 from ..commands import show_service, start_service
 from ..finding import Evidence, Found, Remedy, Rule, Severity
-from ..seen import HostSeen
+from ..observed import HostSeen
 
 
 def look(host: HostSeen, now: float) -> Iterator[Found]:
@@ -16,11 +16,11 @@ def look(host: HostSeen, now: float) -> Iterator[Found]:
     for service in host.services:
         if service.running == "running":
             continue
-        said = "is not there" if service.running == "missing" else f"is {service.running}"
+        state = "is not there" if service.running == "missing" else f"is {service.running}"
         yield Found(
-            f"The service {service.name}, which builds here need, {said}. Jobs that ask for it go elsewhere.",
+            f"The service {service.name}, which builds here need, {state}. Jobs that ask for it go elsewhere.",
             service.since,
-            (Evidence(f"The agent: {service.name} {said}.", service.since),),
+            (Evidence(f"The agent: {service.name} {state}.", service.since),),
             Remedy(
                 "Start it." if service.running != "missing" else "Install it, or take it off the list.",
                 (

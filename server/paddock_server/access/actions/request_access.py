@@ -23,8 +23,8 @@ MAX_OPEN = 20
 def request_access(actor: Actor, user: User, role: Role, paddock: Paddock, reason: str) -> AccessRequest:
     """Asking again replaces the reason. Raises Invalid without a reason, NotNow for a role that the person has."""
     if not reason.strip():
-        said = "Say what you need it for. An administrator decides by that."
-        raise Invalid(said, errors=[{"pointer": "/reason", "detail": said}])
+        detail = "Say what you need it for. An administrator decides by that."
+        raise Invalid(detail, errors=[{"pointer": "/reason", "detail": detail}])
     if actor.may(role, paddock.name):
         raise NotNow(f"You are {role} in {paddock.name} already.")
     still_open = AccessRequest.objects.filter(user=user, decided_at=None)

@@ -7,7 +7,7 @@ from django.db.models import Q
 from ...changes import announce
 from ...hosts.actions.revoke_pass import end_spare_pass
 from ...hosts.events import Joined
-from ...hosts.wording import clean_labels
+from ...hosts.labels import clean_labels
 from ...storage import action
 from ..models import BringUp
 

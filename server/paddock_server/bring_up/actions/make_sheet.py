@@ -14,8 +14,8 @@ from paddock_agent.wire import folder_trouble
 from ...changes import announce
 from ...errors import Invalid, NotNow
 from ...hosts.actions.make_pass import make_pass
+from ...hosts.labels import clean_labels
 from ...hosts.models import LIVING, NAME, EntryPass, Host, Paddock
-from ...hosts.wording import clean_labels
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
@@ -39,7 +39,7 @@ class Wanted:
     labels: Sequence[str] = ()
     slots: int = 0
     work_folder: str = ""
-    kept: str = "service"
+    supervisor: str = "service"
     account: str = ""
 
 
@@ -67,7 +67,9 @@ def make_sheet(
     made_pass, secret = make_pass(actor, paddock, called, hours, 1, tuple(checked.labels), wanted.slots)
     sheet = sheet_of(actor, paddock, made_pass, checked)
     sheet.save()
-    write(actor, "expected", "host", str(sheet), paddock.name, {"system": wanted.system, "kept": wanted.kept})
+    write(
+        actor, "expected", "host", str(sheet), paddock.name, {"system": wanted.system, "supervisor": wanted.supervisor}
+    )
     announce("bring-up", sheet.pk, paddock.name)
     return sheet, secret
 
@@ -111,8 +113,10 @@ def check(wanted: Wanted) -> Wanted:
         errors.append({"pointer": "/work_folder", "detail": f'The work folder "{folder}" will not do. {trouble}'})
     if account and not ACCOUNT.fullmatch(account):
         errors.append({"pointer": "/account", "detail": f'"{account[:80]}" cannot be the name of an account.'})
-    if wanted.kept == "log-in" and wanted.system != "macos":
-        errors.append({"pointer": "/kept", "detail": "Starting at log-in is for macOS. Choose a service, or by hand."})
+    if wanted.supervisor == "log-in" and wanted.system != "macos":
+        errors.append(
+            {"pointer": "/supervisor", "detail": "Starting at log-in is for macOS. Choose a service, or by hand."}
+        )
     if not SERVER.fullmatch(server):
         errors.append(
             {
@@ -122,4 +126,4 @@ def check(wanted: Wanted) -> Wanted:
         )
     if errors:
         raise Invalid(" ".join(error["detail"] for error in errors), errors=errors)
-    return Wanted(wanted.system, wanted.arch, server, name, labels, wanted.slots, folder, wanted.kept, account)
+    return Wanted(wanted.system, wanted.arch, server, name, labels, wanted.slots, folder, wanted.supervisor, account)

@@ -13,7 +13,7 @@ from ...hosts.models import Host
 from ...logbook.write import write
 from ...people.actor import agent_of
 from ...storage import action
-from ..models import BringUp, ToldStep
+from ..models import BringUp, ReportedStep
 
 
 @action
@@ -29,11 +29,11 @@ def note_known(sheet: BringUp, host: Host) -> None:
     sheet.save(update_fields=["host", "repairs"])
     if sheet.entry_pass and not sheet.batch:
         end_spare_pass(sheet.entry_pass)
-    said = f"This machine is {host.name} already; its key, name and labels stay."
-    ToldStep.objects.update_or_create(
+    detail = f"This machine is {host.name} already; its key, name and labels stay."
+    ReportedStep.objects.update_or_create(
         bring_up=sheet,
         step=Step.JOIN.value,
-        defaults={"began_at": now, "ended_at": now, "failed": False, "found": said, "remedy": [], "checks": []},
+        defaults={"began_at": now, "ended_at": now, "failed": False, "found": detail, "remedy": [], "checks": []},
     )
     write(agent_of(host.name), "installs again", "host", host.name, host.paddock.name, {"sheet": sheet.pk})
     announce("bring-up", sheet.pk, host.paddock.name)

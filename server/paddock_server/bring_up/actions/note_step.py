@@ -8,13 +8,13 @@ from typing import Any
 from django.db.models import Q
 from django.utils import timezone
 
-from paddock_core.bring_up import TOLD, Step
+from paddock_core.bring_up import REPORTED_STEPS, Step
 
 from ...changes import announce
 from ...errors import Invalid, NotThere
 from ...hosts.events import JoinRefused
 from ...storage import action
-from ..models import BringUp, ToldStep
+from ..models import BringUp, ReportedStep
 from .prove import prove_if_ready
 
 MARKS = ("begun", "done", "failed")
@@ -50,12 +50,12 @@ def note_step(
     checks: Sequence[dict[str, Any]] = (),
 ) -> None:
     """``mark`` is begun, done or failed. Raises Invalid for a step that machines do not tell of."""
-    if step not in {one.value for one in TOLD} or mark not in MARKS:
+    if step not in {one.value for one in REPORTED_STEPS} or mark not in MARKS:
         raise Invalid(f'There is no step "{step[:40]}" that a machine could call "{mark[:40]}".')
     now = timezone.now()
-    known = ToldStep.objects.filter(bring_up=sheet, step=step).first()
+    known = ReportedStep.objects.filter(bring_up=sheet, step=step).first()
     began = known.began_at if known and known.ended_at is None and mark != "begun" else now
-    ToldStep.objects.update_or_create(
+    ReportedStep.objects.update_or_create(
         bring_up=sheet,
         step=step,
         defaults={

@@ -5,7 +5,7 @@ from __future__ import annotations
 import secrets
 from collections.abc import Sequence
 
-from paddock_core.planned import Expected, read_planned
+from paddock_core.expected_hosts import Expected, read_planned
 
 from ...changes import announce
 from ...errors import ActionError, Invalid
@@ -35,7 +35,7 @@ def plan(actor: Actor, paddock: Paddock, text: str, server: str, hours: int) -> 
         for one in mistakes
     ]
     wanted = [] if errors else [_checked(number, one, server, errors) for number, one in enumerate(expected, 1)]
-    errors += _taken(expected)
+    errors += _already_in_use(expected)
     if errors:
         more = f" And {len(errors) - SHOWN_MISTAKES} more." if len(errors) > SHOWN_MISTAKES else ""
         raise Invalid(" ".join(str(error["detail"]) for error in errors[:SHOWN_MISTAKES]) + more, errors=errors)
@@ -52,7 +52,15 @@ def _checked(number: int, one: Expected, server: str, errors: list[dict[str, str
     try:
         return check(
             Wanted(
-                one.system, one.arch, server, one.name, one.labels, one.slots, one.work_folder, one.kept, one.account
+                one.system,
+                one.arch,
+                server,
+                one.name,
+                one.labels,
+                one.slots,
+                one.work_folder,
+                one.supervisor,
+                one.account,
             )
         )
     except ActionError as error:
@@ -60,7 +68,7 @@ def _checked(number: int, one: Expected, server: str, errors: list[dict[str, str
         return None
 
 
-def _taken(expected: Sequence[Expected]) -> list[dict[str, str]]:
+def _already_in_use(expected: Sequence[Expected]) -> list[dict[str, str]]:
     """The names that a living host has, or that are expected already."""
     hosts = Host.objects.filter(standing__in=LIVING).values_list("name", "paddock__name")
     known = {name.lower(): f"is a host in {paddock} already" for name, paddock in hosts}

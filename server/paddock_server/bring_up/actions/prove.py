@@ -50,7 +50,7 @@ def prove(actor: Actor, sheet: BringUp) -> None:
             script_for(host.facts.get("os", ""), tools),
             time_limit=TIME_LIMIT,
         ),
-        is_own=True,
+        is_internal=True,
     )
     sheet.save(update_fields=["proof"])
     announce("bring-up", sheet.pk, sheet.paddock.name)
@@ -67,7 +67,7 @@ def prove_if_ready(host: Host) -> None:
 
 def _is_set_up(sheet: BringUp) -> bool:
     """The service was set up again, and the host surveyed since: before that, the old agent works there."""
-    service = sheet.told.filter(step=Step.SERVICE.value, failed=False, ended_at__isnull=False).first()
+    service = sheet.reported_steps.filter(step=Step.SERVICE.value, failed=False, ended_at__isnull=False).first()
     surveyed = sheet.host.surveyed_at if sheet.host else None
     return bool(service and surveyed and surveyed >= service.began_at)
 

@@ -25,7 +25,7 @@ from ...toolchains.terms_input import terms_of
 from ...work import open_work
 from ...work.actions.cancel import cancel
 from ...work.actions.place import place
-from ...work.fleet import kept_fleet
+from ...work.fleet import cached_fleet
 from ...work.models import Job
 from ..models import ChoreHost, ChoreRun
 
@@ -94,12 +94,12 @@ def _job(run: ChoreRun, host: Host) -> Job:
         shell=run.shell,
         slots=0,
         time_limit=run.time_limit,
-        is_own=True,
+        is_internal=True,
         environment={"PADDOCK_CHORE": run.chore.name, "PADDOCK_CHORE_RUN": str(run.pk)},
         submitted_at=timezone.now(),
         submitted_by=run.asked_by,
     )
-    open_work.taken_in(job)
+    open_work.accepted(job)
     return job
 
 
@@ -154,26 +154,26 @@ def _judge(run: ChoreRun, row: ChoreHost) -> None:
     row.missing = missing_terms(row.host, run.wanted)
     passed = row.job.state == JobState.PASSED.value
     state = outcome(passed, row.missing)
-    said = ""
+    detail = ""
     if not passed:
         code = row.job.attempts.order_by("-number").first()
-        said = f"The script {row.job.state}{f' with exit code {code.exit_code}' if code and code.exit_code else ''}."
+        detail = f"The script {row.job.state}{f' with exit code {code.exit_code}' if code and code.exit_code else ''}."
     elif row.missing:
-        said = f"The script passed, and still does not hold: {', '.join(row.missing)}."
-    _end(run, row, state, said)
+        detail = f"The script passed, and still does not hold: {', '.join(row.missing)}."
+    _end(run, row, state, detail)
 
 
 def missing_terms(host: Host, wanted: list[str]) -> list[str]:
     """Which of the terms do not hold on a host now."""
-    with kept_fleet() as index:
+    with cached_fleet() as index:
         seen = index.host(host.name)
     if seen is None:
         return list(wanted)
     return [text for text, term in zip(wanted, terms_of(tuple(wanted)), strict=True) if not verdict(term, seen).holds]
 
 
-def _end(run: ChoreRun, row: ChoreHost, state: HostState, said: str) -> None:
-    row.state, row.said, row.ended_at = state.value, said[:2000], timezone.now()
+def _end(run: ChoreRun, row: ChoreHost, state: HostState, detail: str) -> None:
+    row.state, row.detail, row.ended_at = state.value, detail[:2000], timezone.now()
     row.save()
     if row.drained:
         row.host.refresh_from_db()
@@ -185,6 +185,6 @@ def _end(run: ChoreRun, row: ChoreHost, state: HostState, said: str) -> None:
         "host",
         row.host.name,
         row.host.paddock.name,
-        {"chore": run.chore.name, "run": run.pk, **({"said": said[:300]} if said else {})},
+        {"chore": run.chore.name, "run": run.pk, **({"detail": detail[:300]} if detail else {})},
     )
     announce("chore", run.pk)

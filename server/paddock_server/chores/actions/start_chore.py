@@ -24,7 +24,7 @@ FIELDS = {"name", "purpose", *WORK} - {"wanted"}
 
 @action
 @requires(Role.ADMINISTRATOR, "Keeping a chore")
-def keep_chore(actor: Actor, given: Mapping[str, Any], wanted: Sequence[str], *, chore: Chore | None = None) -> Chore:
+def save_chore(actor: Actor, given: Mapping[str, Any], wanted: Sequence[str], *, chore: Chore | None = None) -> Chore:
     """Keeps a chore, or changes one that was kept. Raises Invalid for terms that cannot be read."""
     terms = [str(term) for term in read_terms(wanted)]
     kept = chore or Chore(made_by=actor.name)
@@ -32,10 +32,10 @@ def keep_chore(actor: Actor, given: Mapping[str, Any], wanted: Sequence[str], *,
         if field in given:
             setattr(kept, field, given[field])
     kept.wanted = terms
-    kept.kept = given.get("kept", True)
+    kept.is_saved = given.get("is_saved", True)
     kept.paddocks = _known_paddocks(given.get("paddocks", kept.paddocks))
     kept.save()
-    write(actor, "changed" if chore else "kept", "chore", kept.name, details={"wanted": terms})
+    write(actor, "changed" if chore else "saved", "chore", kept.name, details={"wanted": terms})
     announce("chore", kept.pk)
     return kept
 
@@ -111,7 +111,7 @@ def approve(actor: Actor, run: ChoreRun, *, yes: bool) -> None:
     run.save()
     if not yes:
         rows = ChoreHost.objects.filter(run=run)
-        rows.update(state="left out", said=f"{actor.name} turned it down.", ended_at=timezone.now())
+        rows.update(state="left out", detail=f"{actor.name} turned it down.", ended_at=timezone.now())
     write(actor, "approved" if yes else "turned down", "chore", run.chore.name, details={"run": run.pk})
     announce("chore", run.pk)
 

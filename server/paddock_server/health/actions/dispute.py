@@ -6,7 +6,7 @@ from ...hosts.actions.hold import hold
 from ...hosts.models import Host
 from ...people.actor import SERVER
 from ...storage import action
-from .note_strange import note_strange
+from .record_anomaly import record_anomaly
 
 REASON = "Two machines call with its key. Resume it when you know which one is right."
 
@@ -14,7 +14,7 @@ REASON = "Two machines call with its key. Resume it when you know which one is r
 @action
 def dispute(host: Host, sentence: str) -> None:
     """Notes it, and holds a host that takes jobs: one of the machines would do another's work."""
-    note_strange(host, "clone", sentence)
+    record_anomaly(host, "clone", sentence)
     host.refresh_from_db()
     if host.standing == Host.Standing.ADMITTED and not host.holding:
         hold(SERVER, host, REASON)

@@ -16,7 +16,7 @@ from ...storage import action
 from ...time_line.identity import current_time_line
 from ...toolchains.catalogue import catalogue, public_key
 from ...toolchains.probes import send_probes
-from ...work.actions.take_report import attempt_called, lose_lease
+from ...work.actions.record_report import attempt_called, lose_lease
 from ...work.models import Attempt
 from ..models import Health
 from .note_link import note_link

@@ -20,9 +20,9 @@ from ...people.actor import Actor
 from ...people.models import Role
 from ...people.permission import requires
 from ...storage import action
-from .. import looking
+from .. import reevaluation
 from ..models import HourOfReadings, LinkChange
-from .keep_readings import draw_trend
+from .save_readings import draw_trend
 
 Line = Annotated[str, msgspec.Meta(max_length=300)]
 
@@ -59,7 +59,7 @@ def load_history(actor: Actor, data: bytes) -> str:
         hours += _readings(known[name], past)
         draw_trend(known[name].pk, time.time())
         write(actor, "took over the history of", "host", name, known[name].paddock.name)
-    looking.stir_all()
+    reevaluation.stir_all()
     return f"Took over {links} changes of links and {hours} hours of readings of {len(history.hosts)} hosts."
 
 

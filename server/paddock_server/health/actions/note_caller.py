@@ -28,11 +28,11 @@ def note_caller(host_id: int, machine: str, address: str, is_connected: bool) ->
             f"{host.name} is connected from the machine that joined; this is another machine with a copy of its key. "
             "Remove the agent's own folder here and join with a pass of your own."
         )
-    said = f"Its agent calls from another machine than the one that joined (from {address})." if is_other else ""
-    if said != host.calls_from_elsewhere:
-        host.calls_from_elsewhere = said
+    detail = f"Its agent calls from another machine than the one that joined (from {address})." if is_other else ""
+    if detail != host.calls_from_elsewhere:
+        host.calls_from_elsewhere = detail
         host.save(update_fields=["calls_from_elsewhere"])
-        verb = "noted another machine at" if said else "noted the right machine at"
+        verb = "noted another machine at" if detail else "noted the right machine at"
         write(SERVER, verb, "host", host.name, host.paddock.name, {"address": address})
         announce("host", host.name, host.paddock.name)
     return ""

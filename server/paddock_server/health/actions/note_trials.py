@@ -15,7 +15,7 @@ from ...logbook.write import write
 from ...people.actor import SERVER
 from ...storage import action
 from ...work import dispatcher
-from .. import looking
+from .. import reevaluation
 
 
 @action
@@ -35,5 +35,5 @@ def note_trials(host: Host, failed: Sequence[wire.FailedPart]) -> None:
         verb = "found able to work" if was_able is False else "found unable to work"
         write(SERVER, verb, "host", host.name, host.paddock.name, {"failed": host.unable})
     announce("host", host.name, host.paddock.name)
-    looking.stir(host.name)
+    reevaluation.mark_dirty(host.name)
     dispatcher.wake_after_commit()

@@ -15,8 +15,8 @@ from ...people.permission import requires
 from ...process import connections
 from ...storage import action
 from ..events import admitted
+from ..labels import clean_labels
 from ..models import Host
-from ..wording import clean_labels
 
 
 @action

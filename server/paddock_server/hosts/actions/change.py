@@ -14,8 +14,8 @@ from ...people.models import Role
 from ...people.permission import requires
 from ...process import connections
 from ...storage import action
+from ..labels import clean_labels
 from ..models import Host
-from ..wording import clean_labels
 
 FIELDS = ("labels", "slots", "services", "reserved")
 

@@ -91,6 +91,6 @@ def _set(
     host.holding, host.hold_reason, host.hold_until = holding, reason, until
     host.save(update_fields=["holding", "hold_reason", "held_by", "held_at", "hold_until"])
     hold_changed.send(host)
-    said = {"reason": reason, "until": until.isoformat() if until else ""}
-    write(actor, verb, "host", host.name, host.paddock.name, {key: value for key, value in said.items() if value})
+    details = {"reason": reason, "until": until.isoformat() if until else ""}
+    write(actor, verb, "host", host.name, host.paddock.name, {key: value for key, value in details.items() if value})
     announce("host", host.name, host.paddock.name)

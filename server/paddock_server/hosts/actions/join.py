@@ -20,8 +20,8 @@ from ...logbook.write import write
 from ...people.actor import Actor
 from ...storage import action
 from ..events import Joined, joined
+from ..labels import clean_labels
 from ..models import LIVING, NAME, EntryPass, Host, suggested_slots
-from ..wording import clean_labels
 
 
 @action

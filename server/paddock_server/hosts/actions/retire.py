@@ -25,18 +25,18 @@ def retire(actor: Actor, host: Host, reason: str) -> None:
     if host.standing != Host.Standing.ADMITTED:
         raise NotNow(f"{host.name} is not inside: it is {host.standing}. At the gate a host is turned away.")
     if not reason.strip():
-        said = "Say why the host is retired: its record shows the reason."
-        raise Invalid(said, errors=[{"pointer": "/reason", "detail": said}])
+        detail = "Say why the host is retired: its record shows the reason."
+        raise Invalid(detail, errors=[{"pointer": "/reason", "detail": detail}])
     if is_working(host):
         raise NotNow(f"{host.name} is at work. Drain it, or cancel what runs there; then retire it.")
-    _take_out(actor, host, "retired", reason.strip())
+    _close(actor, host, "retired", reason.strip())
 
 
 @action
 def leave(host: Host) -> None:
     """The host's own agent says that it is gone for good. What it left running is given up by the link."""
     host.key_digest = host.watch_digest = None  # its agent has deleted the keys
-    _take_out(agent_of(host.name), host, "left with", "")
+    _close(agent_of(host.name), host, "left with", "")
 
 
 @action
@@ -59,7 +59,7 @@ def undo_retirement(actor: Actor, host: Host) -> None:
     announce("host", host.name, host.paddock.name)
 
 
-def _take_out(actor: Actor, host: Host, verb: str, reason: str) -> None:
+def _close(actor: Actor, host: Host, verb: str, reason: str) -> None:
     host.standing = Host.Standing.RETIRED
     host.decided_at, host.decided_by, host.retired_because = timezone.now(), actor.name, reason
     fields = ["standing", "key_digest", "watch_digest", "decided_at", "decided_by", "retired_because"]

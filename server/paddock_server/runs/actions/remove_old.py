@@ -16,7 +16,7 @@ from ..models import remove_outputs
 AT_A_TIME = 500
 
 
-def kept_until(attempt: Attempt) -> datetime | None:
+def retained_until(attempt: Attempt) -> datetime | None:
     """When the log and the files of an attempt are to be removed; None while it runs, and where they always stay."""
     days = attempt.host.paddock.keep_days
     return attempt.ended_at + timedelta(days=days) if attempt.ended_at and days else None

@@ -20,7 +20,7 @@ from ...people.actor import Actor
 from ...people.models import Role
 from ...people.permission import requires
 from ...storage import action
-from .. import words
+from .. import fleet_vocabulary
 from ..catalogue import catalogue, forget
 from ..models import ToolEdit
 from ..probes import send_probes
@@ -63,20 +63,20 @@ def check_definition(name: str, text: str) -> None:
     except BadTool as error:
         raise Invalid(str(error), errors=[{"pointer": "/text", "detail": str(error)}]) from None
     except VersionError as error:
-        said = f"ends: {end.line}: {error}"
-        raise Invalid(said, errors=[{"pointer": "/text", "detail": said}]) from None
+        mistake = f"ends: {end.line}: {error}"
+        raise Invalid(mistake, errors=[{"pointer": "/text", "detail": mistake}]) from None
     known = catalogue()
-    said = ""
+    mistake = ""
     if tool.name != name:
-        said = f"It names the tool {tool.name}, and is kept as {name}."
+        mistake = f"It names the tool {tool.name}, and is kept as {name}."
     elif name not in known.tools and (meant := known.words.name(name)) != name:
-        said = f"{name} is another word for {meant}: change that one."
+        mistake = f"{name} is another word for {meant}: change that one."
     for alias in tool.aliases:
         taken = alias if alias in known.tools else known.words.aliases.get(alias, name)
         if taken != name:
-            said = f"The alias {alias} belongs to {taken}."
-    if said:
-        raise Invalid(said, errors=[{"pointer": "/text", "detail": said}])
+            mistake = f"The alias {alias} belongs to {taken}."
+    if mistake:
+        raise Invalid(mistake, errors=[{"pointer": "/text", "detail": mistake}])
 
 
 @action
@@ -109,4 +109,4 @@ def release(actor: Actor, edit: ToolEdit) -> ToolEdit:
 
 def _read_anew() -> None:
     forget()
-    words.forget()
+    fleet_vocabulary.forget()

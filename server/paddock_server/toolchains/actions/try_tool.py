@@ -51,13 +51,13 @@ def try_tool(actor: Actor, edit: ToolEdit, hosts: Sequence[Host]) -> list[Trial]
 
 
 @action
-def take_trial(host: Host, told: wire.Tried) -> None:
+def record_trial(host: Host, report: wire.Tried) -> None:
     """What a host found; an answer to a question that was not put to it is passed over."""
-    trial = Trial.objects.filter(pk=told.trial, host=host, answered_at=None).select_related("edit").first()
+    trial = Trial.objects.filter(pk=report.trial, host=host, answered_at=None).select_related("edit").first()
     if trial is None:
         return
-    trial.answered_at, trial.why, trial.took = timezone.now(), told.why, max(0.0, min(told.took, 86_400.0))
-    trial.found = msgspec.to_builtins(told.installations)[:100]
-    trial.broken = msgspec.to_builtins(told.broken)[:100]
+    trial.answered_at, trial.why, trial.took = timezone.now(), report.why, max(0.0, min(report.took, 86_400.0))
+    trial.found = msgspec.to_builtins(report.installations)[:100]
+    trial.broken = msgspec.to_builtins(report.broken)[:100]
     trial.save()
     announce("trial", trial.edit.tool)

@@ -12,7 +12,7 @@ from ...people.actor import Actor
 from ...people.models import Role
 from ...people.permission import checks_itself
 from ...storage import action
-from ..advance import advance
+from ..effects import advance
 from ..models import Job
 
 

@@ -63,7 +63,7 @@ def let_in(actor: Actor, job: Job, paddock_name: str, *, for_good: bool) -> None
     least = Role.ADMINISTRATOR if for_good else Role.OPERATOR
     actor.demand(least, paddock.name, "Letting a job into a paddock")
     inside = fences().of_job(job)
-    if job.is_own or inside is None or paddock.name in inside:
+    if job.is_internal or inside is None or paddock.name in inside:
         raise NotNow(f"{job.pipeline} is let into {paddock.name} already.")
     if for_good:
         change_paddock(actor, paddock, pipelines=[*paddock.pipelines, job.pipeline])

@@ -8,7 +8,7 @@ from paddock_core.lifecycle import AttemptState
 from ...process import connections
 from ...storage import action
 from ..models import Attempt
-from .take_report import lose_lease
+from .record_report import lose_lease
 
 
 @action

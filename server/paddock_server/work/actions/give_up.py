@@ -11,7 +11,7 @@ from ...people.permission import requires
 from ...process import connections
 from ...storage import action
 from ..models import Attempt
-from .take_report import lose_lease
+from .record_report import lose_lease
 
 
 @action

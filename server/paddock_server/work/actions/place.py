@@ -15,7 +15,7 @@ from ...people.actor import SERVER
 from ...process.meters import JOB_WAIT
 from ...storage import action
 from .. import open_work
-from ..advance import Details, Place, advance
+from ..effects import Details, Place, advance
 
 
 @action

@@ -31,7 +31,7 @@ def run_again(actor: Actor, job: Job, where: Where, added: Sequence[str] = ()) -
     Raises NotNow for one that has not ended, or was nowhere yet, and for one of the server's own: who may send jobs may
     not run chores. Raises Invalid as ``submit`` does.
     """
-    if job.is_own:
+    if job.is_internal:
         raise NotNow(f"Job {job.pk} is a {job.pipeline}'s own: run that again, not this job of it.")
     if JobState(job.state) not in ENDED:
         raise NotNow(f"Job {job.pk} has not ended: it is {job.state}.")
@@ -62,7 +62,7 @@ def run_again(actor: Actor, job: Job, where: Where, added: Sequence[str] = ()) -
         job.tests,
         job.warm,
     )
-    again = submit(actor, wanted, submission=job.submission, again_of=job)
+    again = submit(actor, wanted, submission=job.submission, rerun_of=job)
     more = {"added": list(added)} if added else {}
     write(actor, "ran again", "job", str(job.pk), details={"new": again.pk, "where": where.value, **more})
     return again

@@ -20,13 +20,13 @@ from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
 from ...people.permission import requires_anywhere
-from ...pipeline_secrets.giving import demand_for_pipeline
+from ...pipeline_secrets.access import demand_for_pipeline
 from ...storage import action
 from ...storage.rows import insert
 from ...toolchains.terms_input import read_asked
 from .. import dispatcher, open_work
 from ..fence import fences
-from ..fleet import kept_fleet
+from ..fleet import cached_fleet
 from ..models import Job, Submission
 from ..round import behind_others, requirement_for, set_reason
 from ..visible import visible_jobs
@@ -63,8 +63,8 @@ def submit(
     wanted: WantedJob,
     *,
     submission: Submission | None = None,
-    is_own: bool = False,
-    again_of: Job | None = None,
+    is_internal: bool = False,
+    rerun_of: Job | None = None,
 ) -> Job:
     """Raises Invalid for terms that cannot be read, or that no host can meet together; for more slots than any host
     has, unless the job waits for a new host; and for secrets that its pipeline may not have.
@@ -72,7 +72,7 @@ def submit(
     A job of somebody whose role reaches only some paddocks goes only into those, and one with secrets only to where
     all of them are given.
     """
-    asked = read_asked(wanted.lines, [] if is_own else _implied(wanted))
+    asked = read_asked(wanted.lines, [] if is_internal else _implied(wanted))
     after = list(dict.fromkeys(wanted.after))
     _demand_to_come_after(actor, after)
     from_source = submission is not None and submission.source_id is not None
@@ -101,9 +101,9 @@ def submit(
         secrets=list(wanted.secrets),
         tests=list(wanted.tests),
         warm=wanted.warm,
-        again_of=again_of.pk if again_of else None,
+        rerun_of=rerun_of.pk if rerun_of else None,
         paddocks=reach,
-        is_own=is_own,
+        is_internal=is_internal,
         submitted_at=timezone.now(),
         submitted_by=actor.name,
     )
@@ -114,7 +114,7 @@ def submit(
         reason = later
     set_reason(job, reason)
     insert(job)
-    open_work.taken_in(job)
+    open_work.accepted(job)
     write(
         actor, "submitted", "job", str(job.pk), details={"name": job.name, "pipeline": job.pipeline, "terms": job.terms}
     )
@@ -137,7 +137,7 @@ def _implied(wanted: WantedJob) -> list[str]:
 
 def implied_by(job: Job) -> list[str]:
     """The terms that a job's shells imply."""
-    if job.is_own:
+    if job.is_internal:
         return []
     return implied_terms(shell for _, shell in scripts_of(job.script, job.shell, steps_of(job)))
 
@@ -164,21 +164,21 @@ def _reach(actor: Actor, given_in: frozenset[str] | None) -> list[str]:
 
 def _demand_slots(job: Job, reason: Reason) -> None:
     """A job that asks for more slots than any host has would wait for ever, whatever else it waits for."""
-    said = reason.sentence if reason.kind is ReasonKind.TOO_MANY_SLOTS else ""
-    with kept_fleet() as index:
+    sentence = reason.sentence if reason.kind is ReasonKind.TOO_MANY_SLOTS else ""
+    with cached_fleet() as index:
         admitted = index.hosts_in(index.in_paddocks(job.paddocks or None) & index.state("admitted"))
     most = max((host.slots for host in admitted), default=job.slots)
     if job.slots > most:
-        said = f"It asks for {job.slots} slots, and no host has more than {most}."
-    if said:
-        said += " Ask for fewer, or say that it waits for a new host."
-        raise Invalid(said, errors=[{"pointer": "/slots", "detail": said}])
+        sentence = f"It asks for {job.slots} slots, and no host has more than {most}."
+    if sentence:
+        sentence += " Ask for fewer, or say that it waits for a new host."
+        raise Invalid(sentence, errors=[{"pointer": "/slots", "detail": sentence}])
 
 
 def why_it_waits(job: Job) -> Reason:
     """The reason as of now, without a round."""
     requirement = requirement_for(job, fences())
-    with kept_fleet() as index:
+    with cached_fleet() as index:
         return why_waiting(requirement, index)
 
 

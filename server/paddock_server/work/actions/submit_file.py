@@ -15,9 +15,9 @@ from ...people.models import Role
 from ...people.permission import requires_anywhere
 from ...storage import action
 from ...toolchains.catalogue import catalogue
-from ...toolchains.words import words as known_words
+from ...toolchains.fleet_vocabulary import words as known_words
 from ..fence import Fences
-from ..fleet import kept_fleet
+from ..fleet import cached_fleet
 from ..models import Job, Source, Submission
 from ..yaml_text import Placed, read_yaml
 from .submit import WantedJob, submit
@@ -90,10 +90,10 @@ def read_file(text: str) -> tuple[PipelineFile, Placed]:
         return read_pipeline(placed.data, known_words()), placed
     except FileMistakes as error:
         shown = [placed.shown(one) for one in error.remarks]
-        said = "; ".join(f"line {one['line']}: {one['sentence']}" for one in shown[:5])
+        remarks = "; ".join(f"line {one['line']}: {one['sentence']}" for one in shown[:5])
         more = f"; and {len(shown) - 5} more" if len(shown) > 5 else ""
         errors = [{"pointer": one["pointer"], "detail": one["sentence"], **one} for one in shown]
-        raise Invalid(said + more, errors=errors) from None
+        raise Invalid(remarks + more, errors=errors) from None
 
 
 def lint_file(actor: Actor, text: str) -> list[dict[str, object]]:
@@ -107,7 +107,7 @@ def lint_file(actor: Actor, text: str) -> list[dict[str, object]]:
     except FileMistakes as error:
         return [placed.shown(one) for one in error.remarks]
     seen = actor.where(Role.VIEWER)
-    with kept_fleet() as index:
+    with cached_fleet() as index:
         found = remarks_on(
             file,
             index,

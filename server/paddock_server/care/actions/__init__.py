@@ -1,1 +1,0 @@
-"""What changes planned care, one file for each verb."""

@@ -1,0 +1,2 @@
+"""Maintenance windows: planned times during which hosts take no jobs; entered by hand or imported, and offered as
+iCalendar."""

@@ -1,0 +1,1 @@
+"""Actions on maintenance windows, one file per verb."""

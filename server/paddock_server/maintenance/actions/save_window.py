@@ -1,0 +1,134 @@
+"""Saves maintenance windows, one by one or from a calendar file, and deletes them."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Mapping, Sequence
+from datetime import datetime, timedelta
+from zoneinfo import ZoneInfo
+
+from django.utils import timezone
+
+from paddock_core.errors import RuleError
+from paddock_core.recurrence import checked_rule
+
+from ...changes import announce
+from ...errors import Invalid
+from ...hosts.models import LIVING, Host, Paddock
+from ...logbook.write import write
+from ...people.actor import Actor
+from ...people.models import Role
+from ...people.permission import checks_itself, requires, requires_anywhere
+from ...storage import action
+from ..calendar_file import ImportedWindow
+from ..models import MaintenanceWindow
+from ..times import LONGEST, demand_moment, look_ahead, zone_called
+
+
+@action
+@checks_itself("the place is named, and a change of place needs both")
+def save_window(
+    actor: Actor,
+    what: str,
+    place: str,
+    starts_at: datetime,
+    ends_at: datetime,
+    *,
+    how: str = "drain",
+    zone: str = "UTC",
+    rule: str = "",
+    left_out: Sequence[str] = (),
+    uid: str = "",
+) -> MaintenanceWindow:
+    """``place`` is a paddock or a host. A plan with a ``uid`` that is known replaces that one. Raises Invalid."""
+    host, paddock = _place(place)
+    actor.demand(Role.OPERATOR, paddock.name, "Planning maintenance")
+    if not timedelta(minutes=1) <= ends_at - starts_at <= LONGEST:
+        detail = f"A maintenance window lasts from 1 minute to {LONGEST.days} days, and ends after it starts."
+        raise Invalid(detail, errors=[{"pointer": "/ends_at", "detail": detail}])
+    place_of_clock = zone_called(zone)
+    demand_moment(starts_at, "/starts_at")
+    given = {
+        "what": what, "paddock": paddock, "host": host, "how": how, "starts_at": starts_at, "ends_at": ends_at,
+        "zone": zone, "left_out": list(left_out)[:500], **_times_of(rule, starts_at, place_of_clock),
+    }  # fmt: skip
+    before = MaintenanceWindow.objects.filter(uid=uid).select_related("paddock").first() if uid else None
+    if before:
+        actor.demand(Role.OPERATOR, before.paddock.name, "Changing maintenance windows")
+    window, is_new = MaintenanceWindow.objects.update_or_create(
+        uid=uid or f"{uuid.uuid4()}@yellow-paddock", defaults=given, create_defaults={**given, "made_by": actor.name}
+    )
+    verb = "planned maintenance of" if is_new else "changed the maintenance of"
+    write(
+        actor,
+        verb,
+        "host" if host else "paddock",
+        place,
+        paddock.name,
+        {"what": what, "starts": starts_at.isoformat(), "ends": ends_at.isoformat(), "rule": window.rule},
+    )
+    announce("maintenance window", window.pk)
+    return window
+
+
+@action
+@requires_anywhere(Role.OPERATOR, "Planning maintenance")
+def save_all(actor: Actor, read: Sequence[ImportedWindow], place: str, how: str) -> Mapping[str, int]:
+    """All events of a calendar, or none; ``place`` is for those that name none that is known here."""
+    counts = {"new": 0, "changed": 0}
+    for one in read:
+        known = MaintenanceWindow.objects.filter(uid=one.uid).exists() if one.uid else False
+        where = one.place if one.place and _is_known(one.place) else place
+        if not where:
+            raise Invalid(
+                f"“{one.what}” says with its location {one.place[:60]!r} no host and no paddock: choose one for those."
+            )
+        save_window(
+            actor, one.what, where, one.starts_at, one.ends_at, how=how, zone=one.zone, rule=one.rule,
+            left_out=one.left_out, uid=one.uid,
+        )  # fmt: skip
+        counts["changed" if known else "new"] += 1
+    return counts
+
+
+@action
+@requires(Role.OPERATOR, "Cancelling maintenance", of="window.paddock.name")
+def delete_window(actor: Actor, window: MaintenanceWindow) -> None:
+    """Takes a plan back. What it holds now stays held until somebody resumes it, or its time is over."""
+    name = window.host.name if window.host else window.paddock.name
+    write(
+        actor,
+        "cancelled the maintenance of",
+        "host" if window.host else "paddock",
+        name,
+        window.paddock.name,
+        {"what": window.what},
+    )
+    window.delete()
+    announce("maintenance window", name)
+
+
+def _times_of(rule: str, starts_at: datetime, zone: ZoneInfo) -> dict[str, object]:
+    try:
+        rule = checked_rule(rule)
+        ahead, until = look_ahead(rule, starts_at, zone, timezone.now()) if rule else ([], None)
+    except RuleError as error:
+        raise Invalid(str(error), errors=[{"pointer": "/rule", "detail": str(error)}]) from None
+    return {"rule": rule, "ahead": ahead, "ahead_until": until}
+
+
+def _place(name: str) -> tuple[Host | None, Paddock]:
+    if paddock := Paddock.objects.filter(name__iexact=name).first():
+        return None, paddock
+    if host := Host.objects.select_related("paddock").filter(name__iexact=name, standing__in=LIVING).first():
+        return host, host.paddock
+    detail = f"There is no host and no paddock called {name[:63]!r}."
+    raise Invalid(detail, errors=[{"pointer": "/place", "detail": detail}])
+
+
+def _is_known(name: str) -> bool:
+    try:
+        _place(name)
+    except Invalid:
+        return False
+    return True

@@ -1,0 +1,1 @@
+"""Notifications of findings, by e-mail and webhook."""

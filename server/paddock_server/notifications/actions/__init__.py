@@ -1,0 +1,1 @@
+"""What can happen to rules of rule, and to what they send."""

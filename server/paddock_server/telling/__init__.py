@@ -1,1 +1,0 @@
-"""Telling people of findings: by mail, and to webhooks."""

@@ -1,1 +1,0 @@
-"""What can happen to rules of telling, and to what they send."""

@@ -1,0 +1,61 @@
+<script setup lang="ts">
+import { Button } from 'ant-design-vue'
+import { ref } from 'vue'
+import { answered, api, type Schemas } from '../../api/client'
+import CopyText from '../../kit/CopyText.vue'
+import { useAction } from '../../kit/useAction'
+
+/** The one command for the machine. Its pass is shown when it is made, and never again: later a new one is made. */
+const props = defineProps<{ sheet: Schemas['BringUp']; command: Schemas['Command'] | null }>()
+const emit = defineEmits<{ renewed: [made: Schemas['NewBringUp']] }>()
+const { isBusy, trouble, perform } = useAction()
+const looksFirst = ref(false)
+
+function renew(): Promise<void> {
+  return perform(async () => {
+    emit('renewed', await answered(api.POST('/api/v1/bring-ups/{id}/renew/', { params: { path: { id: props.sheet.id } } })))
+  })
+}
+</script>
+
+<template>
+  <section class="command" aria-label="The command">
+    <template v-if="command">
+      <h2>Paste this into {{ command.shell }}, on the machine</h2>
+      <CopyText :text="looksFirst ? command.look : command.run" data-command />
+      <p class="soft">
+        It fetches the script from this server, compares its checksum, checks the machine, and only then changes anything.
+        The pass in it is shown this once, and good for one machine.
+      </p>
+      <label class="first"><input v-model="looksFirst" type="checkbox" /> Only check the machine, and change nothing</label>
+    </template>
+    <template v-else>
+      <h2>The command</h2>
+      <p class="soft">Its pass was shown when it was made; the server keeps only its hash. A machine that has begun can go on with the command it has.</p>
+      <Button :loading="isBusy" title="The pass in the old command dies" @click="renew">Make a new command</Button>
+    </template>
+    <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
+  </section>
+</template>
+
+<style scoped>
+.command {
+  display: flex;
+  flex-direction: column;
+  align-items: stretch;
+  gap: 7px;
+}
+
+.command > button {
+  align-self: flex-start;
+}
+
+.soft,
+.first {
+  font-size: 12.5px;
+}
+
+.first input {
+  accent-color: var(--ink);
+}
+</style>

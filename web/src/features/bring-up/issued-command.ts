@@ -1,0 +1,16 @@
+import type { Schemas } from '../../api/client'
+
+/** The command of a sheet that was made a moment ago, kept in this page alone until it is left or loaded anew. */
+let kept: { sheet: number; pass: number | null; command: Schemas['Command'] } | null = null
+
+export function keepCommand(made: Schemas['NewBringUp']): void {
+  kept = { sheet: made.sheet.id, pass: made.sheet.pass_number ?? null, command: made.command }
+}
+
+/** The command, as long as its pass is the sheet's own and still good. */
+export function commandOf(sheet: Schemas['BringUp'] | null): Schemas['Command'] | null {
+  return sheet && kept?.sheet === sheet.id && kept.pass === (sheet.pass_number ?? null) && sheet.pass_is_good ? kept.command : null
+}
+
+/** Where this server went into a machine over SSH, by sheet, to go in again. Never a password. */
+export const sshTargets = new Map<number, { address: string; port: number; user: string }>()

@@ -1,0 +1,310 @@
+<script setup lang="ts">
+import { Button, Input, InputNumber, Popconfirm, Select } from 'ant-design-vue'
+import { computed, ref } from 'vue'
+import { answered, api, type Schemas } from '../../api/client'
+import { gathered, onNote } from '../../live/feed'
+import { useSession } from '../people/session'
+import { useYard } from '../yard/yard'
+import CopyText from '../../kit/CopyText.vue'
+import { useAction } from '../../kit/useAction'
+import { count, dayOf, duration, exactly } from '../../kit/format'
+
+/** Which hosts will be away, when, and why? Four weeks on one axis of time. */
+const DAYS = 28
+const DAY = 24 * 3600 * 1000
+const session = useSession()
+const yard = useYard()
+if (!yard.plates.length) void yard.load()
+const times = ref<Schemas['MaintenanceTime'][]>([])
+const plans = ref<Schemas['MaintenanceWindow'][]>([])
+const feed = ref<Schemas['CalendarAddress'] | null>(null)
+const { trouble, perform } = useAction()
+const planning = useAction()
+const result = ref('')
+const zone = Intl.DateTimeFormat().resolvedOptions().timeZone
+
+async function load(): Promise<void> {
+  const [found, listed, address] = await Promise.all([
+    answered(api.GET('/api/v1/maintenance-times/', { params: { query: { days: DAYS } } })),
+    answered(api.GET('/api/v1/maintenance-windows/')),
+    answered(api.GET('/api/v1/maintenance-feed/')),
+  ])
+  times.value = found
+  // The address itself is told once: it stays on the screen until that is left.
+  if (!feed.value?.url) feed.value = address
+  plans.value = listed
+}
+const loadSoon = gathered(load)
+void perform(load)
+onNote((note) => {
+  if (note.noun === 'maintenance window' || note.noun === 'host' || note.noun === 'everything') loadSoon()
+})
+
+const start = new Date()
+start.setHours(0, 0, 0, 0)
+const days = Array.from({ length: DAYS }, (_, at) => new Date(start.getTime() + at * DAY))
+const left = (moment: string) => Math.max(0, ((Date.parse(moment) - start.getTime()) / (DAYS * DAY)) * 100)
+const rails = computed(() => {
+  const byPlace = new Map<string, Schemas['MaintenanceTime'][]>()
+  for (const one of times.value) {
+    const place = one.host || one.paddock
+    byPlace.set(place, [...(byPlace.get(place) ?? []), one])
+  }
+  return [...byPlace].map(([place, all]) => ({ place, isHost: Boolean(all[0]?.host), all }))
+})
+function bar(one: Schemas['MaintenanceTime']): Record<string, string> {
+  const from = left(one.starts_at)
+  return { left: `${from}%`, width: `${Math.max(0.5, Math.min(100, left(one.ends_at)) - from)}%` }
+}
+const lasts = (one: Schemas['MaintenanceTime']) => `${one.what}: ${exactly(one.starts_at)}, ${duration((Date.parse(one.ends_at) - Date.parse(one.starts_at)) / 1000)}`
+
+const what = ref('')
+const place = ref<string>()
+const when = ref('')
+const hours = ref(2)
+const how = ref<'drain' | 'hold'>('drain')
+const rule = ref('')
+const places = computed(() => [
+  ...(yard.yard?.paddocks ?? []).map((one) => ({ value: one.name, label: `all of ${one.name}` })),
+  ...yard.plates.filter((one) => one.standing === 'admitted').map((one) => ({ value: one.name, label: one.name })),
+])
+const AGAIN = [{ value: '', label: 'once' }, { value: 'FREQ=WEEKLY', label: 'every week' }, { value: 'FREQ=MONTHLY', label: 'every month' }, { value: 'FREQ=DAILY', label: 'every day' }]
+/** A rule in words where it is one of those; a calendar's own as it stands. */
+const again = (rule: string) => AGAIN.find((one) => one.value === rule)?.label ?? `again by ${rule}`
+const ready = computed(() => what.value.trim() && place.value && when.value)
+
+function plan(): Promise<void> {
+  return planning.perform(async () => {
+    const starts = new Date(when.value)
+    const body = { what: what.value.trim(), place: place.value ?? '', starts_at: starts.toISOString(), ends_at: new Date(starts.getTime() + hours.value * 3600_000).toISOString(), how: how.value, rule: rule.value, zone }
+    await answered(api.POST('/api/v1/maintenance-windows/', { body }))
+    what.value = ''
+    result.value = 'Planned.'
+    await load()
+  })
+}
+
+function readFile(event: Event): Promise<void> {
+  const file = (event.target as HTMLInputElement).files?.[0]
+  if (!file) return Promise.resolve()
+  return planning.perform(async () => {
+    const answer = await answered(api.POST('/api/v1/maintenance-calendar/', { body: { text: await file.text(), place: place.value ?? '', zone, how: how.value } }))
+    result.value = `${count(answer.new, 'plan')} added, ${answer.changed} changed.`
+    await load()
+  })
+}
+
+function drop(id: number): Promise<void> {
+  return perform(async () => {
+    await answered(api.DELETE('/api/v1/maintenance-windows/{id}/', { params: { path: { id } } }))
+    await load()
+  })
+}
+
+function makeFeed(): Promise<void> {
+  return perform(async () => {
+    feed.value = await answered(api.POST('/api/v1/maintenance-feed/'))
+  })
+}
+
+function endFeed(): Promise<void> {
+  return perform(async () => {
+    await answered(api.DELETE('/api/v1/maintenance-feed/'))
+    feed.value = { made_at: null, url: '' }
+  })
+}
+</script>
+
+<template>
+  <div class="screen">
+    <h1>Maintenance windows</h1>
+    <p class="soft">Before its time comes, jobs run; then hosts finish what they have and are held, and afterwards they take jobs again by themselves.</p>
+    <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
+    <div class="chart" role="img" :aria-label="`The next four weeks: ${times.map(lasts).join('; ')}`">
+      <div class="rail axis">
+        <span class="place" />
+        <span class="track">
+          <span v-for="(day, at) in days" :key="at" class="day" :class="{ monday: day.getDay() === 1, rest: day.getDay() % 6 === 0 }">{{ at === 0 || day.getDay() === 1 ? day.toLocaleDateString('en-GB', { day: 'numeric', month: 'short' }) : '' }}</span>
+        </span>
+      </div>
+      <div v-for="rail in rails" :key="rail.place" class="rail" :data-place="rail.place">
+        <span class="place"><RouterLink v-if="rail.isHost" :to="{ name: 'host', params: { name: rail.place } }">{{ rail.place }}</RouterLink><strong v-else>{{ rail.place }}</strong></span>
+        <span class="track">
+          <span v-for="(day, at) in days" :key="at" class="day" :class="{ monday: day.getDay() === 1, rest: day.getDay() % 6 === 0 }" />
+          <span v-for="one in rail.all" :key="one.what + one.starts_at" class="bar" :class="{ byhand: one.window === null }" :style="bar(one)" :title="lasts(one)"><span>{{ one.what }}</span></span>
+        </span>
+      </div>
+      <p v-if="!rails.length" class="soft none">Nothing is planned in the next four weeks.</p>
+    </div>
+    <div class="two">
+      <div>
+        <h2>Plans</h2>
+        <table v-if="plans.length" class="plain-table">
+          <tbody>
+            <tr v-for="one in plans" :key="one.id" :data-plan="one.what">
+              <td><strong>{{ one.what }}</strong> <span class="soft">{{ one.host || `all of ${one.paddock}` }}</span></td>
+              <td>{{ exactly(one.starts_at) }}<span class="soft">, {{ duration((Date.parse(one.ends_at) - Date.parse(one.starts_at)) / 1000) }}{{ one.rule ? `, ${again(one.rule)}` : '' }}</span></td>
+              <td class="right">
+                <Popconfirm v-if="session.may('operator', one.paddock)" :title="`Drop “${one.what}”? What it holds now stays held until its time is over.`" ok-text="Drop it" cancel-text="Keep it" @confirm="drop(one.id)"><Button size="small" type="text">Drop…</Button></Popconfirm>
+              </td>
+            </tr>
+          </tbody>
+        </table>
+        <p v-else class="soft">None yet.</p>
+        <h2>For your own calendar</h2>
+        <p class="soft">The plans that you may see, as an iCalendar feed at an address of your own. Whoever has it can read them.</p>
+        <template v-if="feed?.url">
+          <CopyText :text="feed.url" data-feed />
+          <p class="soft once">It is shown this once.</p>
+        </template>
+        <p v-if="feed?.made_at" class="row">
+          <span v-if="!feed.url">Yours was made on {{ dayOf(feed.made_at) }}.</span>
+          <Popconfirm title="Make another? The one before ends, and calendars that read it have to be told." ok-text="Make another" cancel-text="Leave it" @confirm="makeFeed"><Button size="small">Make another…</Button></Popconfirm>
+          <Popconfirm title="End it? Calendars that read it get nothing more." ok-text="End it" cancel-text="Leave it" @confirm="endFeed"><Button size="small">End it…</Button></Popconfirm>
+        </p>
+        <Button v-else size="small" data-act="make-feed" @click="makeFeed">Make an address</Button>
+      </div>
+      <form v-if="session.may('operator')" @submit.prevent="plan">
+        <h2>Plan a maintenance window</h2>
+        <Input v-model:value="what" placeholder="What is done: new disks" :maxlength="200" aria-label="What is done" data-field="what" />
+        <Select v-model:value="place" :options="places" show-search placeholder="Which paddock or host" aria-label="Which paddock or host" data-field="place" />
+        <div class="row when">
+          <label>From <input v-model="when" type="datetime-local" data-field="when" /></label>
+          <label>for <InputNumber v-model:value="hours" :min="0.25" :max="1440" size="small" /> hours</label>
+        </div>
+        <Select v-model:value="rule" :options="AGAIN" aria-label="Again" />
+        <Select v-model:value="how" :options="[{ value: 'drain', label: 'finish what runs first' }, { value: 'hold', label: 'hold at once: what runs goes on' }]" aria-label="How" />
+        <p class="soft">By the clock of {{ zone }}.</p>
+        <p v-if="planning.trouble.value" class="trouble" role="alert">{{ planning.trouble.value }}</p>
+        <p v-if="result" class="note" role="status">{{ result }}</p>
+        <Button type="primary" html-type="submit" :disabled="!ready" :loading="planning.isBusy.value" data-act="plan">Plan it</Button>
+        <label class="file">Or from an iCalendar file <input type="file" accept=".ics,text/calendar" @change="readFile" /></label>
+        <p class="soft">Its locations name hosts or paddocks; the others are for what is chosen above.</p>
+      </form>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.once {
+  margin: 4px 0 8px;
+}
+
+.chart {
+  margin: 14px 0 20px;
+}
+
+.rail {
+  display: grid;
+  grid-template-columns: 130px minmax(0, 1fr);
+  align-items: stretch;
+  min-height: 30px;
+  border-bottom: 1px solid var(--fence);
+}
+
+.axis {
+  min-height: 22px;
+  font-size: 12px;
+}
+
+.place {
+  align-self: center;
+}
+
+.track {
+  position: relative;
+  display: flex;
+}
+
+.day {
+  flex: 1;
+  white-space: nowrap;
+  overflow: visible;
+}
+
+.day.monday {
+  border-left: 1px solid var(--fence);
+  padding-left: 3px;
+}
+
+.rail:not(.axis) .day.rest {
+  background: color-mix(in srgb, var(--fence) 25%, transparent);
+}
+
+.bar {
+  position: absolute;
+  top: 4px;
+  bottom: 4px;
+  min-width: 5px;
+  border: 1.5px solid var(--ink);
+  border-radius: 2px;
+  background: repeating-linear-gradient(-45deg, var(--plate) 0 6px, var(--hatch) 6px 8px);
+}
+
+.bar span {
+  position: absolute;
+  left: calc(100% + 4px);
+  font-size: 12px;
+  line-height: 18px;
+  white-space: nowrap;
+}
+
+.bar.byhand {
+  border-style: dashed;
+}
+
+.two {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 380px;
+  gap: 30px;
+}
+
+.two h2 {
+  margin: 0 0 6px;
+}
+
+.two h2 + p,
+table {
+  margin-bottom: 18px;
+}
+
+form {
+  display: flex;
+  flex-direction: column;
+  gap: 8px;
+}
+
+.when {
+  flex-wrap: nowrap;
+  gap: 12px;
+  white-space: nowrap;
+}
+
+.when input[type='datetime-local'] {
+  padding: 3px 6px;
+  border: 1px solid var(--fence);
+  border-radius: 4px;
+  background: var(--plate);
+  color: var(--ink);
+  font: inherit;
+}
+
+.when .ant-input-number {
+  width: 64px;
+}
+
+.file {
+  display: flex;
+  flex-direction: column;
+  gap: 4px;
+  margin-top: 10px;
+}
+
+.right {
+  text-align: right;
+}
+
+.none {
+  padding: 12px 0;
+}
+</style>

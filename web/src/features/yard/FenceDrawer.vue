@@ -1,0 +1,154 @@
+<script setup lang="ts">
+import { Button, Checkbox, Drawer, Input, InputNumber } from 'ant-design-vue'
+import { ref, watch } from 'vue'
+import { answered, api } from '../../api/client'
+import { useYard } from './yard'
+import { useAction } from '../../kit/useAction'
+import HoldButtons from './HoldButtons.vue'
+import WordsField from '../../kit/LabelsField.vue'
+
+/** What a paddock's fence says: which pipelines may send jobs in, from where agents may call, whether a pass alone lets them in, and what is watched. */
+const paddock = defineModel<string | null>('paddock', { required: true })
+const yard = useYard()
+const purpose = ref('')
+const networks = ref<string[]>([])
+const pipelines = ref<string[]>([])
+const admitsAtOnce = ref(false)
+const services = ref<string[]>([])
+const watchMayStart = ref(false)
+const grace = ref(0)
+const leaseMinutes = ref(0)
+const endsProcesses = ref(true)
+const warmDays = ref(14)
+const keepDays = ref(365)
+const choresNeedApproval = ref(false)
+const { isBusy, trouble, perform } = useAction()
+
+watch(paddock, (name) => {
+  if (!name) return
+  void perform(async () => {
+    const all = await answered(api.GET('/api/v1/paddocks/', { params: { query: { page_size: 1000 } } }))
+    const found = all.results.find((one) => one.name === name)
+    purpose.value = found?.purpose ?? ''
+    networks.value = found?.networks ?? []
+    pipelines.value = found?.pipelines ?? []
+    admitsAtOnce.value = found?.admits_at_once ?? false
+    services.value = found?.services ?? []
+    watchMayStart.value = found?.watch_may_start ?? false
+    grace.value = found?.grace ?? 0
+    leaseMinutes.value = Math.round((found?.lease ?? 0) / 60)
+    endsProcesses.value = found?.ends_processes ?? true
+    warmDays.value = found?.warm_days ?? 14
+    keepDays.value = found?.keep_days ?? 365
+    choresNeedApproval.value = found?.chores_need_approval ?? false
+  })
+})
+
+const result = ref('')
+
+function done(what: string): void {
+  result.value = what
+  void yard.load()
+}
+
+function resumeAll(): Promise<void> {
+  return perform(async () => {
+    await answered(api.POST('/api/v1/paddocks/{name}/{verb}/', { params: { path: { name: paddock.value ?? '', verb: 'resume' } }, body: { reason: '' } }))
+    done('They take jobs again.')
+  })
+}
+
+function save(): Promise<void> {
+  return perform(async () => {
+    const body = {
+      purpose: purpose.value,
+      networks: networks.value,
+      pipelines: pipelines.value,
+      admits_at_once: admitsAtOnce.value,
+      services: services.value,
+      watch_may_start: watchMayStart.value,
+      grace: grace.value,
+      lease: leaseMinutes.value * 60,
+      ends_processes: endsProcesses.value,
+      warm_days: warmDays.value,
+      keep_days: keepDays.value,
+      chores_need_approval: choresNeedApproval.value,
+    }
+    await answered(api.PATCH('/api/v1/paddocks/{name}/', { params: { path: { name: paddock.value ?? '' } }, body }))
+    await yard.load()
+    paddock.value = null
+  })
+}
+</script>
+
+<template>
+  <Drawer :open="paddock !== null" :title="`The fence of ${paddock}`" width="460" @close="paddock = null">
+    <form @submit.prevent="save">
+      <label>What it is for<Input v-model:value="purpose" :maxlength="200" /></label>
+      <label>
+        Pipelines that may send jobs in
+        <span class="soft">Names, in which * stands for anything; * alone lets in all. The jobs of others wait at the fence until somebody lets them in.</span>
+        <WordsField v-model="pipelines" name="Pipelines that may send jobs in" spaced placeholder="none: every job waits" data-field="pipelines" />
+      </label>
+      <label>
+        Networks that its agents call from
+        <span class="soft">None means any. A newcomer from elsewhere is pointed out at the gate.</span>
+        <WordsField v-model="networks" name="Networks" placeholder="10.20.0.0/16" data-field="networks" />
+      </label>
+      <Checkbox v-model:checked="admitsAtOnce">Admit pass holders at once</Checkbox>
+      <p class="soft">Then a pass alone is enough to run jobs here, from inside the networks: nobody looks first.</p>
+      <label class="later">
+        Services that builds need
+        <span class="soft">Watched on all its hosts; jobs ask for one with <code>service NAME running</code>.</span>
+        <WordsField v-model="services" name="Services that builds need" data-field="services" />
+      </label>
+      <Checkbox v-model:checked="watchMayStart" data-field="watch-may-start">Watches may start the agent's service</Checkbox>
+      <p class="soft">When it has stopped or failed, at most three times an hour, and never one that was stopped with the agent's own command.</p>
+      <label class="later">
+        Grace
+        <span class="soft">Seconds of silence after which a host is lost; 0 takes the server's own.</span>
+        <InputNumber v-model:value="grace" :min="0" :max="3600" />
+      </label>
+      <label>
+        Lease
+        <span class="soft">Minutes of silence after which what runs on a host is given up; 0 takes the server's own. A cut that is shorter costs no job.</span>
+        <InputNumber v-model:value="leaseMinutes" :min="0" :max="10080" data-field="lease" />
+      </label>
+      <label>
+        Warm folders
+        <span class="soft">Days that one stays after its last use; agents hear of it when they next connect.</span>
+        <InputNumber v-model:value="warmDays" :min="0" :max="3650" data-field="warm-days" />
+      </label>
+      <label>
+        Logs and files of runs
+        <span class="soft">Days that the server keeps them; 0 keeps them always. What is known of the runs themselves stays.</span>
+        <InputNumber v-model:value="keepDays" :min="0" :max="36500" data-field="keep-days" />
+      </label>
+      <Checkbox v-model:checked="endsProcesses" data-field="ends-processes">End processes that a job leaves behind</Checkbox>
+      <p class="soft">Otherwise they are only named on the run's page.</p>
+      <Checkbox v-model:checked="choresNeedApproval" data-field="chores-need-approval">A chore here needs a second person's approval</Checkbox>
+      <p class="row later"><span>All of its hosts:</span> <HoldButtons :paddock="paddock ?? ''" size="small" @done="done" /> <Button size="small" @click="resumeAll">Resume</Button></p>
+      <p v-if="result" class="note" role="status">{{ result }}</p>
+      <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
+      <Button type="primary" html-type="submit" class="later" :loading="isBusy">Save</Button>
+    </form>
+  </Drawer>
+</template>
+
+<style scoped>
+label:not(.ant-checkbox-wrapper) {
+  display: flex;
+  flex-direction: column;
+  gap: 2px;
+  margin-bottom: 14px;
+  font-weight: 500;
+}
+
+.later {
+  margin-top: 14px;
+}
+
+label .soft {
+  font-weight: 400;
+}
+</style>

@@ -1,0 +1,11 @@
+<script setup lang="ts">
+import { useNow } from './clock'
+import { ago, exactly } from './format'
+
+defineProps<{ at: string }>()
+const now = useNow()
+</script>
+
+<template>
+  <time :datetime="at" :title="exactly(at)">{{ ago(at, now) }}</time>
+</template>
