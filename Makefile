@@ -61,7 +61,7 @@ bench: .make/python .make/web .make/wheels .make/test-tools ## run the benchmark
 	$(BIN)/python bench/toolchains.py
 	cd web && npx vitest bench --run
 
-screenshots: .make/python .make/web .make/wheels .make/test-tools ## take the pictures in docs/screenshots anew
+screenshots: .make/python .make/web .make/wheels .make/test-tools ## take the pictures in docs/screenshots
 	$(BIN)/python tests/browser/screenshots.py
 	PADDOCK_PICTURES=docs/screenshots $(BIN)/pytest -q tests/browser/test_examination.py
 
@@ -69,7 +69,7 @@ web: .make/web ## build the web part
 
 wheels: .make/wheels ## gather what hosts install from the server
 
-types: .make/python .make/node ## write web/openapi.json and the web's types anew from the server's API
+types: .make/python .make/node ## write web/openapi.json and the web's types from the server's API
 	PADDOCK_DATA=.data/types $(BIN)/python -m django spectacular --settings paddock_server.settings \
 	    --validate --fail-on-warn --format openapi-json --file web/openapi.json
 	cd web && npm run --silent types

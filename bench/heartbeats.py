@@ -1,7 +1,7 @@
 """What connected agents cost the server: ``make bench``, or ``python bench/heartbeats.py [SIZES]``.
 
 For each size, light agents send a heartbeat every 15 seconds, once to a bare ASGI WebSocket echo and once to the real
-server with all that it does meanwhile, both under the same Uvicorn. The figures are ratios in one run.
+server with all its other work, both under the same Uvicorn. The figures are ratios in one run.
 """
 
 from __future__ import annotations
@@ -168,8 +168,8 @@ def fresh_rows(folder: Path) -> int:
 
 
 def watch_reports(load: Load, port: int, size: int) -> float:
-    """Microseconds of the server's processor for one report of a watch that says what the one before said, as nearly
-    all do: the second of two from each host. What heartbeats cost meanwhile is in it."""
+    """Microseconds of the server's processor for one report of a watch that repeats the previous one, as nearly
+    all do: the second of two from each host. It includes the heartbeats of the same time."""
     from paddock_agent import wire
 
     number = min(size, 300)

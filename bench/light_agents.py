@@ -2,7 +2,7 @@
 
 ``python bench/light_agents.py URL KEYS SECONDS [--echo|--work]`` connects one agent for each line of the file KEYS,
 prints ``connected``, and sends heartbeats, every SECONDS from each, until it is stopped. With ``--echo`` the far end
-answers each message, and there is no hello. With ``--work`` offers are taken and at once reported as ended, with a line
+answers each message, without a hello. With ``--work`` offers are taken and at once reported as ended, with a line
 ``offer JOB MOMENT``; and the first agent tells of bare round trips, ``ping SECONDS``.
 """
 

@@ -178,7 +178,7 @@ def of_many(server: RealServer, folder: Path) -> None:
 
 
 def of_nothing(server: RealServer, agent: RealAgent) -> None:
-    whole, parts = [], {"submit": [], "waits": [], "offer to start": [], "runs": [], "told": []}
+    whole, parts = [], {"submit": [], "waits": [], "offer to start": [], "runs": [], "reported": []}
     for _ in range(EMPTY_JOBS):
         began = time.perf_counter()
         job = server.submit("true", [f"label {agent.name}"])
@@ -192,7 +192,7 @@ def of_nothing(server: RealServer, agent: RealAgent) -> None:
         parts["submit"].append(submitted - began)
         for name, a, b in zip(("waits", "offer to start", "runs"), at, at[1:], strict=False):
             parts[name].append(b - a)
-        parts["told"].append(max(0.0, whole[-1] - (submitted - began) - (at[3] - at[0])))
+        parts["reported"].append(max(0.0, whole[-1] - (submitted - began) - (at[3] - at[0])))
     print(
         f"a job of no length, {EMPTY_JOBS} times, one after the other: {statistics.median(whole) * 1000:.0f} ms median"
     )

@@ -32,7 +32,7 @@ only_mutate = {json.dumps([f"paddock_core/{one}.py" for one in DECISIONS])}
 pytest_add_cli_args_test_selection = ["tests"]
 # It compares versions with other programs, and decides nothing.
 pytest_add_cli_args = ["--ignore=tests/test_version_oracles.py", "-p", "no:schemathesis"]
-# A sentence may be worded otherwise, and an error that names nothing is no decision.
+# A sentence may be worded otherwise, and an error that names nothing is not a decision.
 do_not_mutate_patterns = ["raise "]
 use_git_change_detection = false
 also_copy = ["conftest.py"]

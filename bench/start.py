@@ -1,7 +1,7 @@
 """How long a server takes to start with what it keeps: ``make bench``.
 
 A server with nothing, one with 5,000 hosts, and one with 100,000 ended jobs besides. Measured are the time until it
-answers a read of the API, its processor until then, and the bytes that it read meanwhile (/proc), against the size of
+answers a read of the API, its processor until then, and the bytes that it read until then (/proc), against the size of
 the database. Each is started several times; the best counts.
 """
 

@@ -50,7 +50,7 @@ class Agent:
         self._news = asyncio.Event()
         self._spool_sent = asyncio.Event()
         self._stopping = asyncio.Event()
-        self.starts_afresh = False
+        self.restarts = False
         if self._spool.is_empty:
             self._spool_sent.set()
         self._probes = Probes(home)
@@ -265,8 +265,8 @@ class Agent:
             case wire.Admitted():
                 log.info("Admitted: jobs may come.")
             case wire.Restart():
-                log.info("Asked to start afresh: as soon as nothing runs.")
-                self.starts_afresh = True
+                log.info("The server asked for a restart. The agent restarts as soon as no job runs.")
+                self.restarts = True
                 self._attempts.when_idle(self.stop)
             case wire.WatchServices(services=services):
                 self._watched.watch(services)
@@ -282,7 +282,7 @@ class Agent:
                 raise BadMessage("a second welcome")
 
     async def _say_goodbye(self) -> None:
-        """Gives the last messages a moment to be acknowledged, then says goodbye. What was not told stays spooled."""
+        """Gives the last messages a moment to be acknowledged, then says goodbye. Unsent messages stay in the spool."""
         connection = self._connection
         if connection is None:
             return

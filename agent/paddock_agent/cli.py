@@ -1,8 +1,8 @@
 """``paddock-agent``: the agent's command on a host.
 
-Exit codes: 0 done; 1 something went wrong, and was said, or a check found something missing; 2 the command line is
+Exit codes: 0 done; 1 a printed error, or a check found something missing; 2 the command line is
 wrong; 3 the server refused the pass; 4 no server at the address, or one that is not trusted; 5 not joined yet; 6 the
-server knows the key no longer; 75 the agent was asked to start afresh, and its service does so.
+server no longer knows the key; 75 the server asked for a restart, and the service restarts the agent.
 
 Every question is an option or an environment variable; what is missing is asked for on a terminal, and only there.
 """
@@ -40,11 +40,11 @@ from .steps import Reporter
 from .survey import survey
 from .system.real import RealSystem
 
-AFRESH_VARIABLE = "PADDOCK_AGENT_AFRESH"
+RESTART_VARIABLE = "PADDOCK_AGENT_RESTARTED"
 T = TypeVar("T")
 
 EXIT_CODES: dict[type[AgentError], int] = {JoinRefused: 3, Unreachable: 4, Untrusted: 4, NotJoined: 5, Dismissed: 6}
-AFRESH = 75
+RESTART = 75
 """EX_TEMPFAIL: the service manager starts the agent again after it."""
 
 
@@ -107,7 +107,7 @@ def _parser() -> argparse.ArgumentParser:
     )
     one.add_argument("--work", default=given("PADDOCK_WORK", ""), help="the folder in which jobs run (PADDOCK_WORK)")
     one.add_argument("--sheet", default=given("PADDOCK_SHEET", ""), help="the bring-up sheet's code (PADDOCK_SHEET)")
-    one.add_argument("--again", action="store_true", help="join anew although this machine has a key already")
+    one.add_argument("--again", action="store_true", help="join again although this machine already has a key")
     one.set_defaults(command=_join)
 
     one = commands.add_parser("run", parents=[home], help="connect and work until stopped")
@@ -135,7 +135,7 @@ def _parser() -> argparse.ArgumentParser:
     verbs = one.add_subparsers(required=True, metavar="VERB")
     one = verbs.add_parser("install", parents=[home], help="set it up (needs root; a service gets it by itself)")
     one.set_defaults(command=_watch_install)
-    one = verbs.add_parser("report", parents=[home], help="report once, now, and say what was told (needs root)")
+    one = verbs.add_parser("report", parents=[home], help="send one report now and print it (needs root)")
     one.add_argument("--folder", default="", help=argparse.SUPPRESS)
     one.set_defaults(command=_watch_report)
     one = verbs.add_parser("uninstall", parents=[home], help="take it out (needs root)")
@@ -179,7 +179,7 @@ def _join(options: argparse.Namespace) -> int:
         known = identity.load(home)
         print(
             f"This machine has joined {known.server} as {known.host} already. `paddock-agent run` connects it; "
-            "to join anew, add --again.",
+            "to join again, add --again.",
             file=sys.stderr,
         )
         return 1
@@ -196,7 +196,7 @@ def _join(options: argparse.Namespace) -> int:
         server, wire.JoinRequest(secret, facts, options.name.strip(), labels, options.slots, options.sheet.strip())
     )
     identity.save(home, identity.Identity(server, answer.key, answer.host, answer.paddock, work_folder))
-    where = "admitted" if answer.admitted else "at the gate: somebody has to let it in"
+    where = "admitted" if answer.admitted else "at the gate: an administrator must admit it"
     print(f"Joined {answer.paddock} as {answer.host}, {where}. Next: paddock-agent run")
     return 0
 
@@ -234,8 +234,8 @@ def _run(options: argparse.Namespace) -> int:
         run_as_service(service, lambda: _as_exit_code(lambda: _work(system, home)), _stop_work)
         return 0
     code = _work(system, home)
-    if code == AFRESH and not system.kept_by():
-        os.environ[AFRESH_VARIABLE] = "1"
+    if code == RESTART and not system.kept_by():
+        os.environ[RESTART_VARIABLE] = "1"
         os.execv(sys.executable, [sys.executable, "-m", "paddock_agent", *sys.argv[1:]])  # noqa: S606 - ourselves again
     return code
 
@@ -249,13 +249,13 @@ def _stop_work() -> None:
 
 
 def _work(system: RealSystem, home: Path) -> int:
-    """The agent until it is stopped; AFRESH where it was asked to start anew."""
+    """Runs the agent until it is stopped. Returns RESTART if the server asked for a restart."""
     words = LastWords(home)
     logging.getLogger().addHandler(words)
 
     async def work() -> int:
         # One that was started by hand has the environment of the shell that it was started from.
-        if system.kept_by() or os.environ.pop(AFRESH_VARIABLE, ""):
+        if system.kept_by() or os.environ.pop(RESTART_VARIABLE, ""):
             os.environ.update(adopted(system, await system.fresh_environment()))
         agent = Agent(system, identity.load(home), home, words.drain_troubles)
         loop = asyncio.get_running_loop()
@@ -264,7 +264,7 @@ def _work(system: RealSystem, home: Path) -> int:
             with contextlib.suppress(NotImplementedError):
                 loop.add_signal_handler(number, agent.stop)
         await agent.run()
-        return AFRESH if agent.starts_afresh else 0
+        return RESTART if agent.restarts else 0
 
     try:
         return asyncio.run(work())
@@ -310,7 +310,7 @@ def _service_install(options: argparse.Namespace) -> int:
 
 
 def _install_watch_too(system: RealSystem, known: identity.Identity, home: Path) -> None:
-    """The service stands without its watch, so a watch that cannot be set up is said, and no more."""
+    """The service works without its watch, so a watch that cannot be installed only gives a warning."""
     try:
         asyncio.run(agent_service.install_watch(system, known, str(home)))
     except AgentError as error:
@@ -374,11 +374,11 @@ def _leave(options: argparse.Namespace) -> int:
     known = identity.load(home)
     asyncio.run(agent_service.remove(RealSystem(), known))
     try:
-        server_note = "" if leave(known.server, known.key) else " The server knew its key no longer."
+        server_note = "" if leave(known.server, known.key) else " The server no longer knew its key."
     except Unreachable as error:
         if not options.anyway:
             raise AgentError(f"{error} Its service is out, its key and folder are still here: --anyway.") from None
-        server_note = f" The server could not be told, and lists it until somebody retires it: {error}"
+        server_note = f" The server could not be reached, and lists the host until an administrator retires it: {error}"
     kept = agent_service.remove_files(home, known)
     print(f"{known.host} has left {known.server}.{server_note}")
     for path in kept:

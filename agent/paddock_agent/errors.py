@@ -20,11 +20,11 @@ class Unreachable(AgentError):
 
 
 class Untrusted(Unreachable):
-    """The server's certificate is signed by nobody that this machine trusts."""
+    """This machine does not trust the server's certificate."""
 
 
 class NotJoined(AgentError):
-    """There is no key on this machine yet."""
+    """This machine has no key yet."""
 
 
 class Dismissed(AgentError):

@@ -13,7 +13,7 @@ from .wire import Difference, Facts
 
 
 async def gather_facts(system: System, work_folder: str, differs: Sequence[Difference] = ()) -> Facts:
-    """The facts of the host. What cannot be learnt is left empty; nothing is raised. ``differs`` is taken over: to
+    """The facts of the host. Unknown facts stay empty; raises nothing. ``differs`` is passed on: to
     learn it takes a log-in, which is not to be had at once."""
     name, version = await system_of(system)
     hardware = system.hardware()

@@ -121,7 +121,7 @@ def unreachable(address: str, error: Exception) -> Unreachable:
 
 
 def problem_of(error: urllib.error.HTTPError) -> str:
-    """What the server said was wrong (RFC 9457), as a sentence."""
+    """The server's problem details (RFC 9457) as a sentence."""
     try:
         problem = json.loads(error.read(64 * 1024))
         return str(problem.get("detail") or problem["title"])

@@ -55,7 +55,7 @@ def load(home: Path) -> Identity:
         return msgspec.json.decode((home / FILE).read_bytes(), type=Identity)
     except FileNotFoundError:
         raise NotJoined(
-            f"This machine has not joined a server yet: there is no key in {home}. "
+            f"This machine has not joined a server yet: {home} has no key.  "
             "Run `paddock-agent join --server URL --pass SECRET` first."
         ) from None
     except (OSError, msgspec.DecodeError) as error:

@@ -17,7 +17,7 @@ def join(server: str, request: wire.JoinRequest) -> wire.JoinAnswer:
     except urllib.error.HTTPError as error:
         raise JoinRefused(problem_of(error)) from None
     except BadMessage as error:
-        raise Unreachable(f"What answers at {server} is no Yellow Paddock server: {error}") from None
+        raise Unreachable(f"{server} is not a Yellow Paddock server: {error}") from None
 
 
 def leave(server: str, key: str) -> bool:

@@ -3,7 +3,7 @@
 It catches accidents, as a command that prints its environment: the secret itself, in base64 (wrapped to lines or not,
 indented, and inside a longer text), in hexadecimal, in addresses, in HTML and XML, in JSON and in JSON in JSON, in
 tables, in mail, and as shells trace it. A script that wants to tell a secret can always turn it into something that
-nobody recognises.
+is not recognised.
 """
 
 from __future__ import annotations
@@ -42,7 +42,7 @@ class Masker:
         self._held = b""
 
     def write(self, data: bytes) -> bytes:
-        """What can be told of it now. An end that may be the start of a secret is held back until more comes."""
+        """Returns what is safe to send now. Holds back an end that may be the start of a secret until more comes."""
         if self._expression is None:
             return data
         whole = self._held + data

@@ -1,8 +1,8 @@
 """The catalogue that this agent surveys with: the built-in tools, and those that its server has signed.
 
 A probe is a command that runs on this host, so one is taken only with the signature of the server that the agent knows
-since it first met it, and never an older set than the one that it has. Somebody on the host may turn all of them off.
-"""
+since it first met it, and never an older set than the one that it has. An administrator of the host may turn them all
+off."""
 
 from __future__ import annotations
 
@@ -97,7 +97,7 @@ class Probes:
             raise ProbesRefused("they are not signed by the server that this host knows") from None
         except (OSError, ValueError, TypeError):
             raise ProbesRefused(
-                "this host does not know its server's key for probes, or there is no signature"
+                "this host does not know its server's key for probes, or the signature is missing"
             ) from None
 
     def why_only_built_in(self) -> str:

@@ -1,7 +1,7 @@
 """Telling the server how far the bring-up of this machine is, so that its sheet can follow. Needs no package.
 
 ``python -m paddock_agent.steps STEP MARK [FOUND]`` is how the bring-up scripts report; PADDOCK_SERVER and PADDOCK_SHEET
-say where. What cannot be told is let go: the bring-up itself does not depend on it.
+say where. Unsent reports are dropped: the bring-up itself does not depend on them.
 """
 
 from __future__ import annotations
@@ -26,7 +26,7 @@ LONGEST = 2000
 
 @dataclass(frozen=True)
 class Reporter:
-    """Where to report: ``sheet`` is the code of a bring-up sheet, "" for none, and nothing is told then."""
+    """Where to report: ``sheet`` is the code of a bring-up sheet, "" for none; then nothing is reported."""
 
     server: str
     sheet: str

@@ -192,7 +192,7 @@ class Surveying:
 
 
 def _fitting(report: wire.SurveyReport) -> wire.SurveyReport:
-    """The report, small enough to be sent: where it is not, without what the tools said."""
+    """The report, small enough to be sent; a larger one loses the tools' output."""
     if len(wire.encode(report)) <= LARGEST_REPORT:
         return report
     bare = [

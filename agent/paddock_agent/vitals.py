@@ -8,7 +8,7 @@ from .wire import Heartbeat
 
 
 def heartbeat(system: System, work_folder: str) -> Heartbeat:
-    """The readings of this moment. What cannot be learnt is left out: a heartbeat is sent in any case."""
+    """The readings of this moment. Unknown ones are left out; a heartbeat is always sent."""
     vitals = system.vitals()
     try:
         free: float | None = system.disk(work_folder).free

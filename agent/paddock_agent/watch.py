@@ -61,13 +61,13 @@ def ask_watch_key(server: str, key: str) -> tuple[str, int]:
     try:
         return str(answer["key"]), int(answer["every"])
     except (KeyError, TypeError, ValueError):
-        raise Unreachable(f"What answers at {address} is no Yellow Paddock server.") from None
+        raise Unreachable(f"{address} is not a Yellow Paddock server.") from None
 
 
 async def report(system: System, folder: str) -> str:
     """Looks and reports once, and starts the service if it may; returns what was reported, in a sentence.
 
-    Raises NotJoined where there is no watch, Dismissed where the server does not know its key, Unreachable.
+    Raises NotJoined if no watch is installed, Dismissed if the server does not know its key, Unreachable.
     """
     note = read_note(system.read_text(paths_of(system).join(folder, NOTE)), folder)
     found = await _look(system, folder, note)
@@ -145,9 +145,9 @@ def _asked(address: str, body: bytes, key: str, known_ip: str = "") -> tuple[Map
             raise Dismissed(problem_of(error)) from None
         raise Unreachable(f"The server did not take it: {problem_of(error)}") from None
     except ValueError as error:
-        raise Unreachable(f"What answers at {address} is no Yellow Paddock server: {error}") from None
+        raise Unreachable(f"{address} is not a Yellow Paddock server: {error}") from None
     if not isinstance(answer, dict):
-        raise Unreachable(f"What answers at {address} is no Yellow Paddock server.")
+        raise Unreachable(f"{address} is not a Yellow Paddock server.")
     return answer, usual
 
 

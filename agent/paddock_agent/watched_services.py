@@ -1,4 +1,4 @@
-"""The services that builds need: how they are, told when that changes; starting and stopping them on request."""
+"""The services that builds need: reports changes of their state, and starts and stops them on request."""
 
 from __future__ import annotations
 
@@ -33,12 +33,12 @@ class Watched:
         self._wanted.set()
 
     def try_soon(self, name: str, verb: str) -> None:
-        """Starts or stops one of them; what came of it is told with the next news."""
+        """Starts or stops one of them; the next report has the result."""
         self._asked.append((name, verb))
         self._wanted.set()
 
     def forget_last_report(self) -> None:
-        """The server is another, or has forgotten: it is told everything anew."""
+        """The server is new or has forgotten: the next report repeats everything."""
         self._last_report = None
         self._wanted.set()
 

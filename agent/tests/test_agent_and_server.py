@@ -151,9 +151,9 @@ async def test_asked_to_start_afresh_it_finishes_what_runs_and_takes_nothing_new
         assert not task.done()
         go_on.touch()
         await asyncio.wait_for(task, 30)
-    assert agent.starts_afresh
+    assert agent.restarts
     assert listener.all(wire.AttemptEnded)[0].exit_code == 0
-    assert "start afresh" in listener.all(wire.AttemptRefused)[0].why
+    assert "about to restart" in listener.all(wire.AttemptRefused)[0].why
     assert isinstance(listener.heard[-1], wire.Goodbye)
 
 
@@ -168,7 +168,7 @@ async def test_what_was_not_acknowledged_is_told_again_after_a_reconnect_in_orde
         listener.acknowledges = True
         await listener.socket.close()
         await soon(lambda: listener.all(wire.AttemptEnded))
-        assert listener.hellos[-1].attempts == ["1-1"], "its end is not told yet"
+        assert listener.hellos[-1].attempts == ["1-1"], "its end is not reported yet"
         passing = wire.WorkFolders | wire.Heartbeat | wire.WorkTried | wire.WatchedServices
         kinds = [type(message) for message in listener.heard if not isinstance(message, passing)]
         # What comes before the log waits for nothing, what comes after it waits for it.
@@ -206,7 +206,7 @@ async def test_no_more_is_in_flight_than_the_server_can_hold(tmp_path):
         await listener.offer(f"head -c {size} /dev/zero")
         await soon(lambda: listener.bytes_heard() >= LOG_IN_FLIGHT)
         beats = len(listener.all(wire.Heartbeat))
-        await soon(lambda: len(listener.all(wire.Heartbeat)) > beats + 2, "it goes on living meanwhile")
+        await soon(lambda: len(listener.all(wire.Heartbeat)) > beats + 2, "it goes on sending heartbeats")
         assert listener.bytes_heard() < 2 * LOG_IN_FLIGHT
         listener.acknowledges = True
         await listener.say(wire.LogAck(attempt="1-1", size=listener.bytes_heard()))

@@ -22,7 +22,7 @@ def definition(tool):
 
 
 class Slots:
-    """The slots of a host in a folder of its own, and what they told."""
+    """The slots of a host in a folder of its own, and the messages that they sent."""
 
     def __init__(self, folder: Path, slots: int = 1, try_work=able) -> None:
         self.sent: list[wire.FromAgent] = []

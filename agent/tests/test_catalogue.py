@@ -112,7 +112,7 @@ def test_a_reading_stands_for_a_whole_line(text, line, taken):
 @pytest.mark.parametrize(
     ("text", "column", "why"),
     [
-        ("Tide {versoin}", 6, "there is no {versoin}"),
+        ("Tide {versoin}", 6, "unknown placeholder {versoin}"),
         ("Tide {version", 6, "stands alone"),
         ("{version} {version}", 11, "twice"),
         ("{version}-{build}", 10, "could be part of the version"),
@@ -164,11 +164,11 @@ def test_a_file_gives_a_tool():
         (("commands: [tide]", "commands: []"), "`.commands`"),
         (("tide {version}", "tide {verion}"), "reads, line 1: column 6"),
         (("tide {version}", "tide"), "takes a {version}"),
-        (("/opt/tide*/bin", "opt/tide"), "no whole path"),
+        (("/opt/tide*/bin", "opt/tide"), "not an absolute path"),
         (("linux: {", "amiga: {"), "amiga"),
         (("linux: {folders: [/opt/tide*/bin]}", ""), "on no system"),
         (("title: Tide SDK", "seconds: 1000"), "`.seconds`"),
-        (("title: Tide SDK", "title: [" * 5000), "no YAML"),
+        (("title: Tide SDK", "title: [" * 5000), "not valid YAML"),
         (("title: Tide SDK", "title: &a [x, *a]"), "no anchors"),
         (("title: Tide SDK", "title: x\nlocale: 'C; rm -rf'"), "`.locale`"),
         (("title: Tide SDK", "title: x\naliases: [tide-sdk]"), "its own name"),

@@ -72,7 +72,7 @@ def test_the_pass_can_come_by_standard_input(monkeypatch, asked, capsys):
     monkeypatch.setattr(sys, "stdin", Typed("paddock-pass-z\n"))
     assert cli.main(["join", "--server", "http://paddock:8200", "--pass", "-"]) == 0
     assert asked[0][1].secret == "paddock-pass-z"
-    assert "left out" not in capsys.readouterr().err, "the line's own end is no stray character"
+    assert "left out" not in capsys.readouterr().err, "the line's own end is not a stray character"
 
 
 def test_what_is_missing_is_asked_for_on_a_terminal_and_only_there(monkeypatch, asked, capsys):
@@ -135,17 +135,17 @@ def test_leaving_tells_the_server_and_removes_what_is_there(monkeypatch, tmp_pat
 
     home = tmp_path / "home"
     identity.save(home, Identity(KNOWN.server, KNOWN.key, KNOWN.host, KNOWN.paddock, str(home / "work")))
-    monkeypatch.setattr(cli.keeping, "remove", removed)
+    monkeypatch.setattr(cli.agent_service, "remove", removed)
 
-    def nobody(server, key):
-        raise Unreachable("Nobody is there.")
+    def unreachable(server, key):
+        raise Unreachable("The server is away.")
 
-    monkeypatch.setattr(cli, "leave", nobody)
+    monkeypatch.setattr(cli, "leave", unreachable)
     assert cli.main(["leave"]) == 1
     assert "--anyway" in capsys.readouterr().err
     assert home.exists()
     assert cli.main(["leave", "--anyway"]) == 0
-    assert "could not be told" in capsys.readouterr().out
+    assert "could not be reached" in capsys.readouterr().out
     assert not home.exists()
 
 

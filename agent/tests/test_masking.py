@@ -94,7 +94,7 @@ def test_a_secret_of_several_lines_is_covered_as_a_whole_line_by_line_and_on_one
 def test_a_plain_secret_that_a_terminal_folded_is_covered():
     assert covered("low-water-mark", "it is low-wat\ner-mark\n") == "it is [secret]\n\n"
     assert covered("low water mark", "it is low\n water mark") == "it is [secret]\n", "folded at a blank"
-    assert covered("low-water-mark", "low-wat\n\ner-mark") == "low-wat\n\ner-mark", "an empty line is no fold"
+    assert covered("low-water-mark", "low-wat\n\ner-mark") == "low-wat\n\ner-mark", "an empty line is not a fold"
 
 
 @pytest.mark.skipif(not shutil.which("bash"), reason="bash is not here")

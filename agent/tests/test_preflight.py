@@ -164,7 +164,7 @@ async def test_an_old_windows_and_one_that_is_not_elevated():
 
 
 class Server(http.server.BaseHTTPRequestHandler):
-    """Answers as the real one would; ``off`` seconds wrong, ``refuses`` with a problem, ``told`` is what it heard."""
+    """Answers as the real one would; ``off`` seconds wrong, ``refuses`` with a problem, ``asked`` are the requests."""
 
     off, refuses, asked = 0, "", []
 
@@ -190,7 +190,7 @@ class Server(http.server.BaseHTTPRequestHandler):
 
 @pytest.fixture
 def server():
-    handler = type("Handler", (Server,), {"told": []})
+    handler = type("Handler", (Server,), {"asked": []})
     listening = http.server.ThreadingHTTPServer(("127.0.0.1", 0), handler)
     threading.Thread(target=listening.serve_forever, daemon=True).start()
     handler.url = f"http://127.0.0.1:{listening.server_port}"

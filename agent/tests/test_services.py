@@ -1,4 +1,4 @@
-"""Services: the unit that is written, the state that is read, and what is said about it."""
+"""Services: the unit that is written, the state that is read, and its explanation."""
 
 import shutil
 import subprocess
@@ -95,7 +95,7 @@ def test_whatever_is_shown_gives_a_state_and_a_sentence(text, lines):
         (state("running", start_type="at log-in"), True, "starts at log-in", ""),
         (state("running", restarts=3), True, "started again 3 times", ""),
         (state("running", starts_at_boot=False), False, "not set to start at boot", "systemctl enable"),
-        (state("missing"), False, "There is no service", "service install"),
+        (state("missing"), False, "does not exist on this host", "service install"),
         (state("stopped", result="success"), False, "was stopped.", "service start"),
         (state("stopped", starts_at_boot=False), False, "not set to start at boot either", "systemctl enable"),
         (state("failed", cause=Cause.NO_ACCOUNT), False, "account paddock does not exist", "useradd"),
@@ -127,7 +127,7 @@ def test_whatever_is_shown_gives_a_state_and_a_sentence(text, lines):
             "stopped",
             "Set-Service",
         ),
-        (state("failed", cause=Cause.NO_LOGIN), False, "nobody is logged in", "install"),
+        (state("failed", cause=Cause.NO_LOGIN), False, "no session of that account is open", "install"),
         (state("failed"), False, "does not say why", "start"),
     ],
 )
@@ -228,4 +228,4 @@ def test_leaving_removes_the_folders_and_lists_what_stays(tmp_path):
     known = Identity("http://paddock:8200", "key", "avocet-01", "shoreline", str(work))
     assert agent_service.remove_files(home, known) == []
     assert list(tmp_path.iterdir()) == []
-    assert agent_service.remove_files(home, known) == [], "twice is no error"
+    assert agent_service.remove_files(home, known) == [], "twice does no harm"

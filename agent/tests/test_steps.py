@@ -162,7 +162,7 @@ async def test_a_secret_reaches_its_step_and_no_log_evidence_or_list_of_processe
     assert host.log().rstrip().endswith("\n0"), host.log()
     for form in (SECRET, base64.b64encode(SECRET.encode()).decode(), SECRET.encode().hex()):
         assert form not in host.log() + everything
-    assert "TABLE_KEY" in host.all(wire.AttemptStarted)[0].names
+    assert "TABLE_KEY" in host.all(wire.AttemptStarted)[0].variable_names
     for file in host.work.rglob("*"):
         assert not file.is_file() or SECRET not in file.read_text(errors="replace")
 

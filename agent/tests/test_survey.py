@@ -95,11 +95,11 @@ def test_a_compiler_that_only_stands_in_for_another_is_not_there(tmp_path):
 @pytest.mark.parametrize(
     ("says", "why"),
     [
-        ("echo '<b>not make</b>'", "told no version: <b>not make</b>"),
-        ("printf 'GNU Make \\033]0;title\\007\\001x'", "told no version: GNU Make ?]0;title??x"),
-        ("echo GNU Make four", "told no version: GNU Make four"),
+        ("echo '<b>not make</b>'", "printed no version: <b>not make</b>"),
+        ("printf 'GNU Make \\033]0;title\\007\\001x'", "printed no version: GNU Make ?]0;title??x"),
+        ("echo GNU Make four", "printed no version: GNU Make four"),
         ("true", "printed nothing"),
-        ("printf 'GNU Make '; head -c 10000 /dev/zero | tr '\\0' 1; echo", "told a version of 991 characters"),
+        ("printf 'GNU Make '; head -c 10000 /dev/zero | tr '\\0' 1; echo", "printed a version of 991 characters"),
     ],
 )
 def test_a_tool_that_tells_no_version_is_broken_and_what_it_said_can_be_shown(tmp_path, says, why):
@@ -147,7 +147,7 @@ def test_what_is_not_there_was_looked_for(tmp_path):
     make(tmp_path, "git", "echo git version 2.39.5")
     result = asyncio.run(survey(OnlyHere(tmp_path), built_in()))
     assert {"git", "jdk", "maven"} <= set(result.looked_for)
-    assert "msvc" not in result.looked_for, "nobody looks for that on Linux"
+    assert "msvc" not in result.looked_for, "not looked for on Linux"
     assert len(result.looked_for) >= 70
 
 

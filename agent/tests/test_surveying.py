@@ -29,7 +29,7 @@ class Machine:
 
 
 class Yard:
-    """Surveys that find what was put there, and what is told of them."""
+    """Surveys that find what was put there, and their reports."""
 
     def __init__(self, monkeypatch):
         self.machine = Machine()

@@ -141,7 +141,7 @@ def test_the_kernels_table_of_mounts():
 
 
 class Machine:
-    """A system on which parts fail as told."""
+    """A system on which the given parts fail."""
 
     family = "linux"
 
@@ -253,6 +253,6 @@ async def test_a_file_where_the_notes_on_running_jobs_belong_keeps_jobs_away(tmp
     tried = WorkTrials(RealSystem(), str(tmp_path / "work"), "", lambda: True, notes)
     (failed,) = await tried.try_now()
     assert (failed.part, "ENOTDIR" in failed.why) == ("folder of notes", True)
-    leftovers.strike(notes, "1-1")  # an attempt that ends meanwhile ends all the same
+    leftovers.strike(notes, "1-1")  # an attempt that ends now ends all the same
     notes.unlink()
     assert await tried.try_now() == []

@@ -1,8 +1,7 @@
 """Availability: the time that a host was connected, of the time that it should have been.
 
-Left out are the time before its first hello, and planned holds: what a person held, nobody counts on. So a host that
-was held all week has no availability, not a bad one.
-"""
+Left out are the time before its first hello, and planned holds: a host that a person holds is not expected. So a host
+that was held all week has no availability, not a bad one."""
 
 from __future__ import annotations
 

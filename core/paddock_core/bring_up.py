@@ -1,8 +1,8 @@
 """The bring-up of one machine: which steps are done, which failed, where it waits, and for whom.
 
-Two kinds of things are known. What the machine's own bring-up tells (``Told``), which may stop at any time; and what
-the server sees by itself (``Seen``): a host that joined, connected, was surveyed, admitted, and did its proof job.
-"""
+Two kinds of things are known. What the machine's own bring-up reports (``ReportedTimes``), which may stop at any time;
+and what the server sees by itself (``Seen``): a host that joined, connected, was surveyed, admitted, and did its proof
+job."""
 
 from __future__ import annotations
 
@@ -58,7 +58,7 @@ class State(StrEnum):
 
 
 class Phase(StrEnum):
-    """How the whole stands. CUT_OFF: the machine told of a step and has been silent since."""
+    """How the whole stands. CUT_OFF: the machine reported a step and has been silent since."""
 
     EXPECTED = "expected"
     UNDER_WAY = "under way"
@@ -71,7 +71,8 @@ class Phase(StrEnum):
 
 @dataclass(frozen=True)
 class ReportedTimes:
-    """What was told of one step. Times in seconds since the epoch; ``remedy`` are commands for the machine."""
+    """What the machine reported of one step. Times in seconds since the epoch; ``remedy`` are commands for the
+    machine."""
 
     began: float
     ended: float | None = None
@@ -82,7 +83,7 @@ class ReportedTimes:
 
 @dataclass(frozen=True)
 class Seen:
-    """What the server knows of the host. Times as in ``Told``, None for what has not happened;
+    """What the server knows of the host. Times as in ``ReportedTimes``, None for what has not happened;
     ``proof`` is the state of the proof job, "" for none."""
 
     joined: float | None = None
@@ -131,8 +132,9 @@ def progress(
     given_up: bool = False,
     family: str = "linux",
 ) -> Progress:
-    """Where a bring-up is. What the server sees counts more than what it was told: a machine that joined has been
-    fetched for, checked and installed, whether it said so or not; and a failure is past once a later step is done."""
+    """Where a bring-up is. What the server observes overrules what the machine reported: a machine that joined has been
+    fetched for, checked and installed, whether it reported that or not; and a failure is past once a later step is
+    done."""
     rows = [_row(step, reported.get(step), seen, by_hand) for step in Step]
     rows = _past_failures(rows)
     rows = _with_current(rows, seen, now, family)
@@ -141,7 +143,7 @@ def progress(
 
 def _row(step: Step, reported: ReportedTimes | None, seen: Seen, by_hand: bool) -> Row:
     if step is Step.SERVICE and by_hand:
-        return Row(step, State.LEFT_OUT, detail="Started by hand: after a reboot somebody has to start it again.")
+        return Row(step, State.LEFT_OUT, detail="Started by hand. A person must start it again after each reboot.")
     if step is Step.PROVE:
         return _proof(seen)
     if step is Step.JOIN and seen.joined is not None:
@@ -175,7 +177,7 @@ def _proof(seen: Seen) -> Row:
 
 
 def _past_failures(rows: list[Row]) -> list[Row]:
-    """A step before the last that was reached is done, whatever was told of it. Admission does not count as reached: it
+    """A step before the last that was reached is done, whatever was reported. Admission does not count as reached: it
     is a person's, and may come before the machine has got any further."""
     reached = [i for i, row in enumerate(rows) if row.state in (State.DONE, State.NOW) and row.step is not Step.ADMIT]
     last = max(reached, default=-1)
@@ -213,14 +215,14 @@ def _with_current(rows: list[Row], seen: Seen, now: float, family: str) -> list[
 
 
 _WAITING = {
-    Step.FETCH: "Nobody has run the command on the machine yet.",
+    Step.FETCH: "The command has not been run on the machine yet.",
     Step.PREFLIGHT: "The script was fetched. It starts by checking the machine.",
     Step.INSTALL: "The machine has what it needs. Next the agent is installed.",
     Step.JOIN: "The agent is installed. Next it asks to join.",
     Step.SERVICE: "It has joined. Next the service is set up.",
     Step.CONNECT: "Waiting for its agent to call.",
     Step.SURVEY: "Its agent is looking which tools are there.",
-    Step.ADMIT: "It stands at the gate. Nothing runs on it until somebody lets it in.",
+    Step.ADMIT: "It waits at the gate. No job runs on it until an administrator admits it.",
     Step.PROVE: "Waiting for its agent and its survey; then a job is sent that proves it.",
 }
 _LOOKING = {

@@ -56,8 +56,8 @@ class Move:
 
 def moves(rolling: Rolling, hosts: Sequence[Seen], *, is_stopped: bool = False) -> list[Move]:
     """What happens next, in the order of the hosts. A drained host runs the script when nothing works on it any more.
-    One that is not there when its turn comes could not be reached; it takes nobody's place, and is no failure of the
-    script.
+    One that is not there when its turn comes could not be reached; it takes no place, and does not count as a failure
+    of the script.
 
     >>> moves(Rolling(at_once=1), [Seen("a", HostState.RUNNING), Seen("b", HostState.WAITING)])
     []

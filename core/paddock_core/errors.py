@@ -59,7 +59,7 @@ class ShellError(CoreError):
     def __init__(self, shell: str, nearest: str | None, known: Sequence[str]) -> None:
         self.nearest = nearest
         hint = f' Did you mean "{nearest}"?' if nearest else ""
-        super().__init__(f'There is no shell "{shell[:40]}".{hint} The shells are {", ".join(known)}.')
+        super().__init__(f'Unknown shell "{shell[:40]}".{hint} Known shells: {", ".join(known)}.')
 
 
 class ContradictionError(CoreError):

@@ -39,13 +39,13 @@ class Mistake:
 
 
 def read_planned(text: str) -> tuple[tuple[Expected, ...], tuple[Mistake, ...]]:
-    """All machines, and all mistakes. The machines are to be used only where there is no mistake."""
+    """All machines, and all mistakes. Use the machines only if there are no mistakes."""
     try:
         rows = _rows(text)
     except ValueError as error:
         return (), (Mistake(0, "", str(error)),)
     if not rows:
-        return (), (Mistake(0, "", "There is no machine in it."),)
+        return (), (Mistake(0, "", "The table has no machines."),)
     if len(rows) > MOST:
         return (), (Mistake(0, "", f"It has {len(rows)} machines; at most {MOST} go in at a time."),)
     mistakes: list[Mistake] = []
@@ -70,7 +70,7 @@ def _rows(text: str) -> list[Mapping[str, str]]:
     try:
         table = list(csv.reader(lines, delimiter=separator, strict=True))
     except csv.Error as error:
-        raise ValueError(f"This is no CSV: {error}.") from None
+        raise ValueError(f"This is not valid CSV: {error}.") from None
     heading = [_column(word) for word in table[0]]
     _demand_columns(heading)
     for number, cells in enumerate(table[1:], 1):
@@ -85,7 +85,7 @@ def _from_json(text: str) -> list[Mapping[str, str]]:
     try:
         cells = json.loads(text)
     except (ValueError, RecursionError) as error:
-        raise ValueError(f"This is no JSON: {error}.") from None
+        raise ValueError(f"This is not valid JSON: {error}.") from None
     if not isinstance(cells, list) or not all(isinstance(one, dict) for one in cells):
         raise ValueError("The JSON has to be a list of objects, one for each machine.")
     rows: list[Mapping[str, str]] = [{_column(str(key)): _plain(value) for key, value in one.items()} for one in cells]
@@ -108,7 +108,7 @@ def _demand_columns(heading: list[str]) -> None:
         if column not in COLUMNS:
             close = nearest(column, COLUMNS)
             meant = f" Did you mean “{close}”?" if close else f" There are {', '.join(COLUMNS)}."
-            raise ValueError(f"“{column[:40]}” is no column.{meant}")
+            raise ValueError(f"“{column[:40]}” is not a known column.{meant}")
     for needed in _NEEDED:
         if needed not in heading:
             raise ValueError(
@@ -127,12 +127,12 @@ def _expected(number: int, row: Mapping[str, str], mistakes: list[Mistake]) -> E
         close = nearest(system, ("linux", "macos", "windows"))
         wrong(
             "system",
-            f"“{cells['system'][:40]}” is no system."
+            f"“{cells['system'][:40]}” is not a known system."
             + (f" Did you mean {close}?" if close else " There are linux, macos, windows."),
         )
     arch = cells["processor"].lower() or "x64"
     if arch not in ("x64", "arm64"):
-        wrong("processor", f"“{cells['processor'][:40]}” is no processor: write x64 or arm64.")
+        wrong("processor", f"“{cells['processor'][:40]}” is not a known processor. Write x64 or arm64.")
     supervisor = cells["supervisor"].lower() or "service"
     if supervisor not in ("service", "log-in", "by hand"):
         wrong("supervisor", f"“{cells['supervisor'][:40]}” is not a supervisor. Write service, log-in or by hand.")
@@ -140,6 +140,6 @@ def _expected(number: int, row: Mapping[str, str], mistakes: list[Mistake]) -> E
         wrong("name", "The name is missing: the machine is known again by it.")
     slots = int(cells["slots"]) if cells["slots"].isdecimal() and len(cells["slots"]) < 5 else 0
     if cells["slots"] and not (cells["slots"].isdecimal() and slots <= 1000):
-        wrong("slots", f"“{cells['slots'][:40]}” is no number of slots from 1 to 1000.")
+        wrong("slots", f"“{cells['slots'][:40]}” is not a number of slots. Write 1 to 1000.")
     labels = tuple(label.strip() for label in cells["labels"].replace(";", ",").split(",") if label.strip())
     return Expected(cells["name"], system, arch, labels, slots, cells["work folder"], supervisor, cells["account"])

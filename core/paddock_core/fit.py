@@ -13,7 +13,7 @@ from .terms import AllOf, AnyOf, HostTerm, KitTerm, LabelTerm, Term, ToolTerm, a
 from .verdicts import Verdict, meeting_term, verdict
 
 NEAR_FIT_LACKS = 2
-"""A host that lacks more than this is no near fit: nobody mends that much for one job."""
+"""A host that lacks more than this is not a near fit: too much work for one job."""
 MARKED_LACKS = 6
 """The same for a host that the job means by name, or by a label that marks it: no other will do."""
 

@@ -124,5 +124,5 @@ def _read(text: str, scheme: str) -> Version | None:
 
 
 def _rank(one: Installation) -> tuple[bool, bool, Version | None]:
-    # What cannot be read is never compared with what can: the second part tells them apart.
+    # What cannot be read is never compared with what can: the second part separates them.
     return one.plain, one.ordered is not None, one.ordered

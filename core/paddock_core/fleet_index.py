@@ -1,8 +1,7 @@
 """The fleet as bit rows: one row for each predicate, one bit for each host.
 
-A term costs one pass over bits once it is known; when one host changes, only the bits of that host are found anew, in
-the rows that read what changed. The bits come from ``verdicts.verdict``, so what explains is what decides.
-"""
+A term costs one pass over bits once it is known; when one host changes, only the bits of that host are computed again,
+in the rows that read what changed. The bits come from ``verdicts.verdict``, so what explains is what decides."""
 
 from __future__ import annotations
 
@@ -206,7 +205,7 @@ class FleetIndex:
             self._words.clear()
 
     def remove(self, name: str) -> None:
-        """Takes a host out; one that is not there is no error."""
+        """Takes a host out; one that is not there is ignored."""
         place = self._places.pop(name, None)
         if place is None:
             return

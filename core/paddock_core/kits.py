@@ -76,7 +76,7 @@ class Effect:
 
 def effect(before: Mapping[str, bool], after: Mapping[str, bool]) -> Effect:
     """Who would be put out of the kit, or into it, by a change: each host's name, and whether it is in the kit. A host
-    that the kit is not put on is in neither mapping, and one that it is put on anew only in ``after``."""
+    that the kit is not put on is in neither mapping, and one that it is newly put on only in ``after``."""
     names = sorted(after)
     was = {name: before.get(name, True) for name in names}
     return Effect(

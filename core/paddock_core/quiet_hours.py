@@ -20,7 +20,7 @@ class QuietHours:
 
     def end_of_quiet(self, moment: datetime) -> datetime:
         """The end of the quiet hours that ``moment`` lies in, or ``moment`` itself. ``moment`` is in the zone in which
-        the hours are meant; so is the result, whatever the zone does with its clocks meanwhile."""
+        the hours are meant; so is the result, even if the zone changes its clocks in between."""
         for back in (1, 0):
             day = (moment - timedelta(days=back)).replace(hour=0, minute=0, second=0, microsecond=0)
             if day.weekday() not in self.days:

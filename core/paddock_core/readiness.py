@@ -7,14 +7,15 @@ from enum import StrEnum
 
 from .link_state import Link
 from .reasons import count
+from .units import disk_size
 
 LEAST_DISK = 1024**3
 """Bytes free under which a host is called short of disk: a checkout and a build hardly fit."""
 
 
 class Mark(StrEnum):
-    """How one link of the chain stands. UNKNOWN: it cannot be told while an earlier link is broken. WEAK: it holds now,
-    but not for sure."""
+    """How one link of the chain stands. UNKNOWN: it cannot be known while an earlier link is broken. WEAK: it holds
+    now, but not for sure."""
 
     HOLDS = "holds"
     WEAK = "weak"
@@ -47,7 +48,7 @@ def readiness_of(
     unable: str = "",
 ) -> tuple[Condition, ...]:
     """The chain for one host, in order. ``kept_by`` is the agent's service, "" where it was started by hand;
-    ``disk_free`` is in bytes, as of when the host was last heard; ``watch`` is what the watch has told of the
+    ``disk_free`` is in bytes, as of when the host was last heard; ``watch`` is what the watch has reported of the
     service since the host went away, "" for nothing; ``unable`` is what failed when the agent tried whether it can
     work, "" where nothing did."""
     connected = link is Link.CONNECTED
@@ -94,7 +95,7 @@ def _supervised(kept_by: str, watch: str) -> Condition:
 def _disk(free: float, connected: bool) -> Condition:
     if not connected:
         return Condition("Disk free", Mark.UNKNOWN, "not known while it is away")
-    detail = f"{free / 1024**3:.0f} GB free"
+    detail = f"{disk_size(free)} free"
     return Condition("Disk free", Mark.HOLDS if free >= LEAST_DISK else Mark.BROKEN, detail)
 
 

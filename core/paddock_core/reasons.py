@@ -35,7 +35,7 @@ from .terms import (
     Term,
     ToolTerm,
 )
-from .terms.quantities import about_size
+from .units import disk_size, memory_size
 from .verdicts import verdict as verdict_on
 
 
@@ -161,7 +161,11 @@ def _reserved(fitting: Fitting) -> Reason:
 
 
 def join_some(words: Sequence[str], last: str) -> str:
-    """``["a", "b", "c"]`` -> ``"a, b or c"``; of many only the first four."""
+    """The labels as terms; of many only the first four.
+
+    >>> join_some(["bench-rig", "x"], "or")
+    '`label bench-rig` or `label x`'
+    """
     words = [f"`label {word}`" for word in words[:4]]
     return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} {last} {words[-1]}"
 
@@ -240,11 +244,11 @@ def _unmet(term: Term, index: FleetIndex, admitted: Bits, words: FleetWords) -> 
         case HostTerm() if term.name in words.at_gate:
             return f"The host {words.at_gate[term.name].name} stands at the gate."
         case HostTerm():
-            return f'There is no host called "{term.name}".' + (f' Did you mean "{close}"?' if close else "")
+            return f'No host is called "{term.name}".' + (f' Did you mean "{close}"?' if close else "")
         case PaddockTerm():
-            return f'There is no paddock called "{term.name}".' + (f' Did you mean "{close}"?' if close else "")
+            return f'No paddock is called "{term.name}".' + (f' Did you mean "{close}"?' if close else "")
         case KitTerm() if term.terms is None:
-            return f'There is no kit called "{term.name}".' + (f' Did you mean "{close}"?' if close else "")
+            return f'No kit is called "{term.name}".' + (f' Did you mean "{close}"?' if close else "")
         case KitTerm():
             lacking = _unmet_together(term.terms or (), index, admitted, words)
             return f"No host meets every term of the kit {term.name}. {lacking}"
@@ -287,11 +291,11 @@ def _unmet(term: Term, index: FleetIndex, admitted: Bits, words: FleetWords) -> 
         case CoresTerm():
             return f"No host has {count(term.least, 'core')}: the most is {max(host.cores for host in words.admitted)}."
         case MemoryTerm():
-            largest = about_size(max(host.memory for host in words.admitted))
-            return f"No host has {about_size(term.least)} of memory: the most is {largest}."
+            largest = memory_size(max(host.memory for host in words.admitted))
+            return f"No host has {memory_size(term.least)} of memory: the most is {largest}."
         case DiskTerm():
             most = max((host.disk_free or 0 for host in words.admitted), default=0)
-            return f"No host has {about_size(term.least)} of disk free now: the most is {about_size(most)}."
+            return f"No host has {disk_size(term.least)} of disk free now: the most is {disk_size(most)}."
         case DisplayTerm():
             return "No host has a display."
 

@@ -103,7 +103,7 @@ def wall_times(rule: str, first: datetime, end: datetime) -> list[datetime]:
     except (ValueError, TypeError, OverflowError) as error:
         raise RuleError(f"The rule {rule[:80]!r} cannot be read: {error}. {HOW}") from None
     if not times:
-        raise RuleError(f"The rule {rule[:80]!r} has no time within two years: there is no such day.")
+        raise RuleError(f"The rule {rule[:80]!r} has no occurrence within two years.")
     return times[-MAX_TIMES:]
 
 
@@ -117,4 +117,4 @@ def _until(value: str, rule: str) -> datetime:
             return datetime.strptime(value.rstrip("Z"), "%Y%m%dT%H%M%S")
         return datetime.strptime(value, "%Y%m%d") + timedelta(days=1, seconds=-1)
     except (ValueError, OverflowError):
-        raise RuleError(f"The rule {rule[:80]!r} ends at {value}, which is no date.") from None
+        raise RuleError(f"The rule {rule[:80]!r} ends at {value}, which is not a date.") from None

@@ -27,7 +27,7 @@ from .terms import (
     ToolTerm,
     parse_asked,
 )
-from .terms.quantities import about_size
+from .units import disk_size
 from .verdicts import Verdict, closest_label, verdict
 
 
@@ -175,7 +175,7 @@ class Remedies:
         return [one for one, _ in sorted(near, key=lambda pair: (pair[0].cost, -pair[1], pair[0].host))]
 
     def _is_near_enough(self, row: FitRow) -> bool:
-        """By what the job means: a misspelt word is no thing that the host lacks."""
+        """Uses the corrected terms: a misspelt word is not something that the host lacks."""
         if row.fits:
             return not row.host.is_ready
         spelt = FitRow(row.host, tuple(verdict(term, row.host) for term in self._spelt), row.blocks)
@@ -211,7 +211,7 @@ class Remedies:
                 text = f"put the agent's account on {host.name} into the group {name}, and restart the agent"
                 return [Remedy(RemedyKind.JOIN_GROUP, host.name, name, text)]
             case DiskTerm(least) if host.disk_free is not None and least <= host.disk_total:
-                short = about_size(least - host.disk_free)
+                short = disk_size(least - host.disk_free)
                 return [Remedy(RemedyKind.CLEAR_DISK, host.name, short, f"clear {short} on {host.name}")]
             case NotTerm(LabelTerm(name)):
                 return [Remedy(RemedyKind.REMOVE_LABEL, host.name, name, f"take the label {name} off {host.name}")]

@@ -1,11 +1,11 @@
-"""Nearest known words: what somebody probably meant."""
+"""Finds the nearest known word for a misspelt one."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable
 
 LONGEST = 64
-"""Words longer than this are not compared: nobody mistypes them by one letter, and the cost is quadratic."""
+"""Longer words are not compared: the cost is quadratic."""
 
 
 USUAL_NAMES = {

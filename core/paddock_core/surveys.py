@@ -1,7 +1,7 @@
 """What surveys say of a host over time: only changes are kept, and any moment is had by undoing the later ones.
 
 A *snapshot* is what is known of one host at one moment, as plain values: for every thing, named by its kind, its name
-and its place, what was said of it. A tool's place is its path; other things have none.
+and its place, its properties. A tool's place is its path; other things have none.
 """
 
 from __future__ import annotations
@@ -75,7 +75,7 @@ def differing(snapshots: Mapping[str, Snapshot]) -> list[tuple[Thing, dict[str, 
     """Of several hosts' snapshots, only the things that are not the same on all of them.
 
     Tools are compared by what a person means by the same: the versions of a tool, wherever they lie. So the place is
-    left out, and what is said of a tool is its versions in their order, the plain one first.
+    left out, and the properties of a tool are its versions in order, the plain one first.
     """
     merged = {host: _without_places(snapshot) for host, snapshot in snapshots.items()}
     things = sorted({thing for snapshot in merged.values() for thing in snapshot})

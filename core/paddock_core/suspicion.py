@@ -51,7 +51,7 @@ def suspicions(newcomer: Known, others: Sequence[Known], networks: Sequence[str]
             )  # fmt: skip
             found.append(Suspicion(Oddity.SAME_NAME, f"An earlier host was called {other.name} too.{same}"))
     if not newcomer.machine:
-        sentence = "Its system has no machine id: a copy of this machine could not be told from it."
+        sentence = "Its system has no machine id, so a copy of this machine could not be detected."
         found.append(Suspicion(Oddity.NO_MACHINE, sentence))
     if is_outside(newcomer.address, networks):
         sentence = f"It calls from {newcomer.address}, which is outside the paddock's networks ({', '.join(networks)})."
@@ -72,7 +72,7 @@ def is_outside(address: str, networks: Sequence[str]) -> bool:
 
 def calls_from_elsewhere(joined: str, calling: str) -> bool:
     """Whether an identity that joined from one machine now calls from another, or from one that hides which it is. One
-    that never said tells nothing."""
+    without an address is no evidence."""
     return bool(joined and joined != calling)
 
 

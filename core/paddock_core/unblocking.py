@@ -13,7 +13,7 @@ from itertools import combinations
 from .remedies import Remedy
 
 MOST_STEPS = 4
-"""Remedies in one way; longer ones are left out: nobody mends that much for one kind of job."""
+"""Remedies in one way; longer ones are left out: too much work for one kind of job."""
 
 
 @dataclass(frozen=True)

@@ -30,7 +30,7 @@ from .terms import (
     Term,
     ToolTerm,
 )
-from .terms.quantities import about_size
+from .units import disk_size, memory_size
 from .versions import VersionRange
 
 RUNNING, NOT_WATCHED = "running", "not watched"
@@ -68,11 +68,11 @@ def verdict(term: Term, host: Host) -> Verdict:
         case CoresTerm():
             return Verdict(host.cores >= term.least, str(host.cores or ""), known=host.cores > 0)
         case MemoryTerm():
-            return Verdict(host.memory >= term.least, about_size(host.memory), known=host.memory > 0)
+            return Verdict(host.memory >= term.least, memory_size(host.memory), known=host.memory > 0)
         case DiskTerm():
             if host.disk_free is None:
                 return Verdict(False, known=False)
-            return Verdict(host.disk_free >= term.least, about_size(host.disk_free))
+            return Verdict(host.disk_free >= term.least, disk_size(host.disk_free))
         case ServiceTerm():
             how = host.services.get(term.name, "")
             return Verdict(how == RUNNING, how or NOT_WATCHED, known=bool(how))

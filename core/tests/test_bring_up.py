@@ -1,4 +1,4 @@
-"""The bring-up of a machine, from what was told of it and what was seen."""
+"""The bring-up of a machine, from reported steps and observed facts."""
 
 import pytest
 from hypothesis import given
@@ -164,14 +164,14 @@ def test_a_table_of_machines_is_read_as_csv_and_as_json():
         ("name,system\nknot-11,linx\n", 1, "system", "Did you mean linux?"),
         ("name,system\n,linux\n", 1, "name", "is missing"),
         ("name,system\na,linux\nA,linux\n", 2, "name", "the name of row 1 too"),
-        ("name,system,slots\na,linux,many\n", 1, "slots", "no number of slots"),
+        ("name,system,slots\na,linux,many\n", 1, "slots", "not a number of slots"),
         ("name,system,processor\na,linux,mips\n", 1, "processor", "x64 or arm64"),
         ("name,system,supervisor\na,linux,cron\n", 1, "supervisor", "by hand"),
         ("name,system\na,linux,more\n", 0, "", "A cell with commas needs quotes"),
-        ('name,system\n"a,linux\n', 0, "", "no CSV"),
+        ('name,system\n"a,linux\n', 0, "", "not valid CSV"),
         ("[1]", 0, "", "list of objects"),
-        ("[{", 0, "", "no JSON"),
-        ("[" * 100_000, 0, "", "no JSON"),
+        ("[{", 0, "", "not valid JSON"),
+        ("[" * 100_000, 0, "", "not valid JSON"),
     ],
 )
 def test_a_mistake_in_a_table_says_which_row_and_column(text, row, column, says):

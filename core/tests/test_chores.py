@@ -1,4 +1,4 @@
-"""A chore rolls: so many at a time, stops at failures, drains, and leaves nobody behind."""
+"""A chore rolls: so many at a time, stops at failures, drains, and leaves no host behind."""
 
 from hypothesis import given
 from hypothesis import strategies as st

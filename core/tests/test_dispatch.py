@@ -1,4 +1,4 @@
-"""The dispatch round: how many start against the true optimum, who goes first, and that nobody starves."""
+"""The dispatch round: how many start against the true optimum, the order, and that no job starves."""
 
 from dataclasses import replace
 
@@ -228,7 +228,7 @@ def test_no_job_that_is_sent_after_the_bound_goes_in_front(queue, use, data):
 
 
 def test_the_lowest_job_starts_under_a_stream_of_the_highest():
-    """Every three minutes two jobs of the highest priority come for a slot that serves one meanwhile. The lowest one
+    """Every three minutes two jobs of the highest priority come for a slot that serves one in that time. The lowest one
     starts, and no later than when as many slots have come free as jobs were before it once the bound had passed."""
     lowest, step = -PRIORITIES // 2, 180.0
     bound = overtaking_ends(lowest, pipelines=2)

@@ -51,7 +51,7 @@ def test_a_command_that_no_tool_knows_may_be_misspelt():
     ("code", "lines", "more", "says"),
     [
         (127, [], {}, "calls a command that is not on this host's PATH"),
-        (127, ["bash: line 2: ./build/run: No such file or directory"], {}, "there is no such file"),
+        (127, ["bash: line 2: ./build/run: No such file or directory"], {}, "which does not exist"),
         (126, ["bash: line 2: ./build.sh: Permission denied"], {}, "./build.sh is not marked as a program"),
         (126, ["bash: line 2: ./out: Is a directory"], {}, "./out is a folder"),
         (126, ["bash: ./tool: cannot execute binary file: Exec format error"], {}, "another system or processor"),

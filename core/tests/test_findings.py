@@ -26,7 +26,7 @@ from paddock_core.findings import (
 )
 from paddock_core.findings.lifetime import is_quiet
 from paddock_core.findings.observed import Anomaly, Failing
-from paddock_core.findings.rules.pass_ending import WITHIN
+from paddock_core.findings.rules.pass_ending import HORIZON_SECONDS as PASS_HORIZON
 from paddock_core.link_state import FLAPPING_WINDOW, SILENT, Link
 from paddock_core.proportions import Contrast
 from paddock_core.trend import DAY, Trend
@@ -237,7 +237,7 @@ def test_stopped_on_purpose_is_a_note_and_a_watch_that_may_can_start_it():
     (one,) = found(replace(CASES["service-stopped"], watch=reported(running="stopped", on_purpose=True)))
     assert one.severity is Severity.NOTE
     (one,) = found(replace(CASES["service-stopped"], watch_may_start=True))
-    assert (one.severity, one.remedy.action) == (Severity.URGENT, "have it started")
+    assert (one.severity, one.remedy.action) == (Severity.URGENT, "request start")
 
 
 def lost(number, network="10.20.7", at=NOW - 100, paddock="shoreline"):
@@ -396,7 +396,7 @@ def as_written(findings):
 
 def test_every_finding_says_what_was_reviewed():
     """The words, the evidence and the remedies of all rules, as a person has read them. Whoever changes one writes the
-    file anew with PADDOCK_REVIEW=1, and reads what it changed."""
+    file again with PADDOCK_REVIEW=1, and reads what it changed."""
     written = {name: as_written(found(*hosts)) for name, hosts in SITUATIONS.items()}
     written["a pass"] = as_written(found(passes=[PassSeen("image", "shoreline", NOW + DAY, 40, True)]))
     written["guessing"] = as_written(evaluate(FleetSeen((), (), (GUESSING,)), NOW))
@@ -421,5 +421,14 @@ def test_restarts_of_the_service_explain_losses_where_there_are_as_many(restarts
 
 
 def test_a_pass_that_ends_at_the_edge_is_not_told_of_yet():
-    assert codes(passes=[PassSeen("image", "shoreline", NOW + WITHIN, 40, True)]) == []
-    assert codes(passes=[PassSeen("image", "shoreline", NOW + WITHIN - 1, 40, True)]) == ["pass-ending"]
+    assert codes(passes=[PassSeen("image", "shoreline", NOW + PASS_HORIZON, 40, True)]) == []
+    assert codes(passes=[PassSeen("image", "shoreline", NOW + PASS_HORIZON - 1, 40, True)]) == ["pass-ending"]
+
+
+def test_an_open_finding_keeps_the_time_since_when_it_first_held():
+    short = replace(WELL, memory_free=0.01 * WELL.memory)
+    (first,) = found(short)
+    opened = replace(first, since=NOW - 500.0)
+    reconnected = replace(short, memory_free=0.02 * WELL.memory, link_since=NOW - 1.0)
+    (change,) = after({first.key: opened}, found(reconnected)).changed
+    assert (change.since, "of memory are free" in change.sentence) == (NOW - 500.0, True)

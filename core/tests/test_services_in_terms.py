@@ -1,4 +1,4 @@
-"""The term ``service NAME running``: how it reads, what it asks, and what is said where it does not hold."""
+"""The term ``service NAME running``: how it reads, what it asks, and the reason if it does not hold."""
 
 import pytest
 

@@ -1,4 +1,4 @@
-"""What a waiting job is told where a word is another than was meant, and what is refused when it is sent."""
+"""The reasons of waiting jobs with misspelt words, and the jobs that are refused when sent."""
 
 import pytest
 

@@ -1,5 +1,5 @@
 """What has changed: an action announces it, and whoever keeps something of its own up to date subscribes in the
-``ready()`` of its app. Nobody who makes a change knows who listens.
+``ready()`` of its app. The sender of a change does not know the listeners.
 
 ``noted`` is sent at once, within the action and its savepoint: for what must be ready before the batch is committed.
 ``changed`` is sent after the commit, and never for what was rolled back. Rooms have signals of their own, in a module

@@ -1,6 +1,6 @@
 """``paddock``: the server's command, and what people use at a terminal to send jobs and ask about them.
 
-Exit codes: 0 done; 1 something went wrong, and was said; 2 the command line is wrong.
+Exit codes: 0 done; 1 an error, printed; 2 the command line is wrong.
 """
 
 from __future__ import annotations

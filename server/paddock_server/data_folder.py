@@ -69,7 +69,7 @@ def locked(folder: Path) -> Iterator[None]:
 
 def close_to_others(folder: Path) -> None:
     """Takes the rights of other accounts from the folder and from what lies directly in it, such as keys and database;
-    deeper, nobody gets past the folder. Raises FolderOpen, with what mends it, for what belongs to another account."""
+    deeper, the folder keeps others out. Raises FolderOpen, with the remedy, if it belongs to another account."""
     for place in (folder, *folder.iterdir()):
         with contextlib.suppress(FileNotFoundError):
             mode = place.lstat().st_mode

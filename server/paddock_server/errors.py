@@ -29,10 +29,10 @@ class NotAllowed(ActionError):
 
 
 class NotThere(ActionError):
-    """There is no such thing, or none that the person may see."""
+    """No such thing, or none that the person may see."""
 
     status = 404
-    title = "There is no such thing"
+    title = "Not found"
 
 
 class NotNow(ActionError):
@@ -50,7 +50,7 @@ class PassRefused(ActionError):
 
 
 class TooManyTries(ActionError):
-    """Somebody guesses: the next try has to wait."""
+    """Too many wrong tries: the next one must wait."""
 
     status = 429
     title = "Too many wrong tries"
@@ -64,7 +64,7 @@ class NotLoggedIn(ActionError):
 
 
 class PassUnknown(PassRefused):
-    """There is no such pass at all: a slip, or a guess."""
+    """No such pass at all: a slip, or a guess."""
 
 
 class KeyUnknown(ActionError):

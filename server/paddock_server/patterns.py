@@ -35,14 +35,14 @@ def _matches(name: str, pattern: str) -> bool:
 
 
 def clean_patterns(patterns: Collection[str]) -> list[str]:
-    """Without repeats and stray spaces. Raises Invalid for what is no pattern."""
+    """Without repeats and stray spaces. Raises Invalid for an invalid pattern."""
     cleaned = list(dict.fromkeys(" ".join(one.split()) for one in patterns))
     if len(cleaned) > MOST_PATTERNS:
         raise Invalid(f"At most {MOST_PATTERNS} patterns go together; these are {len(cleaned)}.")
     for place, pattern in enumerate(cleaned):
         if not _PATTERN.fullmatch(pattern) or pattern.count(ANY) > 3:
             detail = (
-                f'"{pattern[:60]}" is no pattern: the name of a pipeline, in which * (at most three) is for anything.'
+                f'"{pattern[:60]}" is not a pattern. Write the name of a pipeline; * (at most three) matches anything.'
             )
             raise Invalid(detail, errors=[{"pointer": f"/pipelines/{place}", "detail": detail}])
     return cleaned

@@ -33,5 +33,5 @@ def unseal(name: str, sealed: bytes) -> str:
         return _box().decrypt(sealed, aad=name.encode()).decode()
     except CryptoError:
         raise NotNow(
-            f"The secret {name} cannot be opened: the server's key for secrets is another one now. Enter it anew."
+            f"The secret {name} cannot be opened, because the server's key for secrets has changed. Enter it again."
         ) from None

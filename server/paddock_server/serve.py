@@ -70,7 +70,7 @@ def _listen(bind: str, port: int) -> int:
     config = uvicorn.Config(
         "paddock_server.asgi:application",
         http=BoundedHttp,
-        # Nobody's word on who the client is counts but a named proxy's.
+        # Only a named proxy may say who the client is.
         proxy_headers=bool(settings.PROXIES),
         forwarded_allow_ips=settings.PROXIES,
         log_config=None,
@@ -78,7 +78,7 @@ def _listen(bind: str, port: int) -> int:
         server_header=False,
         ws=BoundedSocket,
         ws_max_size=wire.LARGEST_MESSAGE,
-        # Pings keep ways through networks open; who is silent too long is told by the grace of its paddock.
+        # Pings keep ways through networks open; the grace of the paddock decides who is silent too long.
         ws_ping_interval=20,
         ws_ping_timeout=None,
         ws_per_message_deflate=False,

@@ -55,7 +55,7 @@ MIDDLEWARE = [
 ]
 
 PROXIES = [one.strip() for one in os.environ.get("PADDOCK_PROXIES", "").split(",") if one.strip()]
-"""Addresses of reverse proxies: what they say of the client is believed, and what nobody else says."""
+"""Addresses of reverse proxies whose forwarded headers are trusted. No others are."""
 
 ROOT_URLCONF = "paddock_server.urls"
 ASGI_APPLICATION = "paddock_server.asgi.application"
@@ -72,7 +72,7 @@ DATABASES = {
         "ENGINE": "paddock_server.pooled_sqlite",
         "NAME": DATA / "paddock.sqlite3",
         "OPTIONS": {
-            # Said at the start of a transaction: no deadlock when a command beside the server begins to write.
+            # Set at the start of a transaction: no deadlock when a command beside the server begins to write.
             "transaction_mode": "IMMEDIATE",
             "timeout": 20,
             "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=FULL; PRAGMA foreign_keys=ON;",
@@ -177,7 +177,7 @@ LOGGING = {
     "loggers": {
         "paddock": {"level": "INFO"},
         "django.request": {"level": "ERROR"},
-        # Anybody can send a wrong name; it is answered, and is no fault of ours.
+        # Anyone can send a wrong name; it is answered, and is not an error of the server.
         "django.security.DisallowedHost": {"level": "CRITICAL"},
     },
 }

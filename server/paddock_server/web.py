@@ -1,4 +1,4 @@
-"""The web application's page, and what is said outside the API where the storage gives trouble."""
+"""The web application's page, and the answer outside the API when the storage fails."""
 
 from __future__ import annotations
 

@@ -82,7 +82,7 @@ _numbers = count(1)
 
 @pytest.fixture
 def new_host():
-    """Makes a host that is admitted, connected and surveyed, unless told otherwise."""
+    """Makes a host that is admitted, connected and surveyed by default."""
 
     def make(name="", paddock=None, *, tools=(("git", "2.39.5"),), facts=FACTS, admitted=True, connected=True, **more):
         paddock = paddock or Paddock.objects.get_or_create(name="shoreline")[0]

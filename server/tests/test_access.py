@@ -25,7 +25,7 @@ def test_a_request_goes_to_the_administrators_of_the_paddock_and_is_granted(shor
     assert [one["person"] for one in boss.get(PATH).json()] == ["mate"]
     assert other.get(PATH).json() == []
     assert other.post(f"{PATH}{number}/grant/").status_code == 404
-    assert mate.post(f"{PATH}{number}/grant/").status_code == 403, "nobody grants a role to themselves"
+    assert mate.post(f"{PATH}{number}/grant/").status_code == 403, "people cannot grant themselves a role"
     assert boss.post(f"{PATH}{number}/grant/").status_code == 204
     assert Grant.objects.get(user__username="mate", paddock=shoreline).role == Role.OPERATOR
     assert boss.post(f"{PATH}{number}/grant/").status_code == 404, "it is decided"

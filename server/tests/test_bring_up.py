@@ -149,8 +149,8 @@ def test_what_the_server_refuses_shows_on_the_sheet(administrator):
         ({"work_folder": "/" + "x" * 99}, "/work_folder", "100 characters"),
         ({"account": "x'; reboot; '"}, "/account", "cannot be the name"),
         ({"supervisor": "log-in"}, "/supervisor", "is for macOS"),
-        ({"server": "paddock:8200"}, "/server", "no address"),
-        ({"server": "http://paddock/`id`"}, "/server", "no address"),
+        ({"server": "paddock:8200"}, "/server", "not a server address"),
+        ({"server": "http://paddock/`id`"}, "/server", "not a server address"),
         ({"system": "windows", "arch": "arm64"}, "/arch", "no packages"),
     ],
 )
@@ -341,12 +341,12 @@ def test_a_host_that_exists_is_repaired_and_keeps_what_it_is(administrator, new_
     assert by_step["connect"]["state"] != "done", "what it did before says nothing of the repair"
     host.refresh_from_db()
     assert (host.name, host.labels) == ("avocet-01", [])
-    assert EntryPass.objects.get(bring_ups=sheet["id"]).revoked_at, "nobody joins with it any more"
+    assert EntryPass.objects.get(bring_ups=sheet["id"]).revoked_at, "no agent can join with it any more"
     tell(sheet, "service", "done")
     note_link(host, Seen.GOODBYE)
     note_link(host, Seen.HELLO)
     assert steps(administrator, sheet)[1]["connect"]["state"] == "done"
-    assert known(host, sheet).status_code == 204, "told twice"
+    assert known(host, sheet).status_code == 204, "reported twice"
     assert shown["host"] == "avocet-01"
 
 

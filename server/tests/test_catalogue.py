@@ -115,8 +115,8 @@ def test_the_servers_own_definition_can_be_taken_out_again(administrator, sent):
 @pytest.mark.parametrize(
     ("text", "why"),
     [
-        ("name: [", "no YAML"),
-        (TIDE.replace("{version}", "{vers}"), "there is no {vers}"),
+        ("name: [", "not valid YAML"),
+        (TIDE.replace("{version}", "{vers}"), "unknown placeholder {vers}"),
         (TIDE.replace("name: tide-sdk", "name: other"), "is kept as tide-sdk"),
         (TIDE.replace("[tides]", "[java]"), "belongs to jdk"),
         (TIDE.replace("[tides]", "[git]"), "belongs to git"),

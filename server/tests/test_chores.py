@@ -157,7 +157,7 @@ def test_a_paddock_may_want_a_second_person(administrator, shoreline, new_host):
     run = begun(administrator, [host])
     assert states(administrator, run) == ["waiting"]
     url = f"/api/v1/chore-runs/{run}/approve/"
-    assert "Somebody else" in administrator.post(url, {"yes": True}, format="json").json()["detail"]
+    assert "Another person" in administrator.post(url, {"yes": True}, format="json").json()["detail"]
     assert a_person("deckhand", Role.OPERATOR).post(url, {"yes": True}, format="json").status_code == 403
     second = a_person("bosun", Role.ADMINISTRATOR)
     assert second.post(url, {"yes": True}, format="json").json()["approved_by"] == "bosun"

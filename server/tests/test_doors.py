@@ -217,7 +217,7 @@ def test_a_name_or_label_that_will_not_do_is_said_and_costs_no_use(administrator
 def test_rubbish_is_no_request_to_join():
     answer = Client().post("/agent/v1/join", b'{"secret": 5}', content_type="application/json")
     assert answer.status_code == 400
-    assert "no request to join" in answer.json()["detail"]
+    assert "not a join request" in answer.json()["detail"]
 
 
 def test_admitting_and_turning_away(administrator, new_host):

@@ -103,8 +103,8 @@ def test_people_are_added_with_a_password_that_holds(shoreline):
     [
         (["user", "harbourmaster", "--role", "administrator"], 0, "harbourmaster is administrator."),
         (["user", "loop", "--role", "operator", "--paddock", "shoreline"], 0, "loop is operator in shoreline."),
-        (["user", "loop", "--paddock", "meadow"], 1, 'no paddock called "meadow". There is shoreline.'),
-        (["token", "--user", "nobody"], 1, "There is no person called nobody. There is nobody yet."),
+        (["user", "loop", "--paddock", "meadow"], 1, 'No paddock is called "meadow". Known paddocks: shoreline.'),
+        (["token", "--user", "nobody"], 1, "No person is called nobody. Known people: none yet."),
     ],
 )
 def test_the_command_line(arguments, code, says, capsys, monkeypatch):

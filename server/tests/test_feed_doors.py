@@ -1,4 +1,4 @@
-"""The feed tells nobody of what they may not see, and ends with the session."""
+"""The feed sends only what a person may see, and ends with the session."""
 
 from __future__ import annotations
 

@@ -63,7 +63,7 @@ def test_deciding_on_many_at_once(administrator, operator, new_host):
     body = {"names": ["dunlin-01", "dunlin-02", "nobody", "dunlin-01"], "reason": "the autumn batch"}
     answer = administrator.post("/api/v1/gate/admit/", body, format="json").json()
     assert answer["decided"] == ["dunlin-01", "dunlin-02"]
-    assert "no host called nobody" in answer["refused"]["nobody"]
+    assert "No host called nobody" in answer["refused"]["nobody"]
     assert [one.details for one in Entry.objects.filter(verb="admitted")] == [{"reason": "the autumn batch"}] * 2
     body = {"names": ["dunlin-02", "dunlin-03"]}
     answer = administrator.post("/api/v1/gate/turn-away/", body, format="json").json()
@@ -143,7 +143,7 @@ def test_the_package_index_serves_what_was_gathered_and_nothing_else(settings, t
 def test_a_fence_that_makes_no_sense_is_said(administrator, operator, shoreline):
     answer = administrator.patch("/api/v1/paddocks/shoreline/", {"networks": ["10.0.0.0/99"]}, format="json")
     assert answer.status_code == 400
-    assert '"10.0.0.0/99" is no network. Write it as' in answer.json()["detail"]
+    assert '"10.0.0.0/99" is not a network. Examples:' in answer.json()["detail"]
     assert operator.patch("/api/v1/paddocks/shoreline/", {"networks": ["10.0.0.1"]}, format="json").status_code == 403
 
 

@@ -42,7 +42,9 @@ def test_one_person_is_guessed_at_from_many_addresses():
     statuses = [log_in(address=f"10.0.1.{n}").status_code for n in range(8)]
     assert statuses[0] == 401
     assert statuses[-1] == 429
-    assert log_in(password="tide-gauge", address="10.0.2.1").status_code == 429, "it is not told whether it is right"
+    assert log_in(password="tide-gauge", address="10.0.2.1").status_code == 429, (
+        "the answer does not show whether it is right"
+    )
 
 
 def test_many_people_are_guessed_at_from_one_address():

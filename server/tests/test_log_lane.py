@@ -31,7 +31,7 @@ def log_file(name):
 
 
 class Lane(LogLane):
-    """A lane that writes down what it is told to say."""
+    """A lane that records what it sends."""
 
     def __init__(self, host_id=1):
         self.sent = []
@@ -65,7 +65,7 @@ async def test_two_attempts_of_a_host_and_one_of_another_keep_apart(lane):
     await other.written()
     assert (log_file("5-1").read_bytes(), log_file("5-2").read_bytes()) == (b"xxx", b"xxx")
     assert one.sent[-2:] == [wire.LogAck(attempt="5-1", size=3), wire.LogAck(attempt="5-2", size=3)]
-    assert wire.LogAck(attempt="5-1", size=6) in other.sent, "what is nobody's is heard and dropped"
+    assert wire.LogAck(attempt="5-1", size=6) in other.sent, "logs without an attempt are acknowledged and dropped"
 
 
 async def test_an_agent_of_an_earlier_version_is_acknowledged_by_number(lane):

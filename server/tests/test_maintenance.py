@@ -101,7 +101,7 @@ def test_care_that_is_over_or_to_come_holds_nobody(operator, new_host):
     ("more", "mistake"),
     [
         ({"rule": "FREQ=SECONDLY"}, "daily, weekly"), ({"rule": "EVERY DAY"}, "has the part"),
-        ({"zone": "Atlantis/Here"}, "no time zone"), ({"place": "nowhere"}, "no host and no paddock"),
+        ({"zone": "Atlantis/Here"}, "Unknown time zone"), ({"place": "nowhere"}, "No host or paddock"),
         ({"ends_at": "2020-01-01T00:00:00Z"}, "ends after it starts"),
         ({"rule": "FREQ=DAILY;BYHOUR=1,2,3"}, "at one time of day"),
     ],
@@ -196,7 +196,7 @@ def test_the_address_of_a_feed_is_told_once_and_ends_when_another_is_made(viewer
     assert client.get(second).status_code == 404
     assert viewer.post("/api/v1/maintenance-feed/").status_code == 403
     mistake = list(Entry.objects.filter(noun="calendar address").order_by("id").values_list("verb", "who"))
-    assert mistake == [("made", "lookout"), ("made anew", "lookout"), ("ended", "lookout")]
+    assert mistake == [("made", "lookout"), ("replaced", "lookout"), ("ended", "lookout")]
 
 
 @given(st.integers(0, 360), st.integers(0, 360), st.sampled_from(["DAILY", "WEEKLY", "MONTHLY"]))

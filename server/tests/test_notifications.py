@@ -145,11 +145,11 @@ def test_a_message_that_does_not_arrive_is_tried_again_and_given_up_at_last(rule
     waits = []
     for _ in range(MOST_TRIES):
         prepare(pk)
-        note_failure(pk, "nobody answers")
+        note_failure(pk, "no answer")
         waits.append((Delivery.objects.get().due_at - timezone.now()).total_seconds())
     assert waits[:4] == [pytest.approx(seconds, abs=2) for seconds in (15, 30, 60, 120)]
     (shown,) = administrator.get("/api/v1/notification-rules/").json()["deliveries"]
-    assert (shown["state"], shown["tries"], shown["trouble"]) == ("given up", MOST_TRIES, "nobody answers")
+    assert (shown["state"], shown["tries"], shown["trouble"]) == ("given up", MOST_TRIES, "no answer")
     assert prepare(pk) is None
     again = administrator.post(f"/api/v1/deliveries/{pk}/send-again/").json()
     assert (again["state"], again["tries"]) == ("waiting", 0)

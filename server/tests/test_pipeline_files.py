@@ -101,7 +101,7 @@ BOMB = "a: &a [x, x, x, x, x, x, x, x, x, x]\n" + "".join(
         ("%PDF-1.7\n\x80", "not YAML"),
         ("pipeline: a\npipeline: b\n", "Line 2"),
         ("? [a]\n: b\n", "plain word"),
-        ("pipeline: !!python/object:os.system x\n", "no kind of value"),
+        ("pipeline: !!python/object:os.system x\n", "not a kind of value"),
         ("just text", "made of keys"),
         ("# nothing\n", "empty"),
         ("x: " + "y" * 600_000, "at most 512 KiB"),
@@ -282,7 +282,7 @@ def test_fit_and_watch_at_a_terminal(terminal, new_host):
     Job.objects.filter(pk=job.pk).update(state="failed")
     assert terminal("watch", str(job.pk))[0] == 1
     code, printed = terminal("why", "999")
-    assert (code, "There is no job 999" in printed.err) == (1, True)
+    assert (code, "No job 999 exists" in printed.err) == (1, True)
 
 
 def test_without_a_token_or_a_server_the_terminal_says_what_to_do(monkeypatch, capsys):

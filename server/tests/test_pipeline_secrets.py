@@ -1,4 +1,4 @@
-"""Secrets of pipelines: sealed, told to nobody, and given only where they may be."""
+"""Secrets of pipelines: sealed, never shown, and given only to allowed jobs."""
 
 import json
 

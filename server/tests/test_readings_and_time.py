@@ -108,11 +108,11 @@ def test_a_past_is_taken_over_and_shown(host, administrator):
 @pytest.mark.parametrize(
     ("data", "says"),
     [
-        (b"", "no history"),
-        (b'{"hosts": 5}', "no history"),
-        (b'{"hosts": {"ghost-01": {}}}', "no host called ghost-01"),
-        (b'{"hosts": {"knot-01": {"link": [[1e9, "asleep", ""]]}}}', '"asleep" is no state'),
-        (b'{"hosts": {"knot-01": {"link": [[9e99, "lost", ""]]}}}', "no time in the past"),
+        (b"", "not a history"),
+        (b'{"hosts": 5}', "not a history"),
+        (b'{"hosts": {"ghost-01": {}}}', "No host is called ghost-01"),
+        (b'{"hosts": {"knot-01": {"link": [[1e9, "asleep", ""]]}}}', '"asleep" is not a link state'),
+        (b'{"hosts": {"knot-01": {"link": [[9e99, "lost", ""]]}}}', "not a time in the past"),
         (b'{"hosts": {"knot-01": {"readings": [{"load": 1}]}}}', "has no time"),
     ],
 )
@@ -155,7 +155,7 @@ def test_a_week_has_everything_on_one_axis(host, administrator):
 
 @pytest.mark.parametrize(
     ("query", "says"),
-    [("week/?days=0", "from 1 to 31"), ("week/?days=x", "from 1 to 31"), ("readings/?reading=mood", "no such reading"),
+    [("week/?days=0", "from 1 to 31"), ("week/?days=x", "from 1 to 31"), ("readings/?reading=mood", "Unknown reading"),
      ("readings/?hours=nan", "hours is a number")],
 )  # fmt: skip
 def test_wrong_questions_are_said(host, administrator, query, says):

@@ -206,7 +206,7 @@ def test_words_of_the_fleet_are_there_for_completion(viewer, new_host):
 def test_a_kit_is_a_term_and_follows_what_the_kit_says(administrator, new_host):
     new_host("avocet-01")
     kit = {"name": "Tide-Kit", "purpose": "", "terms": ["tool git 2+"], "paddocks": ["shoreline"], "labels": []}
-    assert sent(administrator, ["kit tide-kit"]).reason == 'There is no kit called "tide-kit".'
+    assert sent(administrator, ["kit tide-kit"]).reason == 'No kit is called "tide-kit".'
     assert administrator.post("/api/v1/kits/", kit, format="json").status_code == 201
     assert sent(administrator, ["kit tide-kit"]).reason_kind == ReasonKind.NEXT.value
     administrator.put("/api/v1/kits/Tide-Kit/", {**kit, "terms": ["tool git 3+"]}, format="json")
@@ -233,7 +233,7 @@ def test_jobs_that_come_after_others_wait_for_them_and_end_with_them(operator, n
     third.refresh_from_db()
     assert (third.state, "since flash" in third.reason) == ("cancelled", True)
     assert "could never run" in submit(operator, after=[second.pk]).json()["detail"]
-    assert "no job 999" in submit(operator, after=[999]).json()["detail"]
+    assert "No job 999" in submit(operator, after=[999]).json()["detail"]
 
 
 def test_more_slots_than_any_host_has_are_refused_unless_the_job_waits_for_a_new_host(operator, new_host):
@@ -380,8 +380,8 @@ def test_a_step_has_a_shell_of_its_own(administrator, new_host):
 @pytest.mark.parametrize(
     ("more", "pointer", "says"),
     [
-        ({"shell": "pwsh"}, "/shell", 'There is no shell "pwsh". Did you mean "powershell"?'),
-        ({"shell": "x" * 40}, "/shell", "The shells are bash, sh, zsh, python, powershell, cmd."),
+        ({"shell": "pwsh"}, "/shell", 'Unknown shell "pwsh". Did you mean "powershell"?'),
+        ({"shell": "x" * 40}, "/shell", "Known shells: bash, sh, zsh, python, powershell, cmd."),
         ({"shell": "cmd", "terms": ["os linux"]}, "/shell", "The shell is what asks for `os windows`."),
         (
             {"script": "", "steps": [{"name": "a", "script": "x", "shell": "bsh"}]},
@@ -418,5 +418,5 @@ def test_more_slots_than_cores_are_asked_about_first(administrator, new_host):
     assert administrator.patch("/api/v1/hosts/knot-01/", {"slots": 4}, format="json").status_code == 200
     accepted = administrator.patch("/api/v1/hosts/knot-01/", {"slots": 200, "accept_slots": True}, format="json")
     assert accepted.json()["slots"] == 200
-    # What is there already is no question any more.
+    # It exists already.
     assert administrator.patch("/api/v1/hosts/knot-01/", {"slots": 200}, format="json").status_code == 200

@@ -180,7 +180,7 @@ def test_a_file_comes_in_pieces_again_after_a_cut_and_is_shown_as_what_it_is(
     page = b"<script>alert(1)</script>" * 100
     announced(host, attempt, ("dist/report.html", page), ("dist/../../etc/x.bin", b"\0"), ("empty", b""))
     assert upload(client, host, attempt, 0, page[:1000]).json() == {"have": 1000, "whole": False}
-    assert upload(client, host, attempt, 0, page[:1000]).json() == {"have": 1000, "whole": False}, "told again"
+    assert upload(client, host, attempt, 0, page[:1000]).json() == {"have": 1000, "whole": False}, "reported again"
     assert operator.get(url(attempt, "outputs/0/")).status_code == 404
     assert upload(client, host, attempt, 0, page[1000:], 1000).json() == {"have": len(page), "whole": True}
     assert upload(client, host, attempt, 1, b"\0").json()["whole"]

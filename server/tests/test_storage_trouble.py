@@ -1,4 +1,4 @@
-"""What keeps the server from writing is told apart, and said."""
+"""Storage failures are recognised and reported."""
 
 from __future__ import annotations
 

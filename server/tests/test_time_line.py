@@ -1,4 +1,4 @@
-"""A restored database is told from one that goes on, and never takes an old run for a new one."""
+"""A restored database is recognised, and old runs never count as new ones."""
 
 from __future__ import annotations
 

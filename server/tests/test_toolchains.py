@@ -66,7 +66,7 @@ def test_only_changes_are_kept_each_with_its_window(operator, new_host):
     host.refresh_from_db()
     count, entries = SurveyChange.objects.count(), Entry.objects.count()
     record_survey(host, found(("git", "2.39.5"), ("jdk", "17.0.9")))
-    assert (SurveyChange.objects.count(), Entry.objects.count()) == (count, entries), "the same again is no news"
+    assert (SurveyChange.objects.count(), Entry.objects.count()) == (count, entries), "the same again changes nothing"
     (change,) = history(operator, host)["changes"]
     assert (change["kind"], change["name"], change["what"], change["before"]) == ("tool", "jdk", "came", None)
     assert change["after"]["version"] == "17.0.9"

@@ -80,7 +80,7 @@ def test_a_watch_key_is_given_for_the_agents_and_shown_once(host):
     [
         ({"name": "curlew-01"}, "it reports on curlew-01, and its key is that of knot-01"),
         ({"at": 9e12}, "years away"),
-        ({"at": float("inf")}, "no report"),
+        ({"at": float("inf")}, "not a watch report"),
         ({"uptime": -5.0}, "uptime"),
         ({"uptime": 1e300}, "uptime"),
         (
@@ -100,7 +100,7 @@ def test_a_watch_that_lies_is_refused_and_found(host, look, more, says):
     assert answer.status_code == 400
     assert says in answer.json()["detail"]
     assert not Health.objects.filter(host=host, reported_at__isnull=False).exists()
-    if "no report" not in says:
+    if "not a watch report" not in says:
         assert look()["misbehaving"].about == "watch"
 
 
@@ -180,7 +180,7 @@ def test_putting_findings_aside(host, look, administrator, operator, viewer):
     done = operator.post(f"{path}/acknowledge/", {"note": "new disk comes on Thursday"}, format="json").json()
     assert (done["aside"], done["acknowledged_by"], done["note"]) == (True, "deckhand", "new disk comes on Thursday")
     assert administrator.get("/api/v1/yard/").json()["paddocks"][0]["hosts"][0]["findings"] == 0
-    assert operator.post(f"{path}/bring-back/").json()["aside"] is False
+    assert operator.post(f"{path}/reopen/").json()["aside"] is False
     until = timezone.now() + timedelta(hours=1)
     assert operator.post(f"{path}/snooze/", {"until": until.isoformat()}, format="json").json()["aside"] is True
     Finding.objects.update(snoozed_until=timezone.now() - timedelta(seconds=1))
@@ -219,7 +219,7 @@ def test_the_watch_may_start_only_where_the_fence_lets_it(host, operator, admini
     assert post(key, report(host, STOPPED)).json() == {"start": True, "asked": False, "examine": True}
     assert operator.post(f"/api/v1/findings/{look()['service-stopped'].pk}/act/").status_code == 202
     assert post(key, report(host, STOPPED)).json() == {"start": True, "asked": True, "examine": True}
-    assert post(key, report(host, STOPPED)).json()["asked"] is False, "asked once, told once"
+    assert post(key, report(host, STOPPED)).json()["asked"] is False, "asked once, reported once"
     post(key, report(host, RUNNING, started=True))
     assert Entry.objects.filter(who="the watch of knot-01", verb="started").count() == 1
     note_link(host, Seen.HELLO)
@@ -265,7 +265,7 @@ def test_acting_on_a_finding_asks_for_the_same_role_as_the_act(host, viewer, ope
     path = f"/api/v1/findings/{look()['environment-old'].pk}/act/"
     assert viewer.post(path).status_code == 403
     assert operator.post(path).status_code == 202
-    assert Entry.objects.filter(verb="had start afresh", who="deckhand").exists()
+    assert Entry.objects.filter(verb="restarted the agent of", who="deckhand").exists()
 
 
 def test_readings_that_cannot_be_are_left_out(host):

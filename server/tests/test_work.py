@@ -334,7 +334,7 @@ def test_lists_are_paged_and_can_be_narrowed(operator, new_host):
     assert len(operator.get(page["next"]).json()["results"]) == 1
     assert operator.get("/api/v1/jobs/?state=ended").json()["count"] == 0
     assert operator.get("/api/v1/jobs/?state=waiting&pipeline=almanac-docs").json()["count"] == 3
-    assert "There is live" in operator.get("/api/v1/jobs/?state=none").json()["detail"]
+    assert "Known states: live" in operator.get("/api/v1/jobs/?state=none").json()["detail"]
 
 
 def test_the_plate_traces_the_last_day(operator, viewer, new_host):

@@ -9,7 +9,7 @@ from typing import Any
 
 
 class ApiError(Exception):
-    """The server said no; the sentence is its own."""
+    """The server refused; the message is its own."""
 
 
 class Api:

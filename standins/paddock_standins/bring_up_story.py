@@ -29,7 +29,7 @@ PROVE_WITHOUT_MAVEN = """\
 echo "user:   $(id -un)"
 echo "host:   $(hostname)"
 echo "folder: $(pwd)"
-echo "There is no Maven on this machine."
+echo "Maven is not installed on this machine."
 """
 BUILD_APP = "\n".join(
     [
@@ -74,7 +74,7 @@ def tell_first_jobs(stage: Stage) -> None:
 
 def tell_bring_ups(stage: Stage) -> None:
     """What an administrator does with three machines that come in by sheets: makes the sheet, pastes its command
-    into the machine's terminal, admits it. The account of one has a password that nobody gave, so it fails."""
+    into the machine's terminal, admits it. The account of one needs a password that is missing, so it fails."""
     for name, more in BROUGHT_IN.items():
         _begin(stage, name, more)
     if STILL_EXPECTED not in _sheets(stage):

@@ -138,7 +138,7 @@ class Demo:
 
     def _forget_keyless(self, api: Api) -> None:
         """Machines that the server knows, and whose key was never noted here because the demo was cut off: they come in
-        anew."""
+        again."""
         names = {one.name for one in all_hosts() if not one.is_bare} | {REAL_HOST}
         for host in api.get("/api/v1/hosts/")["results"]:
             if host["name"] in names and not self._identity_of(host["name"]).exists():
@@ -187,7 +187,7 @@ class Demo:
         return folder / "identity.json"
 
     def _turned_away(self, api: Api) -> set[str]:
-        """The hosts that joined in an earlier run and that somebody turned away then."""
+        """The hosts that joined in an earlier run and were turned away then."""
         known = {one["name"] for one in api.get("/api/v1/hosts/")["results"]}
         names = {one.name for one in all_hosts()} | {REAL_HOST}
         return {name for name in names - known if self._identity_of(name).exists()}
@@ -228,7 +228,7 @@ class Demo:
         }
 
     def _start_real_agent(self, passes: dict[str, str]) -> None:
-        """The agent on this machine: joined by its own command if it is new, told of another port if that changed."""
+        """The agent on this machine: joined by its own command if it is new, given the new port if that changed."""
         home = self.data / "agent"
         agent = str(self.parts.bin / "paddock-agent")
         identity = self._identity_of(REAL_HOST)

@@ -130,7 +130,7 @@ class Machine:
         return await watch.report(self.system, agent_service.watch_folder(self.system, identity.load(self.home)))
 
     async def power_off(self) -> None:
-        """Pulls the plug: nobody says goodbye."""
+        """Pulls the plug: no goodbye is sent."""
         self._is_on = False
         self._stop_watches()
         if self._work:
@@ -157,7 +157,7 @@ class Machine:
         self._work = asyncio.get_running_loop().create_task(self._run(self._work))
 
     async def _run(self, before: asyncio.Task[None] | None) -> None:
-        """The agent until it is stopped; one that is asked to start afresh does so, with a fresh environment."""
+        """The agent until it is stopped; one that is asked to restart does so, with a new environment."""
         if before:
             await asyncio.wait([before])
         while self._is_on:
@@ -173,7 +173,7 @@ class Machine:
                 log.warning("The agent of %s stopped: %s", self.description.name, error)
                 self._ended(1)
                 return
-            if not self._agent.starts_afresh:
+            if not self._agent.restarts:
                 return
 
     def _ended(self, code: int) -> None:
@@ -194,7 +194,7 @@ class Machine:
             self._agent.stop()
 
     def stop(self) -> Awaitable[object]:
-        """Powers the machine down; await it to have the agent's goodbye said."""
+        """Powers the machine down; await it for the agent's goodbye."""
         self._is_on = False
         self._stop_watches()
         if self._agent:

@@ -17,7 +17,7 @@ STOP_PATIENCE = 15.0
 
 
 def free_port() -> int:
-    """A port that nobody listens at."""
+    """A port without a listener."""
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         return int(probe.getsockname()[1])

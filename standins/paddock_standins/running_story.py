@@ -37,8 +37,8 @@ cases = []
 for name, holds in tests.items():
     colour, word = (32, "holds") if holds else (31, "does not hold")
     print(f"{name}: \\x1b[{colour}m{word}\\x1b[0m", flush=True)
-    said = "" if holds else "<failure message='does not hold'>heights: " + " ".join(map(str, heights)) + "</failure>"
-    cases.append(f"<testcase classname='gauge' name='{name}'>{said}</testcase>")
+    failure = "" if holds else "<failure message='does not hold'>heights: " + " ".join(map(str, heights)) + "</failure>"
+    cases.append(f"<testcase classname='gauge' name='{name}'>{failure}</testcase>")
 pathlib.Path("build/report.xml").write_text("<testsuite name='gauge'>" + "".join(cases) + "</testsuite>")
 sys.exit(not all(tests.values()))
 """

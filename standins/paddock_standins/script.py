@@ -48,7 +48,7 @@ def parsed(text: str) -> Command:
     address = re.search(r"https?://[^\s'\"]+/install/paddock\.(?:sh|ps1)[^\s'\"]*", text)
     checksum = re.search(r"\b[0-9A-Fa-f]{64}\b", text)
     if not (secret and address and checksum):
-        raise ScriptFailed("This is no command of a bring-up sheet: it has no pass, no script or no checksum.")
+        raise ScriptFailed("This is not the command of a bring-up sheet: it lacks a pass, a script or a checksum.")
     return Command(secret.group(1), address.group(0), checksum.group(0).lower())
 
 

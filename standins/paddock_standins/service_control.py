@@ -130,7 +130,7 @@ class SimulatedServiceControl(ServiceControl):
         del self.services[name]
 
     def set_service(self, name: str, running: str) -> None:
-        """A service that the machine came with; it runs as long as nobody stops it."""
+        """A service that the machine came with; it runs until it is stopped."""
         configuration = Configuration(f"C:\\Services\\{name}.exe", "LocalSystem", title=name)
         state = windows.RUNNING if running == "running" else windows.STOPPED
         self.services[name] = _Service(configuration, "", {}, Status(state))

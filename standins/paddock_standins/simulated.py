@@ -356,7 +356,7 @@ class SimulatedSystem(System):
         return time.time() + self.clock_ahead
 
     def make_private_folder(self, path: str) -> None:
-        """See the port; there is no disk to make it on."""
+        """See the port; a stand-in has no disk."""
 
     def hardware(self) -> Hardware:
         """See the port."""
@@ -371,7 +371,7 @@ class SimulatedSystem(System):
         return PYTHON[self.family]
 
     def make_folder(self, path: str) -> None:
-        """See the port; there is no disk to make it on."""
+        """See the port; a stand-in has no disk."""
 
     def why_not_writable(self, path: str) -> str:
         """See the port."""
@@ -386,7 +386,7 @@ class SimulatedSystem(System):
 
     async def examine(self, note: Note, folder: str) -> Evidence:
         """See the port: there is nothing behind the simulation to look at."""
-        return Evidence(note.service, trouble="it is a stand-in, and behind it is no machine")
+        return Evidence(note.service, trouble="it is a stand-in without a real machine")
 
     def install_doctor(self, folder: str, service: str) -> Sequence[str]:
         """See the port."""
@@ -462,7 +462,7 @@ class SimulatedSystem(System):
         """See the port."""
         if script.shell not in SHELLS[self.family]:
             raise CommandFailed(
-                f'there is no shell "{script.shell}" on {self.family}; there is {" and ".join(SHELLS[self.family])}'
+                f'shell "{script.shell}" does not exist on {self.family}; known are {" and ".join(SHELLS[self.family])}'
             )
         self._written[script.file] = script.text
         return [script.shell, script.file]

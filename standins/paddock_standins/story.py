@@ -1,6 +1,6 @@
 """The demo's stories: each puts one thing into the demo, and knows by itself what of it is there already.
 
-So a story may be told again after it was cut off in the middle, and completes what is missing. It waits for what it
+So a story may run again after an interruption, and completes what is missing. It waits for what it
 needs, not for a time; only where nothing has come of it for PATIENCE seconds has it failed, and the others go on.
 """
 
@@ -17,7 +17,7 @@ from .api_client import Api, ApiError
 from .parts import DemoFailed
 
 PATIENCE = 900.0
-"""Seconds. A busy machine takes its time; who looks at the demo meanwhile is not held up."""
+"""Seconds. A busy machine takes its time; the demo can be used before it ends."""
 REST = 0.3
 
 
@@ -27,7 +27,7 @@ class StoryFailed(Exception):
 
 @dataclass(frozen=True)
 class Stage:
-    """Where stories are told. ``folder`` is the demo's own, ``url`` the server's address; ``git`` and ``webhook`` are
+    """The stage of the stories. ``folder`` is the demo's own, ``url`` the server's address; ``git`` and ``webhook`` are
     those of the stand-ins for them. ``paste`` types a line into a machine's terminal; ``paddock`` runs the server's
     command; ``check`` raises DemoFailed where a part of the demo has ended."""
 

@@ -80,7 +80,7 @@ def socket_of(home: Path) -> Path:
 
 
 async def run_line(machine: Machine, line: str, tell: Callable[[str], None]) -> None:
-    """One line of a person's; what goes wrong is told."""
+    """One line of a person; errors are printed."""
     try:
         await _run(machine, LAUNCHER.sub("paddock-agent ", line.strip()), tell)
     except (AgentError, ScriptFailed, ServiceError) as error:
@@ -112,11 +112,13 @@ async def happen(machine: Machine, what: str, value: str) -> None:
             case "memory":
                 system.memory_share = float(value)
     except (ValueError, KeyError):
-        raise ScriptFailed(f'"{value}" is no value for {what}: clock 90, disk 300 MB, memory 0.02.') from None
+        raise ScriptFailed(
+            f'"{value}" is not a value for {what}. Examples: clock 90, disk 300 MB, memory 0.02.'
+        ) from None
 
 
 def disable(machine: Machine) -> None:
-    """Somebody sets the agent's service not to start by itself any more."""
+    """Disables the agent's service."""
     name = machine.system.running_service
     match machine.description.family:
         case "linux":
@@ -128,7 +130,7 @@ def disable(machine: Machine) -> None:
 
 
 async def remove_account(machine: Machine) -> None:
-    """Somebody removes the account of the agent's service, and the machine is started again."""
+    """Removes the account of the agent's service and reboots the machine."""
     account = machine.system.running_account
     machine.system.systemd.accounts.discard(account)
     machine.system.launchd.accounts.pop(account, None)
@@ -196,7 +198,7 @@ async def _talk(name: str, place: Path) -> int:
     try:
         reader, writer = await asyncio.open_unix_connection(str(place), limit=1024 * 1024)
     except OSError:
-        print(f"There is no terminal of {name} at {place}. Is the demo running, and the name right?", file=sys.stderr)
+        print(f"No terminal of {name} at {place}. Is the demo running, and is the name right?", file=sys.stderr)
         return 1
     is_person = sys.stdin.isatty()
     while True:

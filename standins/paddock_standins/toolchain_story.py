@@ -1,4 +1,4 @@
-"""The demo's story of tools: what hosts are meant to have, what jobs ask for, and what somebody changed.
+"""The demo's story of tools: kits, the terms of jobs, and changes made by hand.
 
 With what the stand-ins' own files say, there is drift, thin cover and a broken installation to be seen.
 """
@@ -51,7 +51,7 @@ CHANGED = {
     "curlew-03": ["remove /usr/lib/jvm/java-17-openjdk-amd64"],
     "pippin-03": ["install node 23.3.0 in /opt/homebrew/bin"],
 }
-"""What somebody did to machines since their first survey, in the words of the stand-ins' terminals."""
+"""Changes to machines since their first survey, as commands of the stand-ins' terminals."""
 
 
 def tell_kits(stage: Stage) -> None:

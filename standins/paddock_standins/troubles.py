@@ -60,7 +60,7 @@ def tell_watching(stage: Stage) -> None:
 
 def tell_receivers(stage: Stage) -> None:
     """Two rules: mail to the harbour office by day, and a webhook for everything urgent, whose stand-in listens
-    elsewhere at each start. A rule whose secret was not noted before the demo was cut off is made anew."""
+    elsewhere at each start. A rule whose secret was not saved before the demo was interrupted is replaced."""
     api, secret_file = stage.api, stage.folder / "received" / SECRET
     stage.make_missing("/api/v1/notification-rules/", [OFFICE], "name", "rules")
     mast = next((one for one in api.get("/api/v1/notification-rules/")["rules"] if one["name"] == MAST["name"]), None)

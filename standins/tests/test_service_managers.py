@@ -79,7 +79,7 @@ async def test_one_for_log_ins_needs_somebody_logged_in(mac):
     assert plistlib.loads(mac.system.read_text(place).encode())["LimitLoadToSessionType"] == "Aqua"
     await mac.manager.stop(mac.name)
     mac.system.launchd.logged_in.clear()
-    assert "nobody is logged in as that" in await mac.says()
+    assert "no session of that account is open" in await mac.says()
     await mac.manager.uninstall(mac.name)
     assert mac.system.read_text(place) is None
     assert (await mac.manager.state(mac.name)).running == "missing"
@@ -201,7 +201,7 @@ async def test_windows_numbers_become_words(pc):
         control.services[pc.name].status = windows.Status(windows.STOPPED, number)
         assert says in await pc.says()
     await pc.manager.uninstall(pc.name)
-    assert "There is no service" in await pc.says()
+    assert "does not exist on this host" in await pc.says()
     with pytest.raises(AgentError, match="error 1060"):
         await pc.manager.start(pc.name)
 

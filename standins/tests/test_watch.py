@@ -27,7 +27,7 @@ SYSTEMS = ["curlew-01", "russet-01", "ketch-01"]
 
 
 class FarEnd:
-    """A server of the test's own: what it was told, and what it answers."""
+    """A server of the test's own: its requests and answers."""
 
     def __init__(self) -> None:
         self.sent: list[tuple[str, str, bytes]] = []
@@ -207,7 +207,7 @@ async def test_watched_services_are_told_when_they_change(watched):
     assert await watched.news(0.01) == [], "nothing has changed"
     watched.forget_last_report()
     assert [states(one) for one in await watched.news(60)] == [states(then)], (
-        "a server that has forgotten hears it anew"
+        "a server that has forgotten hears it again"
     )
     watched.watch([])
     (last,) = await watched.news(60)

@@ -22,7 +22,7 @@ QUIET = (
     "--disable-dev-shm-usage",
     "--force-color-profile=srgb",
 )
-"""It starts no traffic of its own: there is no network where these run."""
+"""It starts no traffic of its own: the tests run without a network."""
 
 
 def is_there() -> bool:

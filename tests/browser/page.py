@@ -23,7 +23,7 @@ class Page:
         self.url = url
 
     def _until(self, is_so, what: str):
-        """What ``is_so`` finds; a part of the page that was drawn anew meanwhile is looked for again."""
+        """What ``is_so`` finds; looks again for a part of the page that was just redrawn."""
         waiting = WebDriverWait(
             self.browser, TIMEOUT_SECONDS, OFTEN, ignored_exceptions=[StaleElementReferenceException]
         )

@@ -63,7 +63,7 @@ def test_each_kind_of_wait_is_cured_from_the_board(page, yard, asked, kind, cure
     if is_asked_twice:
         page.button("Yes").click()
     page.one("[data-job-state=passed]")
-    page.says("Why there")
+    page.says("Why this host")
 
 
 def test_an_unknown_pipeline_is_let_in_once_and_its_name_stays_outside(page, yard):
@@ -83,7 +83,7 @@ def test_terms_are_tried_live_with_completion_and_changed_in_place(page, yard):
     number = sent(yard, terms=["label none-such"])
     open_job(page, number)
     page.one("[data-act=edit-terms]").click()
-    area = page.one("textarea[aria-label='Terms, one a line']")
+    area = page.one("textarea[aria-label='Terms, one per line']")
     area.send_keys(Keys.CONTROL, "a")
     area.send_keys("os linux\nlabel gauge", Keys.TAB)
     assert area.get_property("value") == "os linux\nlabel gauge-rig "
@@ -91,7 +91,7 @@ def test_terms_are_tried_live_with_completion_and_changed_in_place(page, yard):
     area.send_keys("\nprefer cores 4\ntol jdk")
     page.says('Line 4, column 1: "tol" cannot stand here. Did you mean "tool"?')
     area.send_keys(Keys.BACKSPACE * 7, Keys.ESCAPE)
-    page.button("Keep these terms").click()
+    page.button("Save terms").click()
     page.one("[data-job-state=passed]")
     assert yard.job(number)["prefers"] == ["cores 4"]
 
@@ -117,12 +117,12 @@ def test_a_pipeline_shows_its_jobs_and_a_source_its_secret_once(page, yard):
     page.browser.get(f"{page.url}/pipelines")
     page.button("Add a source").click()
     page.one("[data-field=url]").send_keys("/etc/passwd")
-    page.button("Keep it").click()
-    page.says("a folder of a disk is no address: serve it")
+    page.button("Save source").click()
+    page.says("a folder is not an address: serve it")
     field = page.one("[data-field=url]")
     field.send_keys(Keys.CONTROL, "a")
     field.send_keys("https://git.saltmarsh.example/buoys.git")
-    page.button("Keep it").click()
+    page.button("Save source").click()
     page.says("shown this once")
     assert "paddock-hook-" in page.one(".made").text
     page.browser.refresh()

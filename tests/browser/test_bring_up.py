@@ -29,7 +29,7 @@ def page(host, tmp_path):
     browser = chromium.start(tmp_path / "profile")
     shown = Page(browser, server.url)
     shown.come_in()
-    shown.says("The yard")
+    shown.says("Yard")
     yield shown
     browser.quit()
     server.stop()
@@ -47,11 +47,11 @@ def test_a_machine_comes_in_by_its_sheet_with_every_failure_explained_on_the_way
     page.one("body").send_keys("n")
     page.says("glibc 2.28 or newer", "aside")
     page.one("[data-field=work]").send_keys("/srv/my builds")
-    page.button("Make its sheet").click()
+    page.button("Create sheet").click()
     page.says("a space in it, and tools stumble over that")
     page.one("[data-field=work]").send_keys(Keys.BACKSPACE * 14, "/srv/builds")
     page.one("[data-field=account]").send_keys("ghost")
-    page.button("Make its sheet").click()
+    page.button("Create sheet").click()
     page.one("[data-phase=expected]")
     command = command_on(page)
 
@@ -71,7 +71,7 @@ def test_a_machine_comes_in_by_its_sheet_with_every_failure_explained_on_the_way
     assert "No space left on device" in state(page, "install", "failed").text
     host.run("umount /opt/paddock /mnt")
 
-    page.button("Make a new command").click()
+    page.button("New command").click()
     fresh = command_on(page)
     assert fresh != command
     assert host.run(f"cd /root && {command}").returncode == 1
@@ -99,11 +99,11 @@ def test_many_machines_stand_in_the_yard_until_they_come(page, host):
     page.browser.get(f"{page.url}/bring-in/many")
     table = page.one("[data-field=table]")
     table.send_keys("name,sytem\nredshank-01,linux\n")
-    page.button("Expect them").click()
+    page.button("Add machines").click()
     page.says("Did you mean “system”?")
     table.send_keys(Keys.CONTROL, "a")
     table.send_keys("name,system,labels\nredshank-01,linux,bench-rig\nredshank-02,linux,\n")
-    page.button("Expect them").click()
+    page.button("Add machines").click()
     page.says("2 machines are expected.")
     command = command_on(page)
     page.one("body").send_keys("1")

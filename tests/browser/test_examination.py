@@ -93,7 +93,7 @@ def test_several_causes_are_listed_and_the_machine_is_asked(browser, server, wat
     first = page.one(f"{item} [data-possible] .copy-text code").text
     assert first.startswith(f"sudo sh -c 'sed -i 3d {DROP_IN} && systemctl daemon-reload")
     page.button("Ask the machine", item).click()
-    page.says("Asked: its watch answers within a minute", item)
+    page.says("Requested: its watch answers within a minute", item)
     assert report(watch_key, server)["examine"]
     report(watch_key, server, as_plain(EVIDENCE))
     page.button("Ask the machine", item)

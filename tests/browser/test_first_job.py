@@ -25,19 +25,19 @@ def test_a_wrong_password_is_said_and_a_right_one_leads_where_one_wanted(page):
     page.one("input[name=password]").send_keys("wrong", Keys.ENTER)
     page.says("Name and password do not go together")
     page.one("input[name=password]").send_keys(Keys.BACKSPACE * 5 + PASSWORD, Keys.ENTER)
-    page.says("The logbook")
+    page.says("Logbook")
     page.says("the command line made token")
 
 
 def label(page, server):
-    """Labels as people paste them, and settings that another person changes meanwhile."""
+    """Labels as people paste them, and settings that another person changes at the same time."""
     field = page.one("[data-field=labels] input")
     field.send_keys("site/north, size/large", Keys.ENTER)
     page.says("site/north", "[data-field=labels]")
     words = [one.text.split()[0] for one in page.browser.find_elements(By.CSS_SELECTOR, "[data-field=labels] .word")]
     assert words == ["bench-rig", "site/north", "size/large"]
     server.api.patch("/api/v1/hosts/avocet-01/", {"labels": ["bench-rig", "other"]})
-    page.says("Somebody else changed the labels while you were typing: bench-rig, other")
+    page.says("Another person changed the labels while you were typing: bench-rig, other")
     page.one("[data-act=save-settings]").click()
     until(lambda: server.host("avocet-01")["labels"] == words, lambda: server.host("avocet-01")["labels"])
 
@@ -46,7 +46,7 @@ def label(page, server):
     slots = slots if slots.tag_name == "input" else slots.find_element(By.TAG_NAME, "input")
     slots.send_keys(Keys.CONTROL + "a")
     slots.send_keys("200", Keys.TAB)
-    page.says("200 jobs would slow each other down. The survey suggests")
+    page.says("200 parallel jobs would slow each other down. Suggested:")
     page.button("Cancel").click()
     assert server.host("avocet-01")["slots"] <= cores
 
@@ -103,18 +103,18 @@ def retire(page, server):
 def test_a_first_day_from_an_empty_server_to_a_retired_host(page, server, tmp_path):
     """A first day: a pass, an agent, its host let in, a job and its log; then labels, a drain, and its retirement."""
     page.log_in()
-    page.says("The yard")
+    page.says("Yard")
     page.one(".bring").click()
     page.one("input[aria-label='Name of a new paddock']").send_keys("shoreline")
-    page.button("Make it").click()
+    page.button("Create").click()
     page.says("shoreline", "[data-field=paddock]")
-    page.button("Make its sheet").click()
+    page.button("Create sheet").click()
     in_command = re.search(r"paddock-pass-[\w-]+", page.one("[data-command] code").text).group()
     page.one("body").send_keys("1")
     page.one("[data-expected]")
     page.one("body").send_keys("n")
     page.one("aside summary").click()
-    page.button("Make the pass").click()
+    page.button("Create pass").click()
     secret = page.one("[data-pass] code").text
     assert secret.startswith("paddock-pass-")
     assert secret != in_command
@@ -146,13 +146,13 @@ def test_a_first_day_from_an_empty_server_to_a_retired_host(page, server, tmp_pa
         page.button("Send the first job").click()
         page.one("[data-field=name]").send_keys("prove-it")
         page.one("[data-field=pipeline]").send_keys("tide-gauge-firmware")
-        terms = page.one("textarea[aria-label='Terms, one a line']")
+        terms = page.one("textarea[aria-label='Terms, one per line']")
         terms.send_keys("tol git")
         page.says('Did you mean "tool"?', ".ant-drawer-open")
         terms.send_keys(Keys.BACKSPACE * 7, "tool git\nlabel bench-rig")
         page.says("1 of 1 host fits.", ".ant-drawer-open")
         page.one("[data-field=script]").send_keys("id -un\nprintf '<b>not bold</b>\\n'\ngit --version")
-        page.button("Send it").click()
+        page.button("Send").click()
         page.one("[data-job-state=passed]")
         page.says(f"git version {git['version']}", ".run-log")
         page.says("<b>not bold</b>", ".run-log")
@@ -207,7 +207,7 @@ def test_a_narrow_window_and_the_dark_theme_lose_nothing(page):
         "Emulation.setDeviceMetricsOverride", {"width": 420, "height": 800, "deviceScaleFactor": 1, "mobile": False}
     )
     page.come_in()
-    page.says("The yard")
+    page.says("Yard")
     assert page.browser.execute_script("return document.documentElement.scrollWidth <= window.innerWidth")
     page.button("Dark").click()
     assert page.one("html[data-theme=dark]")

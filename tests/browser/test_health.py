@@ -25,7 +25,7 @@ def yard(tmp_path_factory):
 def page(browser, yard):
     shown = Page(browser, yard.url)
     shown.come_in()
-    shown.says("The yard")
+    shown.says("Yard")
     return shown
 
 
@@ -34,7 +34,7 @@ def test_from_trouble_to_remedy(page, yard):
     plate = "a[data-host=skiff-01]"
     page.one(f"{plate}[data-link=stopped] .corner")
     item = "[data-finding=service-stopped]"
-    page.says("The machine is up, and the service of its agent was stopped", item)
+    page.says("The machine is up. The agent's service was stopped", item)
     page.button("Evidence and remedy", item).click()
     command = page.one(f"{item} .copy-text code").text
     assert command.endswith("service start")
@@ -49,21 +49,21 @@ def test_from_trouble_to_remedy(page, yard):
     page.gone(item)
     page.gone(".way li.broken")
     page.one("body").send_keys("4")
-    page.says("The watch")
+    page.says("Watch")
     page.one("[data-over=service-stopped]")
     page.one("[data-watched=skiff-01]")
 
 
 def test_somebody_sees_to_it(page):
     item = "[data-finding=started-by-hand][data-about-host=dunlin-02]"
-    page.button("I see to it", item).click()
+    page.button("Acknowledge", item).click()
     page.one(f"{item} input").send_keys("a service from Thursday on")
     page.button("Say so", item).click()
     page.gone(item)
-    page.browser.find_element(By.XPATH, "//button[contains(., 'put aside')]").click()
+    page.browser.find_element(By.XPATH, "//button[contains(., 'acknowledged or snoozed')]").click()
     page.says("harbourmaster sees to it: a service from Thursday on", item)
     page.button("Bring back", item).click()
-    page.button("I see to it", item)
+    page.button("Acknowledge", item)
 
 
 def test_a_service_that_builds_need(page, yard):
@@ -92,11 +92,11 @@ def test_who_is_told(page):
     page.browser.find_element(By.XPATH, "//label[normalize-space()='Webhook']").click()
     target = page.one("[data-field=target]")
     target.send_keys("nowhere")
-    page.button("Add it").click()
-    page.says("is no address of a webhook", ".ant-drawer-open")
+    page.button("Save rule").click()
+    page.says("is not a webhook address", ".ant-drawer-open")
     target.clear()
     target.send_keys("http://127.0.0.1:9/hook")
-    page.button("Add it").click()
+    page.button("Save rule").click()
     assert page.one("[data-webhook-secret] code").text.startswith("paddock-webhook-")
     rule = "[data-rule='signal mast']"
     page.button("Send a test", rule).click()

@@ -33,7 +33,7 @@ def agent(server, tmp_path_factory):
 def page(browser, server):
     one = Page(browser, server.url)
     one.come_in()
-    one.says("The yard")
+    one.says("Yard")
     return one
 
 

@@ -38,7 +38,7 @@ def choose(page, label, option, sought=""):
 
 
 def meant(page):
-    """The hosts that the filter takes, read at once: the list is drawn anew while a_person types."""
+    """The hosts that the filter shows, read at once: the list is redrawn while a person types."""
     script = "return [...document.querySelectorAll('[data-meant]')].map((one) => one.dataset.meant)"
     return page.browser.execute_script(script)
 
@@ -89,7 +89,7 @@ def test_a_change_is_found_shown_and_accepted_with_a_note(page, yard):
     change = page.one("[data-change='tool jdk came']")
     assert "jdk 21.0.5 came at /opt/jdk-21/bin/java" in change.text
     page.one("[data-change='tool jdk came'] input").click()
-    page.one("[aria-label='Why it was intended']").send_keys("for the new decoder")
+    page.one("[aria-label='Reason for the change']").send_keys("for the new decoder")
     page.button("Accept 1").click()
     page.says("accepted by harbourmaster: for the new decoder")
     go(page, "/toolchains/jdk", "[data-version='21.0.5']")
@@ -101,7 +101,7 @@ def test_a_kit_says_what_it_would_do_before_it_is_saved(page):
     page.button("Make a kit").click()
     page.one("input[placeholder=gauge-firmware]").send_keys("shoreline-builder")
     choose(page, "Paddocks", "shoreline")
-    terms = page.one("[aria-label='Terms, one a line']")
+    terms = page.one("[aria-label='Terms, one per line']")
     terms.send_keys("os linux\ntool cmake 3.25+\ntool jdk 17..")
     page.says("the line ends too early", "form.editor")
     terms.send_keys("21")
@@ -121,13 +121,13 @@ def test_a_tool_is_defined_tried_on_a_host_and_released(page, yard):
     wrong = 'name: tide-sdk\ntitle: Tide SDK\nkind: other\ncommands: [git]\nreads: ["git version {vers}"]\nlinux: {}\n'
     text.send_keys(wrong)
     page.button("Keep as a draft").click()
-    page.says("there is no {vers}")
+    page.says("unknown placeholder {vers}")
     assert page.one("[aria-label=Definition]").get_attribute("value") == wrong, "nothing is lost"
     text.send_keys(Keys.CONTROL, "a")
     text.send_keys(wrong.replace("vers}", "version}"))
     page.button("Keep as a draft").click()
     page.says("Version 1 is a draft")
-    choose(page, "Hosts to try it on", "curlew-03", "curlew-03")
+    choose(page, "Hosts for the trial", "curlew-03", "curlew-03")
     page.button("Try it").click()
     page.says("2.47.1 at /usr/local/bin/git")
     page.button("Release…").click()

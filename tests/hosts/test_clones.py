@@ -1,4 +1,4 @@
-"""Two machines with one key: the one that answers keeps the link and its jobs, and people are told of the other."""
+"""Two machines with one key: the one that answers keeps the link and its jobs, and a finding names the other."""
 
 from __future__ import annotations
 

@@ -68,7 +68,7 @@ def test_more_idle_sockets_than_there_are_files_stop_nobody(server, agent, data)
                 assert until(lambda: is_served(server), "the server to answer a_person else", 20)
         assert server.host(agent.name)["link"] == "connected"
         number = server.submit("echo through it all")
-        until(lambda: server.job(number)["state"] == "passed", "a job to run meanwhile")
+        until(lambda: server.job(number)["state"] == "passed", "a job to run in the meantime")
     finally:
         for one in held:
             one.close()

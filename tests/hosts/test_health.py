@@ -151,7 +151,7 @@ def test_killed(host, server, service):
 def test_stopped_and_stopped_on_purpose(host, server, service):
     host.run(f"systemctl stop {service}")
     one = found(server, "service-stopped")
-    assert "The machine is up, and the service of its agent was stopped" in one["sentence"]
+    assert "The machine is up. The agent's service was stopped" in one["sentence"]
     steps = {step["name"]: step for step in server.host(NAME)["way"]}
     assert (steps["Connected"]["mark"], steps["Kept running"]["mark"]) == ("broken", "broken")
     remedied(host, one)
@@ -202,7 +202,7 @@ def test_its_network_is_cut(host, server, service):
     inside = host.run("ip -o link show type veth").stdout.split(": ")[1].split("@")[0]
     host.run(f"ip link set {inside} down")
     one = found(server, "machine-silent")
-    assert "the machine is down, or cut off" in one["sentence"]
+    assert "The machine is down, or cut off" in one["sentence"]
     assert {"Connected", "Kept running"} <= {step["name"] for step in server.host(NAME)["way"]}
     host.run(f"ip link set {inside} up")
     closed(server, "machine-silent")
@@ -275,7 +275,7 @@ def test_the_watch_starts_what_should_run_where_the_paddock_allows_it(host, serv
         assert [(one["who"], one["verb"]) for one in wrote] == [(f"the watch of {NAME}", "started")]
         host.run(f"{AGENT} service stop")
         one = found(server, "service-stopped")
-        assert one["remedy"]["action"] == "have it started"
+        assert one["remedy"]["action"] == "request start"
         server.api.post(f"/api/v1/findings/{one['id']}/act/")
         closed(server, "service-stopped")
     finally:

@@ -203,7 +203,7 @@ def test_a_cut_longer_than_the_grace_costs_no_job_and_its_log_arrives_whole(serv
         until(lambda: server.host(agent.name)["link"] == "lost", "the host to be lost")
         go.touch()
         until(lambda: "running" not in [path.name for path in agent.home.iterdir()]
-              or not list((agent.home / "running").iterdir()), "the job to end meanwhile")  # fmt: skip
+              or not list((agent.home / "running").iterdir()), "the job to end in the meantime")  # fmt: skip
         assert server.job(number)["state"] == "running"
         way.is_cut = False
         job = ended(server, number)
@@ -268,7 +268,7 @@ def test_two_hundred_jobs_under_kills_end_once_each_with_whole_logs_and_no_slot_
             open_jobs = _open(server)
             if not open_jobs:
                 break
-            # The next kill comes when some more have ended, or begun: at a moment that nobody chose.
+            # The next kill comes when some more have ended, or begun: at a random moment.
             _wait_for_change(server, open_jobs, chance.randint(1, 6))
             if number % 3 == 0:
                 killed["server"] += 1

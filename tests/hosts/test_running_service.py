@@ -73,7 +73,7 @@ def test_a_job_may_not_stop_the_service_and_one_that_kills_the_agent_is_lost(hos
     job = over(server, refused)
     assert (job["state"], server.host(NAME)["link"]) == ("failed", "connected")
     asked = f"systemctl show {service} --property=MainPID --value"
-    agent = until(lambda: int(host.run(asked).stdout.strip() or 0), "the process of the agent to be told")
+    agent = until(lambda: int(host.run(asked).stdout.strip() or 0), "the process of the agent to be known")
     number = server.submit(f"sleep 6002 & echo up; kill -KILL {agent}; sleep 6002")
     job = over(server, number)
     assert job["state"] == "lost", log_of(server, number)
@@ -126,7 +126,7 @@ def test_a_tool_that_is_installed_is_seen_and_a_job_that_waits_for_it_starts(hos
     """A folder of a_person else's in /opt must not stop the agent from seeing the next one."""
     number = server.submit("gradle --version", ["tool gradle 8+", f"host {NAME}"])
     until(lambda: server.job(number)["reason"], "the job to wait")
-    host.run("mkdir /opt/of-somebody-else && chmod 700 /opt/of-somebody-else")
+    host.run("mkdir /opt/of-another-account && chmod 700 /opt/of-another-account")
     folder = "/opt/gradle-8.7/bin"
     host.run(f"mkdir -p {folder} && printf '#!/bin/sh\\necho \"Gradle 8.7\"\\n' > {folder}/gradle")
     host.run(f"chmod 755 {folder}/gradle && ln -s {folder}/gradle /usr/local/bin/gradle")
@@ -135,4 +135,4 @@ def test_a_tool_that_is_installed_is_seen_and_a_job_that_waits_for_it_starts(hos
     took = int(host.run("date +%s").stdout) - int(begun)
     print(f"gradle was seen {took} s after it was installed")  # noqa: T201 - measured, not asserted
     assert over(server, number)["state"] == "passed"
-    host.run("rm -rf /opt/of-somebody-else /opt/gradle-8.7 /usr/local/bin/gradle")
+    host.run("rm -rf /opt/of-another-account /opt/gradle-8.7 /usr/local/bin/gradle")

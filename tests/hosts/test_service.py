@@ -176,7 +176,7 @@ def test_what_was_installed_since_is_seen_after_the_agent_started_afresh(host, s
     host.run("mkdir -p /opt/newtool/bin; echo 'PATH=$PATH:/opt/newtool/bin' > /etc/profile.d/newtool.sh")
     (before,) = show(host, service, "MainPID")
     server.api.post("/api/v1/hosts/knot-01/survey/")
-    differs = until(lambda: server.host("knot-01")["facts"]["differs"], "the difference to be told")
+    differs = until(lambda: server.host("knot-01")["facts"]["differs"], "the difference to be reported")
     assert {"name": "PATH", "now": "", "fresh": "/opt/newtool/bin"} in differs
     server.api.post("/api/v1/hosts/knot-01/restart/")
     until(lambda: show(host, service, "MainPID")[0] not in ("0", before), "systemd to start it again")
@@ -218,7 +218,7 @@ def test_stopped_disabled_and_missing_are_told_apart(host, server, service, mend
     host.run(f"systemctl disable {service}")
     assert "not set to start at boot" in host.run(f"{AGENT} service status").stdout
     assert host.run(f"{AGENT} service uninstall").returncode == 0
-    assert "There is no service" in host.run(f"{AGENT} service status").stdout
+    assert "does not exist on this host" in host.run(f"{AGENT} service status").stdout
     assert host.run(f"ls /etc/systemd/system/{service}").returncode != 0
 
 

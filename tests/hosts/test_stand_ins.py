@@ -14,7 +14,7 @@ from paddock_agent.environment import differences
 from paddock_agent.errors import AgentError
 from paddock_standins.description import all_hosts
 from paddock_standins.machine import Machine
-from paddock_standins.script import ScriptFailed, run_command, taken_apart
+from paddock_standins.script import ScriptFailed, parsed, run_command
 from paddock_standins.terminal import run_line
 
 WHEELS = Path(__file__).parents[2] / ".make" / "wheels"
@@ -108,7 +108,7 @@ async def test_one_that_starts_at_log_in(server, tmp_path):
         await step(server, made, "connect", "done")
         one.system.launchd.logged_in.clear()
         await typed(one, "paddock-agent service stop")
-        assert "nobody is logged in" in await typed(one, "paddock-agent service status")
+        assert "no session of that account is open" in await typed(one, "paddock-agent service status")
 
 
 async def test_a_failure_and_its_remedy_followed_to_the_end(server, tmp_path):
@@ -146,7 +146,7 @@ async def test_a_command_for_another_shell_or_of_another_script_is_refused(serve
         with pytest.raises(ScriptFailed, match="FAILED"):
             await run_command(pc, wrong, lambda _: None)
     with pytest.raises(ScriptFailed, match="no command of a bring-up sheet"):
-        taken_apart("export PADDOCK_PASS=x; curl http://paddock/other.sh")
+        parsed("export PADDOCK_PASS=x; curl http://paddock/other.sh")
 
 
 async def test_a_stand_in_that_is_told_to_start_afresh_sees_what_was_installed_since(server, tmp_path):
@@ -156,11 +156,11 @@ async def test_a_stand_in_that_is_told_to_start_afresh_sees_what_was_installed_s
         await step(server, made, "survey", "done")
         one.system.description.fresh["Path"] = one.system.description.environment["Path"] + r";D:\new\bin"
         server.api.post("/api/v1/hosts/wherry-3/survey/")
-        await soon(lambda: server.host("wherry-3")["facts"]["differs"], "the difference to be told")
+        await soon(lambda: server.host("wherry-3")["facts"]["differs"], "the difference to be reported")
         (one_,) = server.host("wherry-3")["facts"]["differs"]
         assert (one_["name"], one_["fresh"]) == ("PATH", r"D:\new\bin")
         server.api.post("/api/v1/hosts/wherry-3/restart/")
-        await soon(lambda: not server.host("wherry-3")["facts"]["differs"], "it to start afresh")
+        await soon(lambda: not server.host("wherry-3")["facts"]["differs"], "it to restart")
         assert one.system.environment()["PATH"].endswith(r";D:\new\bin")
         assert not differences(one.system, await one.system.fresh_environment())
         one.system.description.fresh.clear()

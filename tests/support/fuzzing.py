@@ -1,4 +1,4 @@
-"""Calls of the API that nobody would make: made from its schema, by people of every role, in a world with two paddocks
+"""Unusual calls of the API: made from its schema, by people of every role, in a world with two paddocks
 that the calls themselves change. No answer may be a fault, and every answer has to be one that the schema describes."""
 
 from __future__ import annotations
@@ -28,7 +28,7 @@ KNOWN_IDS = 0.7
 """How often what stands in the path is of something that is there."""
 MOST_KEPT = 200
 REMAKE_EVERY = 1500
-"""Calls after which the world is made anew: by then most of it has been retired, removed or held."""
+"""Calls after which the world is made again: by then most of it has been retired, removed or held."""
 DRAWN_TOGETHER = 40
 
 ODD: dict[str, list[Any]] = {
@@ -92,7 +92,7 @@ class Fuzzer:
             def draw(case: Case) -> None:
                 drawn.append(case)
 
-            # Where nothing about an operation could be wrong, there is no wrong case.
+            # Some operations have no wrong case.
             with contextlib.suppress(Unsatisfiable):
                 draw()
         return drawn

@@ -186,7 +186,7 @@ WRITE = {
     ),
     ("post", "/api/v1/findings/{id}/acknowledge/"): Row(OPERATOR, numbered("finding")),
     ("post", "/api/v1/findings/{id}/act/"): Row(OPERATOR, numbered("finding")),
-    ("post", "/api/v1/findings/{id}/bring-back/"): Row(OPERATOR, numbered("finding")),
+    ("post", "/api/v1/findings/{id}/reopen/"): Row(OPERATOR, numbered("finding")),
     ("post", "/api/v1/findings/{id}/snooze/"): Row(
         OPERATOR, numbered("finding"), body=lambda side: {"until": LATER["starts_at"]}
     ),

@@ -238,7 +238,7 @@ class SystemdHost:
 
 
 def _free_network(first: int) -> str:
-    """The first three numbers of a network that nobody has. Other runs begin elsewhere, and a killed run leaves
+    """The first three numbers of an unused network. Other runs begin elsewhere, and a killed run leaves
     its bridge behind: packets for its network would go there."""
     taken = subprocess.run(["ip", "-o", "-4", "address"], check=True, capture_output=True, text=True).stdout
     numbers = ((first + i * 10) % 250 for i in range(25))

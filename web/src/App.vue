@@ -17,7 +17,7 @@ const theme = computed(() => antdTheme(mode.isDark))
 
 <template>
   <ConfigProvider :theme="theme" :auto-insert-space-in-button="false">
-    <a class="skip" href="#main">To the content</a>
+    <a class="skip" href="#main">Skip to content</a>
     <AppBand v-if="session.name" />
     <main id="main" tabindex="-1"><RouterView /></main>
   </ConfigProvider>

@@ -25,7 +25,7 @@ export const router = createRouter({
     { path: '/watch', name: 'watch', component: () => import('./features/watch/WatchScreen.vue'), meta: { title: 'Watch' } },
     { path: '/logbook', name: 'logbook', component: () => import('./features/logbook/LogbookScreen.vue'), meta: { title: 'Logbook' } },
     { path: '/login', name: 'login', component: () => import('./features/people/LoginScreen.vue'), meta: { title: 'Log in' } },
-    { path: '/:rest(.*)*', name: 'nowhere', component: () => import('./features/shell/NowhereScreen.vue'), meta: { title: 'Nothing here' } },
+    { path: '/:rest(.*)*', name: 'nowhere', component: () => import('./features/shell/NowhereScreen.vue'), meta: { title: 'Not found' } },
   ],
 })
 

@@ -109,7 +109,7 @@ class Attempt:
             self._at_once.set()
 
     async def run(self) -> None:
-        """Works through the steps and tells all about it. Whatever goes wrong, its end is told."""
+        """Runs the steps and reports them. The end is reported whatever goes wrong."""
         try:
             ended = await self._work()
         except CannotBegin as error:
@@ -228,18 +228,18 @@ class Attempt:
         try:
             if offer.outputs and self._folder and self._stopped_as != "agent stopped":
                 collect = place.outbox.collect
-                kept, left_out = await asyncio.to_thread(collect, offer.attempt, self._folder, offer.outputs)
-                place.tell(self._announced(kept, left_out))
+                collected, left_out = await asyncio.to_thread(collect, offer.attempt, self._folder, offer.outputs)
+                place.tell(self._announced(collected, left_out))
                 place.outbox.news.set()
         finally:
             if self._folder:
                 await asyncio.to_thread(place.folders.release, self._folder, offer.attempt)
         return leftovers
 
-    def _announced(self, kept: list[wire.OutputFile], left_out: list[str]) -> wire.Outputs:
-        """What is told of the kept files: a secret may stand in a name, too."""
+    def _announced(self, collected: list[wire.OutputFile], left_out: list[str]) -> wire.Outputs:
+        """The announcement of the collected files; their names may contain secrets, too."""
         cover = self._masker.cover
-        files = [wire.OutputFile(cover(one.path)[:LONGEST_PATH], one.size, one.sha256) for one in kept]
+        files = [wire.OutputFile(cover(one.path)[:LONGEST_PATH], one.size, one.sha256) for one in collected]
         return wire.Outputs(attempt=self.offer.attempt, files=files, left_out=[cover(one)[:2000] for one in left_out])
 
     async def _end_what_is_left(self) -> list[wire.LeftoverProcess]:

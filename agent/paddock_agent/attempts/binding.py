@@ -17,7 +17,7 @@ def bound_environment(
     """Variables for each installation, and a PATH on which the bare command is the bound one.
 
     Of several installations of one tool the first has the plain names (``PADDOCK_TOOL_JDK_HOME``, ``JAVA_HOME``, the
-    front of the path); the next ones are told with a number (``PADDOCK_TOOL_JDK_2_HOME``).
+    front of the path); the next ones get a number (``PADDOCK_TOOL_JDK_2_HOME``).
     """
     variables: dict[str, str] = {}
     in_front: list[str] = []

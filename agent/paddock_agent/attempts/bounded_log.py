@@ -1,4 +1,4 @@
-"""What the steps print, bounded: the head is told as it is written, of the rest only the tail is kept for the end."""
+"""Bounds the output of the steps: sends the head as it is written, and of the rest only the tail at the end."""
 
 from __future__ import annotations
 
@@ -9,9 +9,9 @@ from dataclasses import dataclass
 from ..wire import LARGEST_CHUNK
 
 HEAD = 32 * 1024 * 1024
-"""Bytes told as they are written."""
+"""Bytes sent as they are written."""
 TAIL = 1024 * 1024
-"""Bytes of the end that are told in any case: that is where the error is."""
+"""Bytes of the end that are always sent: that is where the error is."""
 
 
 @dataclass(frozen=True)

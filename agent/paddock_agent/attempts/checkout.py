@@ -26,12 +26,12 @@ def checked(wanted: Checkout) -> None:
     is_known = way is not None and way.scheme in PROTOCOLS and way.hostname and not way.hostname.startswith("-")
     if not is_known and not _SHORT_SSH.fullmatch(wanted.url):
         raise CommandFailed(
-            f"{wanted.url[:80]!r} is no address of a repository: https://, http://, ssh:// and git:// are"
+            f"{wanted.url[:80]!r} is not the address of a repository: use https://, http://, ssh:// or git://"
         )
     if wanted.commit and not _COMMIT.fullmatch(wanted.commit):
-        raise CommandFailed(f"{wanted.commit[:80]!r} is no commit: 40 hexadecimal digits")
+        raise CommandFailed(f"{wanted.commit[:80]!r} is not a commit: 40 hexadecimal digits")
     if wanted.ref and (not _REF.fullmatch(wanted.ref) or ".." in wanted.ref):
-        raise CommandFailed(f"{wanted.ref[:80]!r} is no name of a branch or a tag")
+        raise CommandFailed(f"{wanted.ref[:80]!r} is not the name of a branch or a tag")
 
 
 def environment(secret: GivenSecret | None) -> dict[str, str]:

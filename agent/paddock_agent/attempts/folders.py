@@ -115,7 +115,7 @@ class WorkFolders:
         return path
 
     def release(self, path: str, attempt: str) -> None:
-        """The attempt is over: its folder is nobody's, its scripts go."""
+        """The attempt is over: its folder is free again, its scripts are deleted."""
         self._system.remove_folder(self._join(self._work, SCRIPTS, short_name(attempt)))
         with self._lock:
             if one := self._known.get(path):
@@ -151,7 +151,7 @@ class WorkFolders:
             current = self._known.get(one.path)
             if current is None or current.in_use:
                 return
-            # Nobody may take it while it goes.
+            # No attempt may use it while it is removed.
             self._known[one.path] = msgspec.structs.replace(current, in_use=True)
         self._system.remove_folder(one.path)
         with self._lock:
@@ -165,7 +165,7 @@ class WorkFolders:
             self._write()
 
     def _read(self) -> None:
-        """What an earlier agent noted, as far as it is still there, and folders that nobody noted."""
+        """The record of an earlier agent, as far as the folders still exist, and unrecorded folders."""
         try:
             noted = msgspec.json.decode(self._record.read_bytes(), type=list[FolderState])
         except (OSError, msgspec.DecodeError):

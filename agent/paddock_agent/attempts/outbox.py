@@ -22,6 +22,7 @@ import msgspec
 from ..errors import AgentError, CommandFailed
 from ..http_client import post, problem_of
 from ..system import FoundFile, System
+from ..units import disk_size
 from ..wire import MOST_OUTPUTS, OutputFile
 
 PIECE = 1024 * 1024
@@ -155,11 +156,11 @@ def _why_not(one: FoundFile, number: int, together: int, room: int) -> str:
     try:
         one.path.encode()
     except UnicodeEncodeError:
-        return "its name is no UTF-8"
+        return "its name is not UTF-8"
     if one.size > LARGEST_FILE:
-        return f"it has {one.size / 1e9:.1f} GB; at most {LARGEST_FILE / 1e9:.1f} are kept"
+        return f"it has {disk_size(one.size)}, the limit is {disk_size(LARGEST_FILE)}"
     if together + one.size > LARGEST_TOGETHER:
-        return f"all files together have more than {LARGEST_TOGETHER / 1e9:.1f} GB"
+        return f"all files together have more than {disk_size(LARGEST_TOGETHER)}"
     if together + one.size > room:
-        return "there is no room on the host's disk for a copy"
+        return "the host's disk has no room for a copy"
     return ""

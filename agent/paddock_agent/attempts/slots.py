@@ -20,7 +20,7 @@ from .outbox import Outbox
 
 TIDY_EVERY = 3600.0
 TELL_EVERY = 3.0
-"""Seconds between what is told of the work folders, at least."""
+"""Seconds between two reports of the work folders, at least."""
 
 _SAFE = re.compile(r"[0-9]{1,18}-[0-9]{1,9}(-[0-9a-f]{32})?")
 
@@ -72,7 +72,7 @@ class Attempts:
             self._when_idle()
 
     def accept(self, offer: wire.Offer) -> None:
-        """Starts an offered attempt, or refuses it with the reason. An offer told twice is taken once."""
+        """Starts an offered attempt, or refuses it with the reason. A repeated offer is accepted once."""
         if offer.attempt in self._running:
             return
         if why := self._why_not(offer):
@@ -84,7 +84,7 @@ class Attempts:
         self._folders_stir.set()
 
     def stop(self, attempt: str, outcome: str, *, at_once: bool = False) -> None:
-        """Ends an attempt that runs, ``at_once`` without cleaning up; one that does not run is no error."""
+        """Ends an attempt that runs, ``at_once`` without cleaning up; does nothing for one that does not run."""
         if running := self._running.get(attempt):
             running[0].stop(outcome, at_once=at_once)
 
@@ -147,7 +147,7 @@ class Attempts:
         if offer.slots and taken + offer.slots > self.slots:
             return f"{taken} of {self.slots} slots are taken, and it asks for {offer.slots}"
         if self._when_idle:
-            return "the agent is about to start afresh"
+            return "the agent is about to restart"
         if is_being_replaced(self._home):
             return "the agent is being installed again"
         return ""

@@ -26,7 +26,7 @@ def read_tool(text: str) -> Tool:
     except msgspec.ValidationError as error:
         raise BadTool(str(error).replace("`$", "`")) from None
     except (msgspec.DecodeError, ValueError, RecursionError) as error:
-        raise BadTool(f"this is no YAML: {error}") from None
+        raise BadTool(f"this is not valid YAML: {error}") from None
     return checked(tool)
 
 
@@ -70,7 +70,7 @@ def _is_absolute(folder: str, family: str) -> None:
     else:
         absolute = folder.startswith(("/", "~/"))
     if not absolute:
-        raise BadTool(f"{family}.folders: {folder} is no whole path")
+        raise BadTool(f"{family}.folders: {folder} is not an absolute path")
     if folder.count("*") > MAX_FOLDER_STARS:
         raise BadTool(f"{family}.folders: {folder} has more than {MAX_FOLDER_STARS} stars: it would search whole disks")
 

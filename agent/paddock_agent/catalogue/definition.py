@@ -61,7 +61,7 @@ class VersionFile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 class Listing(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A command of the system that lists installations: each line that ``reads`` matches is one. With ``{version}``
-    nothing more is run, and where a path is told too, the installation is the folder of its version in it; with
+    nothing more is run, and if a path is listed too, the installation is the folder of its version in it; with
     ``{path}`` or ``{home}`` alone, what lies there is asked."""
 
     run: Annotated[list[Text], Meta(min_length=1, max_length=20)]
@@ -84,7 +84,7 @@ class Places(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class End(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """When a line of versions is no longer supported: ``line`` is a range, as terms write it."""
+    """When support of a line of versions ends: ``line`` is a range, as terms write it."""
 
     line: Text
     day: datetime.date

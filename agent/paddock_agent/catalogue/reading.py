@@ -72,7 +72,9 @@ class Reading:
 
     def _named(self, name: str, previous: str, column: int) -> str:
         if name not in _NAMED:
-            raise BadReading(column, f"there is no {{{name}}}; there are {', '.join(f'{{{n}}}' for n in _NAMED)}")
+            raise BadReading(
+                column, f"unknown placeholder {{{name}}}; known are {', '.join(f'{{{n}}}' for n in _NAMED)}"
+            )
         if name in self.names:
             raise BadReading(column, f"{{{name}}} stands here twice")
         if previous:

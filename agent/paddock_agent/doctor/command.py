@@ -98,7 +98,7 @@ def chosen_folder(folder: str, service: str) -> str:
         wanted = service.removesuffix(".service")
         there = [place for place in there if note_in(place).service.removesuffix(".service") == wanted]
     if not there:
-        raise AgentError(f"There is no agent with a watch on this machine{f' called {service}' if service else ''}.")
+        raise AgentError(f"No agent{f' called {service}' if service else ''} with a watch was found on this machine.")
     if len(there) > 1:
         names = ", ".join(note_in(place).service for place in there)
         raise AgentError(f"Several agents run on this machine. Name one with --service: {names}")

@@ -44,7 +44,7 @@ def without_lines(places: Iterable[tuple[str, int]]) -> list[str]:
 
 
 def without_variable(name: str, files: Sequence[str]) -> tuple[str, ...]:
-    """Deletes a variable from environment files. Nothing for what is no name of one: sed would read more in it."""
+    """Deletes a variable from environment files. Does nothing for an invalid name: sed would interpret it."""
     if not re.fullmatch(r"[A-Za-z_]\w*", name, re.ASCII):
         return ()
     return tuple(words("sed", "-i", f"/^{name}=/d", file) for file in files)

@@ -29,8 +29,7 @@ def read_note(text: str | None, folder: str) -> Note:
     """The note in the watch's ``folder``. Raises NotJoined where there is none, or it cannot be read."""
     if text is None:
         raise NotJoined(
-            f"There is no watch in {folder}, or this account may not read it. As an administrator: "
-            "paddock-agent watch install"
+            f"No watch in {folder}, or this account may not read it. As an administrator: paddock-agent watch install"
         )
     try:
         known = json.loads(text)

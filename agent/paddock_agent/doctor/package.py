@@ -14,7 +14,18 @@ from .unit_evidence import UNIT_COPY
 
 ARCHIVE, STARTER = "watch.pyz", "watch.sh"
 MAIN = "from paddock_agent.doctor.__main__ import main\n\nraise SystemExit(main())\n"
-OWN = ("__init__", "address", "errors", "file_pattern", "last_words", "limits", "machine", "watch")
+OWN = (
+    "__init__",
+    "address",
+    "errors",
+    "file_pattern",
+    "http_client",
+    "last_words",
+    "limits",
+    "machine",
+    "units",
+    "watch",
+)
 PACKAGES = ("doctor", "services", "system", "preflight")
 """What goes in: modules of the standard library's means alone, as a test proves."""
 
@@ -25,11 +36,11 @@ here=$(dirname "$0")
 why='no Python 3.11 or newer can be started'
 for python in @PYTHONS@; do
     "$python" -I -S -c 'import sys; sys.exit(sys.version_info < (3, 11))' 2>/dev/null || continue
-    if said=$("$python" -I -S -c 'import json, socket, sqlite3, ssl, subprocess, urllib.request' 2>&1); then
+    if output=$("$python" -I -S -c 'import json, socket, sqlite3, ssl, subprocess, urllib.request' 2>&1); then
         exec "$python" -I -S "$here/watch.pyz" "$@"
     fi
     case $why in *' is broken: '*) continue ;; esac  # the first is the agent's own
-    why="$python is broken: $(printf '%s\\n' "$said" | tail -n 1 | tr -cd '[:alnum:] _.,:/()-' | cut -c 1-200)"
+    why="$python is broken: $(printf '%s\\n' "$output" | tail -n 1 | tr -cd '[:alnum:] _.,:/()-' | cut -c 1-200)"
 done
 echo "The agent's watch and doctor cannot run on this machine: $why." >&2
 [ "$1" = watch ] || exit 1

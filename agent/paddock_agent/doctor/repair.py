@@ -60,7 +60,7 @@ def _redirected(note: Note, folder: str, server: str, work: str) -> Note:
     if server:
         server = server.rstrip("/")
         tried = tried_server(server, known.get("key", ""))
-        # The agent is not connected there yet, and a wrong clock is no fault of the address.
+        # The agent is not connected there yet, and a wrong clock is not a fault of the address.
         failed = next((one for one in tried if not one.ok and one.name not in ("connected", "clock")), None)
         if failed:
             raise AgentError(f"The agent keeps its address, as {server} will not do: {failed.detail}.")
@@ -109,7 +109,7 @@ def _write_unit(note: Note, folder: str) -> None:
 
 
 def _install_again(note: Note) -> None:
-    """Runs the server's own install script over what is there: it takes the key for joined, and installs anew."""
+    """Runs the server's install script again: it keeps the key and reinstalls the agent."""
     prefix = note.prefix or "/opt/paddock"
     for mark in Path(prefix).glob("agent-*/complete"):
         mark.unlink()

@@ -30,7 +30,7 @@ def report(evidence: Evidence, found: Diagnosis) -> str:
 
 
 def bundle(evidence: Evidence, found: Diagnosis) -> str:
-    """The same with the raw evidence, for somebody who was not there."""
+    """The same with the raw evidence, for a colleague."""
     parts = [report(evidence, found), "", "The unit, as its manager has it:"]
     parts += [f"  {name}={value}" for name, value in evidence.unit.items() if value]
     if evidence.overrides:

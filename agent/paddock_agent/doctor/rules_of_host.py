@@ -59,7 +59,7 @@ def program_rules(evidence: Evidence) -> Diagnosis | None:
         if "not marked" in failed.detail:
             return Diagnosis(
                 "program",
-                f"The agent's program {program} is not marked as one: nobody may run it.",
+                f"The agent's program {program} is not marked as executable.",
                 (failed.detail, *known),
                 remedy="Mark it, and start the service.",
                 commands=(make.words("chmod", "a+rx", program), *make.restart(evidence.service)),
@@ -195,7 +195,7 @@ def _key(evidence: Evidence, failed: Check) -> Diagnosis:
         sentence,
         known,
         remedy="A person must make an entry pass for this host and run its bring-up command on the machine, or put the "
-        "file back from a backup: nobody else has the key.",
+        "file back from a backup: the key exists nowhere else.",
     )
 
 

@@ -264,7 +264,7 @@ def process_rules(evidence: Evidence) -> Diagnosis | None:
             "stopped process",
             "The agent's process was stopped by a signal (SIGSTOP) and does nothing.",
             known,
-            remedy="Start it afresh.",
+            remedy="Restart the agent.",
             commands=again,
         )
     if age < YOUNG:
@@ -287,7 +287,7 @@ def process_rules(evidence: Evidence) -> Diagnosis | None:
         "The agent's process is alive and old enough, all that it needs works, and it does not connect: it hangs.",
         known,
         "What it waits for.",
-        remedy="Start it afresh.",
+        remedy="Restart the agent.",
         commands=again,
     )
 

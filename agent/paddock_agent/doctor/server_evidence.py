@@ -38,7 +38,9 @@ def tried_server(server: str, key: str) -> list[Check]:
             health = json.loads(answer.read(LONGEST_FILE))
         is_ours = isinstance(health, dict) and health.get("status") == "ok"
         found.append(
-            Check("answer", is_ours, f"{server} answers" if is_ours else f"{server} is no server of ours", facts)
+            Check(
+                "answer", is_ours, f"{server} answers" if is_ours else f"{server} is not a Yellow Paddock server", facts
+            )
         )
         if date:
             found.append(_clock_check(date))

@@ -13,6 +13,7 @@ from ..services import manager_of
 from ..system import System
 from ..system.paths import paths_of, variable
 from ..system.port import Family
+from ..units import disk_size, memory_size
 from .outcome import Check
 from .plan import WATCH_HOMES, Plan
 
@@ -174,13 +175,13 @@ async def python(system: System, plan: Plan) -> Check:
 async def disk(system: System, plan: Plan) -> Check:
     """Room for the program, and some for builds."""
     free, work = system.disk(plan.prefix).free, system.disk(plan.work_folder).free
-    found = f"{_size(free)} free at {plan.prefix}, {_size(work)} at {plan.work_folder}"
+    found = f"{disk_size(free)} free at {plan.prefix}, {disk_size(work)} at {plan.work_folder}"
     if free < PROGRAM_BYTES:
         return Check(
             "disk",
             "missing",
             found,
-            f"{_size(PROGRAM_BYTES)} are needed for the program.",
+            f"{disk_size(PROGRAM_BYTES)} are needed for the program.",
             ("make room, or name another folder with --prefix",),
         )
     if work < WORK_BYTES:
@@ -231,7 +232,7 @@ async def slots(system: System, plan: Plan) -> Check:
     """How many jobs at a time the machine is good for."""
     hardware = system.hardware()
     usual = default_slots(hardware.cores, hardware.memory)
-    has = f"{hardware.cores} cores and {_size(hardware.memory)} of memory are good for {usual}"
+    has = f"{hardware.cores} cores and {memory_size(hardware.memory)} of memory are good for {usual}"
     if plan.slots > usual:
         return Check(
             "slots", "mind", f"{plan.slots} asked for", f"{has[0].upper()}{has[1:]}: jobs will slow one another down."
@@ -251,10 +252,6 @@ async def proxy(system: System, plan: Plan) -> Check | None:
     how = f"$env:NO_PROXY = '{host}'" if system.family == "windows" else f"export no_proxy={host}"
     # The address of a proxy may hold a password.
     return Check("proxy", "mind", "one is set in the environment", f"The way to {host} leads over it.", (how,))
-
-
-def _size(count: int) -> str:
-    return f"{count / 1024**3:.1f} GB" if count >= 1024**3 else f"{count // 1024**2} MB"
 
 
 _CHECKS: tuple[Callable[[System, Plan], Awaitable[Check | None]], ...] = (

@@ -48,7 +48,7 @@ def server_checks(plan: Plan, system: System) -> list[Check]:
     if answered.get("status") != "ok":
         return [
             *found,
-            Check("server", "missing", server, "What answers there is no Yellow Paddock server, or one in trouble."),
+            Check("server", "missing", server, "This is not a Yellow Paddock server, or it is failing."),
         ]
     found.append(Check("server", "ok", f"answers at {server}"))
     found.append(_clock(off, system))

@@ -12,7 +12,7 @@ PATIENCE = 60.0
 
 
 async def run_or_fail(system: System, command: Sequence[str]) -> str:
-    """What a command of the preparation printed. Raises CommandFailed with what it said when it failed."""
+    """The output of a preparation command. Raises CommandFailed with its error output."""
     done = await system.run(command, PATIENCE)
     if done.exit_code:
         raise CommandFailed(f"{' '.join(command[:2])}: {done.stderr.strip() or done.stdout.strip()}")
@@ -20,7 +20,7 @@ async def run_or_fail(system: System, command: Sequence[str]) -> str:
 
 
 async def prove_program(system: System, become: Sequence[str], account: str, program: Sequence[str]) -> None:
-    """The account must be able to run the program: often it lies in somebody's private folder. Raises CommandFailed."""
+    """The account must be able to run the program: it is often in a private folder. Raises CommandFailed."""
     tried = await system.run([*become, *program, "--version"], PATIENCE)
     if tried.exit_code:
         lines = (tried.stderr.strip() or tried.stdout.strip()).splitlines()

@@ -26,7 +26,7 @@ def diagnose(state: ServiceState) -> Diagnosis:
     """The first thing that keeps the service from running now and after the next boot."""
     if state.running == "missing":
         return Diagnosis(
-            False, f"There is no service {state.name} on this host: nothing keeps the agent running.", (INSTALL,)
+            False, f"The service {state.name} does not exist on this host, so the agent does not run.", (INSTALL,)
         )
     enable = enabling(state.family, state.name)
     if state.running == "running":
@@ -125,7 +125,7 @@ _CAUSES: dict[Cause, _Explanation] = {
     ),
     Cause.DISABLED: lambda s: ("it is disabled", (enabling(s.family, s.name),)),
     Cause.NO_LOGIN: lambda s: (
-        f"it starts when {s.account} logs in, and nobody is logged in as that",
+        f"it starts when {s.account} logs in, and no session of that account is open",
         ("paddock-agent service install",),
     ),
     Cause.KILLED: _killed,

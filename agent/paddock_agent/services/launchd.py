@@ -65,7 +65,7 @@ class Launchd(ServiceManager):
         if definition.at_login:
             place = f"{await self._home_of(definition.account)}/Library/LaunchAgents/{definition.name}.plist"
         self._system.write_text(place, property_list(definition), 0o644)
-        # launchd takes no list that somebody else could have written.
+        # launchd rejects a property list that others could have written.
         await run_or_fail(self._system, ["chown", definition.account if definition.at_login else "root:wheel", place])
         if definition.at_login:
             self._system.write_text(self._note(definition.name), f"{definition.account}\n{place}\n", 0o644)
@@ -242,7 +242,7 @@ def property_list(definition: Definition) -> str:
 def read_state(
     name: str, listed: dict[str, object], printed: str, disabled: str, evidence: Sequence[str], login_account: str = ""
 ) -> ServiceState:
-    """Reads what ``launchctl print`` and ``print-disabled`` said; ``printed`` is "" for a job that is not loaded,
+    """Parses the output of ``launchctl print`` and ``print-disabled``; ``printed`` is "" for a job that is not loaded,
     ``login_account`` is the one whose log-in starts it."""
     printed_values = dict(re.findall(r"^\s*([a-z][a-z ]+?) = (.+)$", printed, re.MULTILINE))
     exited = re.match(r"\d+", printed_values.get("last exit code", ""))

@@ -27,7 +27,7 @@ class Cause(StrEnum):
     TOO_MANY_STARTS = "too many starts"
     NO_ANSWER = "no answer"
     DISABLED = "disabled"
-    NO_LOGIN = "nobody logged in"
+    NO_LOGIN = "no login session"
     KILLED = "killed"
     ENDED = "ended"
 
@@ -100,7 +100,7 @@ class Trouble:
 
 
 class ServiceManager(Protocol):
-    """One host's service manager. All raise CommandFailed with what the manager said.
+    """One host's service manager. All raise CommandFailed with the manager's message.
 
     ``title`` is what people call it. ``own_account`` is the account that a service gets when none is named.
     """
@@ -133,19 +133,19 @@ class ServiceManager(Protocol):
         """Stops and starts it."""
 
     async def uninstall(self, name: str) -> None:
-        """Stops it and takes it out; one that is not there is no error."""
+        """Stops it and takes it out; does nothing if it is not there."""
 
     async def state(self, name: str) -> ServiceState:
         """How it is."""
 
     async def states(self, names: Sequence[str]) -> list[ServiceState]:
-        """How several services are that somebody else set up, in order; without the last lines of their logs."""
+        """The states of several services that others set up, in order; without the last lines of their logs."""
 
     async def set_repeated(self, repeated: Repeated) -> None:
         """Sets a repeated program up, and has it run for the first time soon. An older one is replaced."""
 
     async def remove_repeated(self, name: str) -> None:
-        """Takes it out; one that is not there is no error."""
+        """Takes it out; does nothing if it is not there."""
 
     def letting(self, account: str, service: str) -> tuple[str, ...]:
         """The commands, for an administrator, that let ``account`` start and stop a service."""

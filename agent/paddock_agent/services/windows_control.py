@@ -30,7 +30,7 @@ AUTO_START, DEMAND_START, DISABLED = 2, 3, 4
 
 
 class ServiceError(Exception):
-    """Windows said no: ``number`` is its error, the text its own."""
+    """Windows refused: ``number`` is its error, the text its message."""
 
     def __init__(self, number: int, text: str) -> None:
         self.number = number

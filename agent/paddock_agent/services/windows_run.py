@@ -28,7 +28,7 @@ def run_as_service(name: str, work: Callable[[], int], stop: Callable[[], None])
         def SvcRun(self) -> None:
             self.ReportServiceStatus(win32service.SERVICE_RUNNING)
             code = work()
-            # Told as the service's own code, so that the recovery actions take an end with an error for a failure.
+            # Reported as the service's own code, so that the recovery actions count an error as a failure.
             error = SERVICE_SPECIFIC_ERROR if code else 0
             self.ReportServiceStatus(win32service.SERVICE_STOPPED, win32ExitCode=error, svcExitCode=code)
 

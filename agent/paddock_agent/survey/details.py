@@ -1,8 +1,7 @@
 """What a survey tells of the host itself: its system, processor, display, groups and environment.
 
-Of environment variables only the names are told, and the values of those in PLAIN_VALUES and of tools' homes: a value
-may be a secret, and a secret never leaves the host.
-"""
+Of environment variables only the names are reported, and the values of those in PLAIN_VALUES and of tools' homes: a
+value may be a secret, and a secret never leaves the host."""
 
 from __future__ import annotations
 
@@ -58,7 +57,7 @@ _UPDATES = r"HKLM\SOFTWARE\Microsoft\Windows\CurrentVersion\WindowsUpdate\Auto U
 
 
 async def gather_details(system: System, tools: Sequence[Tool]) -> Details:
-    """The details of the host. What cannot be learnt is left empty; nothing is raised."""
+    """The details of the host. Unknown details stay empty; raises nothing."""
     environment = {name: value for name, value in system.environment().items() if _is_word(name)}
     shown = {*PLAIN_VALUES, *(name for tool in tools for name in tool.home_variables)}
     values = {name: value[:2000] for name, value in environment.items() if name.upper() in shown and _is_line(value)}

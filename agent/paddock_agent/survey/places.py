@@ -22,7 +22,7 @@ MOST_PATHS = 1000
 @dataclass(frozen=True)
 class Place:
     """A file that could be the tool. ``why_not`` says why it cannot be asked. Where ``version`` is known already, from
-    a property list or a listing, ``source`` says what told it, and nothing is run."""
+    a property list or a listing, ``source`` names it, and nothing is run."""
 
     path: str
     why_not: str = ""

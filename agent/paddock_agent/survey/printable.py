@@ -1,4 +1,4 @@
-"""What a machine said and how its paths are written, made fit to be sent and shown."""
+"""Makes the output and paths of a machine printable."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ def plain_text(answer: Completed, stream: Literal["either", "out", "error"]) -> 
 
 
 def first_lines(text: str) -> str:
-    """The first lines that say something, each cut, with what cannot be printed as a question mark."""
+    """The first lines that are not empty, each cut; unprintable characters become question marks."""
     lines = [_UNPRINTABLE.sub("?", line.strip())[:300] for line in text[:10_000].split("\n") if line.strip()]
     return "\n".join(lines[:LINES])[:LONGEST_SAID]
 

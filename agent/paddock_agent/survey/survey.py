@@ -22,7 +22,7 @@ from .places import Place, commands_of, file_names, in_folder, literally, places
 from .printable import first_lines, plain_text, shown_path, why_not_text
 
 WHOLE = 180.0
-"""Seconds for one survey. What was not asked by then is said to be so."""
+"""Seconds for one survey. Tools not asked by then are listed as not asked."""
 MOST_ASKED = 60
 """Different files of one tool."""
 LONGEST_VERSION = 200
@@ -61,7 +61,7 @@ async def survey(
     began = time.monotonic()
     wanted = [tool for tool in tools if tool.places(system.family) is not None]
     look = _Look(system, patience, began + whole)
-    # File systems may be far away and slow: the agent goes on meanwhile.
+    # File systems may be remote and slow; the agent continues in the meantime.
     places = await asyncio.to_thread(lambda: [places_of(system, tool) for tool in wanted])
     try:
         found = await _all(look.at(tool, here) for tool, here in zip(wanted, places, strict=True))
@@ -208,11 +208,11 @@ class _Look:
             return _broken(tool, place, f"`{asked}` ended with exit code {answer.exit_code}: {first}", answer, output)
         if not version:
             first = output.split("\n", 1)[0]
-            why = f"`{asked}` told no version: {first}" if first else f"`{asked}` printed nothing"
+            why = f"`{asked}` printed no version: {first}" if first else f"`{asked}` printed nothing"
             return _broken(tool, place, why, answer, output)
         if len(version) > LONGEST_VERSION:
             return _broken(
-                tool, place, f"`{asked}` told a version of {len(version):,} characters", answer, output[:500]
+                tool, place, f"`{asked}` printed a version of {len(version):,} characters", answer, output[:500]
             )
         home = taken.get("home") or _above_bin(self._system, place.path)
         if tool.whole_with and not self._has_beside(tool.whole_with, place.path, home):

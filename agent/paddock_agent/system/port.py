@@ -58,7 +58,7 @@ class Hardware:
 
 @dataclass(frozen=True)
 class Vitals:
-    """Readings of a machine and of this process; None for what cannot be learnt. Bytes and seconds; ``load`` is the
+    """Readings of a machine and of this process; None for unknown ones. Bytes and seconds; ``load`` is the
     mean number of processes that ran or wanted to, in the last minute."""
 
     load: float | None = None
@@ -144,7 +144,7 @@ class System(Protocol):
         """Writes a small text file, whole or not at all, with these permissions. Raises CommandFailed."""
 
     def remove_file(self, path: str) -> None:
-        """Removes a file; one that is not there is no error. Raises CommandFailed."""
+        """Removes a file if it exists. Raises CommandFailed."""
 
     def is_privileged(self) -> bool:
         """Whether the agent may change the system: root, or an elevated administrator."""
@@ -210,7 +210,7 @@ class System(Protocol):
         """The shell that a script runs in when its job names none."""
 
     def make_folder(self, path: str) -> None:
-        """Makes a folder and those above it; one that is there is no error. Raises CommandFailed."""
+        """Makes a folder and its parents, unless they exist. Raises CommandFailed."""
 
     def make_private_folder(self, path: str) -> None:
         """The same, closed to everybody but the system's administrators. Raises CommandFailed."""
@@ -223,13 +223,13 @@ class System(Protocol):
         """Makes an empty folder ``name`` in ``parent``, which is made too; returns its path. Raises CommandFailed."""
 
     def remove_folder(self, path: str) -> None:
-        """Removes a folder and all in it; what cannot be removed stays."""
+        """Removes a folder and its content; leaves what it cannot remove."""
 
     def folders_in(self, path: str) -> list[str]:
-        """The names of the folders in a folder; none where there is no such folder."""
+        """The names of the folders in a folder; none if it does not exist."""
 
     def names_in(self, path: str) -> frozenset[str]:
-        """The names of all that is in a folder; none where there is no such folder, or it is closed."""
+        """The names of all entries of a folder; none if it does not exist or is closed."""
 
     def folder_size(self, path: str) -> tuple[int, int]:
         """Bytes on the disk, and number of files, of a folder and all in it. May take long."""

@@ -171,7 +171,7 @@ def end(ending: Sequence[Survivor]) -> None:
 
 
 def end_all(mark: str, groups: Collection[int]) -> None:
-    """Ends all that is left, and what that made meanwhile."""
+    """Ends all leftover processes, and those that they start in the meantime."""
     for _ in range(ROUNDS):
         left = survivors(mark, groups)
         if not left:

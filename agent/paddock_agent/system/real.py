@@ -445,7 +445,7 @@ class RealSystem(System):
 
 
 def _why_not_run(path: str) -> str | None:
-    """Why a file cannot be run, "" where it can; None where there is no such file, or a folder."""
+    """Why a file cannot be run, "" where it can; None if it does not exist or is a folder."""
     try:
         mode = os.lstat(path).st_mode
     except (OSError, ValueError):
@@ -493,7 +493,7 @@ async def _bounded(stream: asyncio.StreamReader) -> str:
 
 
 async def _end_group(process: asyncio.subprocess.Process, patience: float) -> None:
-    """Ends a process and what it started; what is already gone is no error."""
+    """Ends a process and what it started; does nothing if they have ended."""
     if patience:
         _signal_group(process, signal.SIGTERM)
         with contextlib.suppress(TimeoutError):

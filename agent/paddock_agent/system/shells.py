@@ -37,7 +37,7 @@ def written(family: Family, script: Script) -> Sequence[str]:
     """Writes the file of a script; returns the command that runs it. Raises CommandFailed."""
     known = _SHELLS[family]
     if script.shell not in known:
-        raise CommandFailed(f'there is no shell "{script.shell}" on {family}; there is {", ".join(known)}')
+        raise CommandFailed(f'shell "{script.shell}" does not exist on {family}; known are {", ".join(known)}')
     ending, command = known[script.shell]
     file = Path(script.file + ending)
     try:

@@ -23,6 +23,7 @@ from pathlib import Path
 from urllib.parse import urlsplit
 from urllib.request import getproxies, proxy_bypass
 
+from ..units import disk_size
 from .drop_ins import lines_of, own_service
 from .mounts import mount_of
 
@@ -36,7 +37,7 @@ TRIAL_PATIENCE = 20.0
 """Seconds after which a trial counts as failed: a disk or a name server that does not answer."""
 CONNECT_PATIENCE = 5.0
 SECOND_TRY_AFTER = 1.0
-"""Seconds before the network is tried again: one lost packet is no reason to take a host out."""
+"""Seconds before the network is tried again: one lost packet must not take a host out."""
 
 
 @dataclass(frozen=True)
@@ -150,7 +151,7 @@ def _demand_room(folder: Path) -> None:
         if room.f_files and room.f_favail < MIN_FREE_INODES:
             raise OSError(errno.ENOSPC, f"only {room.f_favail} inodes are free", str(folder))
     if free < MIN_FREE_BYTES:
-        raise OSError(errno.ENOSPC, f"only {free // 1024**2} MiB are free", str(folder))
+        raise OSError(errno.ENOSPC, f"only {disk_size(free)} are free", str(folder))
 
 
 def _run_a_file_in(folder: Path) -> None:
@@ -263,7 +264,7 @@ def way_to(server: str) -> tuple[str, int]:
             by = urlsplit(proxy if "//" in proxy else f"//{proxy}")
             return by.hostname or proxy, by.port or 8080
         except ValueError:
-            raise OSError(errno.EINVAL, f"{proxy} is no address of a proxy") from None
+            raise OSError(errno.EINVAL, f"{proxy} is not the address of a proxy") from None
     return host, parts.port or (443 if parts.scheme == "https" else 80)
 
 
@@ -280,7 +281,7 @@ def proxy_facts(server: str) -> dict[str, str]:
 
 
 def _without_password(proxy: str) -> str:
-    """Scheme, host and port of a proxy's address; as it is, up to a name in it, where it is no address."""
+    """Scheme, host and port of a proxy's address; as it is, up to a name in it, if it is not an address."""
     try:
         shown = urlsplit(proxy if "//" in proxy else f"//{proxy}")
         address = f"{shown.hostname}:{shown.port}" if shown.port else str(shown.hostname)

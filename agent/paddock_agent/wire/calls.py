@@ -99,7 +99,7 @@ class WatchReport(msgspec.Struct, frozen=True, omit_defaults=True):
     """POST /agent/v1/watch: the agent's service as its manager sees it. ``boot`` is as in Facts, ``uptime`` in seconds.
 
     ``on_purpose``: it was stopped by the agent's own command. ``started``: the watch has just started it.
-    ``starts_left``: how often it may still do so within the hour. ``why_absent``: there is no manager to ask.
+    ``starts_left``: how often it may still do so within the hour. ``why_absent``: why the host has no service manager.
     ``evidence``: what was found when the host was examined.
     """
 

@@ -42,7 +42,7 @@ from .work import (
 
 
 class Hello(FromAgent, tag="hello", frozen=True, kw_only=True):
-    """The first message of every connection. ``attempts`` are those that run here or whose end is not yet told."""
+    """The first message of every connection. ``attempts`` are those that run here or whose end is not yet reported."""
 
     protocol: int
     facts: Facts
@@ -60,10 +60,10 @@ class Hello(FromAgent, tag="hello", frozen=True, kw_only=True):
 
 
 class Heartbeat(FromAgent, tag="heartbeat", frozen=True, kw_only=True):
-    """I am here, with what was read just now. Sizes in bytes, times in seconds; what cannot be learnt is left out.
+    """A sign of life with the current readings. Sizes in bytes, times in seconds; unknown readings are left out.
 
-    The numbers are not bounded here: one that cannot be is left out by the server, and found, but cuts nobody off.
-    """
+    The numbers are not bounded here: the server ignores an impossible one and reports a finding; the agent stays
+    connected."""
 
     at: float | None = None
     """The host's own clock, in seconds since the epoch."""
@@ -232,7 +232,7 @@ class Slots(FromServer, tag="slots", frozen=True, kw_only=True):
 
 
 class Restart(FromServer, tag="restart", frozen=True, kw_only=True):
-    """Finish what runs, take nothing new, and start afresh: with the environment that a log-in would have now."""
+    """Finish running jobs, accept no new ones, and restart with the environment of a new log-in."""
 
 
 class WatchServices(FromServer, tag="watch services", frozen=True, kw_only=True):

@@ -18,7 +18,7 @@ LARGEST_CHUNK = 128 * 1024
 Word = Annotated[str, Meta(max_length=200)]
 Line = Annotated[str, Meta(max_length=2000)]
 ExitCode = Annotated[int, Meta(ge=-(2**31), le=2**32)]
-"""Of a process: Windows has 32 bits without a sign, a signal is told as its number below zero."""
+"""Of a process: unsigned 32 bits on Windows; a signal is its negative number."""
 Count = Annotated[int, Meta(ge=0, le=2**53)]
 
 LARGEST_WATCH_REPORT = 32 * 1024
@@ -113,9 +113,9 @@ class Broken(msgspec.Struct, frozen=True, omit_defaults=True):
 
 
 class Details(msgspec.Struct, frozen=True, omit_defaults=True):
-    """What a survey tells of the host itself beside its facts. "" is for what cannot be learnt.
+    """Details of the host beside its facts, from a survey. "" means unknown.
 
-    Of environment variables the names are told, and the values of a few that are no secret (``values``).
+    Of environment variables only the names are sent, and the ``values`` of a few that are not secret.
     """
 
     build: Word = ""

@@ -6,9 +6,9 @@ are the independent sets of a transversal matroid (Edmonds & Fulkerson 1965), so
 can be started, and of all such sets the one that is first in order. Where no path is found, none will be found later in
 the round for any job like those that were asked to move: each kind of job fails once, and costs nothing after that.
 
-Jobs that ask for several slots of one host are bin packing, for which there is no such rule. One gets a host with room;
-else one from which smaller jobs of this round can move away; else a host is kept for it: what comes free there goes to
-no job behind it, until it has enough.
+Jobs that ask for several slots of one host are bin packing, which has no such rule. One gets a host with room; else one
+from which smaller jobs of this round can move away; else a host is earmarked for it: what comes free there goes to no
+job behind it, until it has enough.
 
 Sets of hosts are whole numbers, one bit a host. The lowest bit is the host to prefer.
 """
@@ -40,7 +40,7 @@ class Kind:
 
 @dataclass(frozen=True)
 class Matched:
-    """``hosts`` has for each job its host, or None; ``kept`` the host that is kept for a job, by the job's place."""
+    """``hosts`` has for each job its host, or None; ``earmarked`` the host earmarked for a job, by the job's place."""
 
     hosts: list[int | None]
     earmarked: dict[int, int]
@@ -57,7 +57,7 @@ def match(
 
     ``groups`` are runs of hosts that are equally good, best first, all hosts together; within one, a host with more
     free slots is better.
-    ``kept`` are the hosts that were kept for a job so far, by its place in ``jobs``.
+    ``earmarked`` are the hosts earmarked so far, by its place in ``jobs``.
     """
     matching = _Matching(kinds, free, groups)
     hosts: list[int | None] = [None] * len(jobs)
@@ -254,8 +254,8 @@ class _Matching:
             self._put(job, kind, before[job])
 
     def earmark(self, kind: int, earmarked: int | None) -> int | None:
-        """Keeps a host for a job of several slots, the one that was kept before if it still fits: what is free there
-        goes to nobody else. None where every host that fits is kept for another already."""
+        """Earmarks a host for a job of several slots, the earlier one if it still fits: what is free there
+        goes to no other job. None if every host that fits is already earmarked for another."""
         able = self._fits[self._family[kind]] & ~self._held_back
         if not able:
             return None

@@ -26,8 +26,8 @@ ANYTHING = Requirement()
 
 @dataclass(frozen=True)
 class WaitingJob:
-    """One waiting job. ``waited`` and ``expected`` are in seconds; ``kept`` is the host that the last round kept for
-    it. Of equals, the lower ``id`` goes first."""
+    """One waiting job. ``waited`` and ``expected`` are in seconds; ``earmarked`` is the host that the last round set
+    aside for it. Of equals, the lower ``id`` goes first."""
 
     id: int
     requirement: Requirement = ANYTHING
@@ -42,7 +42,7 @@ class WaitingJob:
 @dataclass(frozen=True)
 class Placement:
     """This job to that host. ``fit`` is how many hosts fit, ``free`` how many of them had a free slot before the round;
-    ``is_warm``: its pipeline worked there lately."""
+    ``is_warm``: its pipeline ran there recently."""
 
     job: WaitingJob
     host: Host
@@ -74,8 +74,8 @@ class Placement:
 
 @dataclass(frozen=True)
 class Round:
-    """What one round decided: every waiting job has either a placement or a reason. ``kept`` are hosts whose free slots
-    go to no other, by job."""
+    """What one round decided: every waiting job has either a placement or a reason. ``earmarked`` are hosts whose free
+    slots go to no other, by job."""
 
     placements: tuple[Placement, ...]
     reasons: dict[int, Reason]

@@ -1,4 +1,4 @@
-"""In which order waiting jobs are thought of: priority, the wait so far, and what their pipeline has had lately.
+"""The order of waiting jobs: by priority, time waited, and the recent usage of their pipeline.
 
     score = 600 · priority + waited - use - queued            (all in seconds)
 

@@ -11,7 +11,7 @@ from .possibility import Possibility
 
 
 class Severity(StrEnum):
-    """URGENT: work is lost or held up now. SOON: it will be, unless somebody does something. NOTE: worth knowing."""
+    """URGENT: work is lost or held up now. SOON: it will be, unless a person acts. NOTE: worth knowing."""
 
     URGENT = "urgent"
     SOON = "soon"
@@ -30,14 +30,23 @@ class Evidence:
     at: float = 0.0
 
 
+class Action(StrEnum):
+    """What the server can do itself about a finding. REQUEST_START: the watch starts the agent's service."""
+
+    NONE = ""
+    RESTART_AGENT = "restart agent"
+    START_SERVICE = "start service"
+    REQUEST_START = "request start"
+    HOLD = "hold"
+
+
 @dataclass(frozen=True)
 class Remedy:
-    """What to do, in a sentence; commands for the host's own system; and the server's action where it can act:
-    ``start afresh``, ``start service``, ``have it started``, or "" for none."""
+    """What to do, in a sentence; commands for the host's own system; and an action that the server can take itself."""
 
     sentence: str
     commands: tuple[str, ...] = ()
-    action: str = ""
+    action: Action = Action.NONE
 
 
 @dataclass(frozen=True)

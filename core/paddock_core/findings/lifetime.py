@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from .finding import Finding
 
@@ -19,11 +19,16 @@ class Lifetime:
 
 
 def after(open_ones: Mapping[str, Finding], found: Sequence[Finding]) -> Lifetime:
-    """Sets what was found against what is open, by key. A finding keeps the time since when it first had."""
+    """Compares the findings of an evaluation with the open ones, by key. An open finding keeps its ``since``: when its
+    evidence first held, whatever changed after."""
     now = {one.key: one for one in found}
     return Lifetime(
         opened=tuple(one for key, one in now.items() if key not in open_ones),
-        changed=tuple(one for key, one in now.items() if key in open_ones and _says(one) != _says(open_ones[key])),
+        changed=tuple(
+            replace(one, since=open_ones[key].since)
+            for key, one in now.items()
+            if key in open_ones and _says(one) != _says(open_ones[key])
+        ),
         closed=tuple(key for key in open_ones if key not in now),
     )
 

@@ -29,9 +29,9 @@ class Failing:
 
 @dataclass(frozen=True)
 class WatchSeen:
-    """What the watch told last: the agent's service as its manager sees it.
+    """The last report of the watch: the agent's service as its manager sees it.
 
-    ``since`` is when it first told of this state; ``running`` is running, stopped, failed, trying again or missing;
+    ``since`` is when it first reported this state; ``running`` is running, stopped, failed, trying again or missing;
     ``cause`` the diagnosis in a word, "" for none; ``sentence`` and ``remedy`` the diagnosis in full. ``on_purpose``:
     it was stopped by the agent's own command. ``boot`` is the identity of the machine's present run, ``booted_at`` when
     that began; ``started_at`` when the watch last started the service.
@@ -137,7 +137,7 @@ class HostSeen:
 
     @cached_property
     def watch_state(self) -> WatchSeen | None:
-        """What the watch told since the agent went away: what it told before says nothing on why."""
+        """The report of the watch since the agent went away: earlier reports do not explain the loss."""
         return self.watch if self.is_away and self.watch and self.watch.at > self.link_since else None
 
 
@@ -154,7 +154,7 @@ class PassSeen:
 
 @dataclass(frozen=True)
 class GuessingSeen:
-    """Wrong passwords, so many that it is no slip: from one address, or for one person where ``is_account``."""
+    """Too many wrong passwords for a typing mistake: from one address, or for one person where ``is_account``."""
 
     subject: str
     is_account: bool

@@ -144,7 +144,7 @@ class _Reader(StepReading):
             if key not in keys:
                 close = nearest(str(key), keys)
                 hint = f' Did you mean "{close}"?' if close else f" There is {', '.join(keys)}."
-                self.wrong((*at, str(key)), f'There is no key "{str(key)[:60]}" here.{hint}', None, close)
+                self.wrong((*at, str(key)), f'Unknown key "{str(key)[:60]}".{hint}', None, close)
         return data
 
     def name(self, value: object, at: Pointer, what: str) -> str:
@@ -248,7 +248,9 @@ class _Reader(StepReading):
         found = {}
         for name, value in data.items():
             if not isinstance(name, str) or not _VARIABLE.fullmatch(name):
-                self.wrong((*at, str(name)), f"{_quoted_value(name)} is no name of a variable: letters, digits and _.")
+                self.wrong(
+                    (*at, str(name)), f"{_quoted_value(name)} is not a variable name. Use letters, digits and _."
+                )
             elif name.upper().startswith("PADDOCK_"):
                 self.wrong((*at, name), f"{name}: names that start with PADDOCK_ are given by the agent.")
             elif isinstance(value, bool | Mapping | list) or value is None:
@@ -285,7 +287,7 @@ class _Reader(StepReading):
     # ---- order ---------------------------------------------------------------------------------------------------
 
     def in_order(self, jobs: list[WantedJob], names: list[str]) -> list[WantedJob]:
-        """Each job behind those that it comes after; what names nothing, or goes round in a circle, is said."""
+        """Each job behind those that it comes after; reports unknown names and circles."""
         by_name = {job.name: job for job in jobs}
         for job in jobs:
             for place, other in enumerate(job.after):
@@ -293,7 +295,7 @@ class _Reader(StepReading):
                     close = nearest(other, names)
                     hint = f' Did you mean "{close}"?' if close else ""
                     self.wrong(
-                        ("jobs", job.name, "after", place), f'There is no job "{other[:60]}".{hint}', None, close
+                        ("jobs", job.name, "after", place), f'No job is called "{other[:60]}".{hint}', None, close
                     )
         ordered: list[WantedJob] = []
         left = dict(by_name)

@@ -23,14 +23,14 @@ _COMMIT = re.compile(r"[0-9a-f]{40}(?:[0-9a-f]{24})?")
 
 
 def why_no_address(url: str, schemes: Sequence[str] = SCHEMES) -> str:
-    """Why ``url`` is no address of a repository that may be fetched from, "" where it is: a file of the machine, a
+    """Why ``url`` is not the address of a repository that may be fetched, "" where it is: a file of the machine, a
     program, or an option of Git's is none."""
     if not url or url != url.strip() or url.startswith("-") or not url.isprintable() or " " in url:
         return "an address of a repository begins with https://, http:// or ssh://, and has no spaces"
     scheme, colon, rest = url.partition("://")
     if not colon:
         short = _SHORT_SSH.fullmatch(url)
-        return "" if short else "a folder of a disk is no address: serve it, and give its https:// or ssh:// address"
+        return "" if short else "a folder is not an address: serve it, and give its https:// or ssh:// address"
     if scheme not in schemes:
         return f"{scheme}:// is not taken; {', '.join(f'{one}://' for one in schemes)} are"
     user, at, host = re.split(r"[/?#]", rest, maxsplit=1)[0].rpartition("@")
@@ -75,7 +75,9 @@ class StepReading:
         names = self.texts(value, at, "names of secrets")
         for place, name in enumerate(names):
             if not SECRET_NAME.fullmatch(name):
-                self.wrong((*at, place), f"{name[:60]!r} is no name of a secret: capital letters, digits and _.")
+                self.wrong(
+                    (*at, place), f"{name[:60]!r} is not the name of a secret. Use capital letters, digits and _."
+                )
         if len(names) > MOST_SECRETS:
             self.wrong(at, f"A job names at most {MOST_SECRETS} secrets.")
         return tuple(names)

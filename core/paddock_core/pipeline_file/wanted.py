@@ -45,7 +45,7 @@ class WantedStep:
 @dataclass(frozen=True)
 class WantedJob:
     """One job of a file, with the defaults taken in. ``lines`` are its terms and preferences as they were written, each
-    with where it stands. Times are in seconds, 0 for none. With ``steps`` there is no script beside them; ``tests`` are
+    with where it stands. Times are in seconds, 0 for none. With ``steps``, the script is empty; ``tests`` are
     patterns of JUnit XML files; a job with a warm folder comes back to where its pipeline worked before."""
 
     name: str

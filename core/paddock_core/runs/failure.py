@@ -10,6 +10,8 @@ import re
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
+from ..units import memory_size
+
 MAX_LINES = 200
 MAX_LINE_LENGTH = 1000
 MUCH_MEMORY = 0.8
@@ -221,7 +223,7 @@ def _not_found(
             if end.exit_code != 127:
                 continue  # a file that a command read, and no command
             return Failure(
-                f"The script calls {name}, and there is no such file.",
+                f"The script calls {name}, which does not exist.",
                 "Check the path, and that an earlier step makes it.",
                 evidence=line,
             )
@@ -246,8 +248,8 @@ def _no_memory(end: StepEnd, signal: str, lines: Sequence[str]) -> Failure | Non
     used_much = end.memory and end.host_memory and end.memory > MUCH_MEMORY * end.host_memory
     if not line and not (signal == "SIGKILL" and used_much):
         return None
-    used = f" The run used {end.memory / 2**30:.1f} GiB" if end.memory else ""
-    has = f" of the {end.host_memory / 2**30:.1f} GiB that the host has" if used and end.host_memory else ""
+    used = f" The run used {memory_size(end.memory)}" if end.memory else ""
+    has = f" of the {memory_size(end.host_memory)} that the host has" if used and end.host_memory else ""
     return Failure(
         f"It ran out of memory.{used}{has}{'.' if used else ''}",
         "Ask for a host with more (`memory 16 GB`), give the job more slots, or start fewer things at once.",

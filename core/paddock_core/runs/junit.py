@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from xml.parsers import expat
 
+from ..units import disk_size
+
 MOST_CASES = 20_000
 LARGEST = 20 * 1024 * 1024
 LONGEST_MESSAGE = 4000
@@ -12,7 +14,7 @@ DEEPEST = 50
 
 
 class UnreadableTests(ValueError):
-    """A file that is no JUnit XML, or not one that is read. The sentence says where."""
+    """The file is not JUnit XML, or cannot be read. The message has the position."""
 
 
 @dataclass(frozen=True)
@@ -29,7 +31,7 @@ class Case:
 def read_junit(data: bytes) -> list[Case]:
     """All tests of a file. Raises UnreadableTests."""
     if len(data) > LARGEST:
-        raise UnreadableTests(f"it has {len(data) / 1e6:.0f} MB; at most {LARGEST / 1e6:.0f} are read")
+        raise UnreadableTests(f"it has {disk_size(len(data))}, the limit is {disk_size(LARGEST)}")
     reader = _Reader()
     parser = expat.ParserCreate()
     parser.buffer_text = True
@@ -43,7 +45,7 @@ def read_junit(data: bytes) -> list[Case]:
     except expat.ExpatError as error:
         raise UnreadableTests(f"line {error.lineno}: {expat.ErrorString(error.code)}") from None
     if reader.root not in ("testsuite", "testsuites"):
-        raise UnreadableTests(f"it is no JUnit XML: its first element is <{reader.root[:40]}>")
+        raise UnreadableTests(f"it is not JUnit XML: its first element is <{reader.root[:40]}>")
     return reader.cases
 
 

@@ -42,7 +42,7 @@ class LabelTerm:
 
 @dataclass(frozen=True)
 class KitTerm:
-    """``kit NAME``: every term of the kit holds. ``terms`` is None where there is no such kit; ``nearest`` is then the
+    """``kit NAME``: every term of the kit holds. ``terms`` is None if the kit does not exist; ``nearest`` is then the
     kit whose name is closest."""
 
     name: str

@@ -14,14 +14,14 @@ _SIZE = re.compile(r"(\d+(?:\.\d+)?)\s*([kmgt])(i?)b?\+?", re.IGNORECASE)
 
 
 def read_size(text: str) -> int:
-    """Bytes. Raises ValueError for what is no size.
+    """Bytes. Raises ValueError if the text is not a size.
 
     >>> read_size("16 GB"), read_size("1.5g"), read_size("2 GiB")
     (16000000000, 1500000000, 2147483648)
     """
     match = _SIZE.fullmatch(text.strip())
     if match is None:
-        raise ValueError(f"{text!r} is no size: write a number and MB, GB or TB")
+        raise ValueError(f"{text!r} is not a size. Write a number and MB, GB or TB")
     number, prefix, binary = match.groups()
     return int(Fraction(number) * (1024 if binary else 1000) ** (_PREFIXES.index(prefix.lower()) + 1))
 
@@ -40,12 +40,3 @@ def size_text(size: int) -> str:
         if size and size % 1024**power == 0:
             return f"{size // 1024**power} {_PREFIXES[power - 1].upper()}iB"
     return f"{size / 1000:.3f}".rstrip("0").rstrip(".") + " kB"
-
-
-def about_size(size: float) -> str:
-    """For people: ``41 GB``, ``1.8 TB``."""
-    for power in range(len(_PREFIXES), 1, -1):
-        if size >= 1000**power:
-            number = size / 1000**power
-            return f"{number:.{1 if number < 10 else 0}f} {_PREFIXES[power - 1].upper()}B"
-    return f"{size / 1000**2:.0f} MB"

@@ -40,7 +40,7 @@ from .term_context import FEW_WORDS, ToolWords
 
 LONGEST = 400
 MOST = 100
-"""Terms of one job. More are refused: nobody writes them, and each costs a pass over the fleet."""
+"""Terms of one job. More are refused: each costs a pass over the fleet."""
 DEEPEST = 8
 """Brackets and ``not`` inside each other."""
 
@@ -278,7 +278,7 @@ def _hint_for(letter: str, word: str) -> str:
     name = unicodedata.name(letter, "a letter without a name").lower()
     return (
         f'"{word}" has a letter that only looks like one of the keyboard: "{letter}" is {name} '
-        f"(U+{ord(letter):04X}). Type the word anew."
+        f"(U+{ord(letter):04X}). Type the word again."
     )
 
 

@@ -18,7 +18,7 @@ class ToolWords:
     kits: Mapping[str, tuple[Term, ...]] = field(default_factory=dict)
 
     def name(self, word: str) -> str:
-        """The tool's name: ``java`` is ``jdk``. A word that is no alias is taken as it stands."""
+        """The tool's name: ``java`` is ``jdk``. A word that is not an alias is used as it is."""
         return self.aliases.get(word, word)
 
     def scheme(self, tool: str) -> str:

@@ -24,6 +24,6 @@ def parse(text: str) -> Version:
     given = [(int(part), found.start(number)) for number, part in enumerate(found.groups(), 1) if part]
     for (value, start), most, name in zip(given[1:], (12, 31), ("month", "day"), strict=False):
         if not 1 <= value <= most:
-            raise VersionError(text, start + 1, f"there is no {name} {value}")
+            raise VersionError(text, start + 1, f"no {name} {value} exists")
     key = tuple(value for value, _ in given)
     return Version(text.strip(), "date", key, key, key)

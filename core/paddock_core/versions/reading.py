@@ -30,7 +30,7 @@ def parse(text: str, scheme: str = "generic") -> Version:
     no such scheme.
     """
     if scheme not in _READERS:
-        raise VersionError(text[:40], 1, f'there is no version scheme "{scheme}"; there are {", ".join(SCHEMES)}')
+        raise VersionError(text[:40], 1, f'unknown version scheme "{scheme}"; known are {", ".join(SCHEMES)}')
     if len(text) > LONGEST:
         raise VersionError(text[:40] + "…", LONGEST + 1, f"a version has at most {LONGEST} characters")
     if not text.isascii():

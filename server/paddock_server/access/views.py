@@ -78,6 +78,6 @@ class DecideAccessView(APIView):
         actor = person(request.user)
         found = visible_requests(actor).filter(pk=pk).first()
         if found is None:
-            raise NotThere(f"There is no open request {pk}, or none that you may see.")
+            raise NotThere(f"No open request {pk} exists that you may see.")
         decide_access(actor, found, grant=self.grant)
         return Response(status=204)

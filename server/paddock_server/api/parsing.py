@@ -10,7 +10,7 @@ from rest_framework.parsers import JSONParser
 
 
 class BoundedJson(JSONParser):
-    """JSON; what is nested deeper than Python can follow is refused like what is no JSON at all."""
+    """JSON. Input nested too deeply for Python is refused like invalid JSON."""
 
     def parse(
         self, stream: IO[Any], media_type: str | None = None, parser_context: Mapping[str, Any] | None = None

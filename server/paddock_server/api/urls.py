@@ -75,7 +75,7 @@ urlpatterns = [
     path(FINDING, health.FindingView.as_view()),
     path(FINDING + "acknowledge/", health.AcknowledgeView.as_view()),
     path(FINDING + "snooze/", health.SnoozeView.as_view()),
-    path(FINDING + "bring-back/", health.BringBackView.as_view()),
+    path(FINDING + "reopen/", health.ReopenView.as_view()),
     path(FINDING + "act/", health.ActView.as_view()),
     path("watch/", health.WatchPlaceView.as_view()),
     path("notification-rules/", notifications.NotificationRulesView.as_view()),

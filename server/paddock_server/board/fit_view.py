@@ -85,7 +85,7 @@ class JobFitView(APIView):
 
 
 def _saved_reason(job: Job, actor: Actor) -> Reason | None:
-    """What the last round said, where that is more than the hosts tell: another job comes first."""
+    """The reason of the last round, if it says more than the hosts do: another job comes first."""
     (job,) = with_seen_reasons(actor, [job])
     if job.reason_kind not in (ReasonKind.AFTER.value, ReasonKind.MORE_SLOTS.value):
         return None

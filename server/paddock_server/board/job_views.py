@@ -78,7 +78,7 @@ class JobsView(generics.ListAPIView[Job]):
         asked = self.request.query_params
         if state := asked.get("state"):
             if state not in GROUPS:
-                raise Invalid(f'There is no state "{state}". There is {", ".join(GROUPS)}.')
+                raise Invalid(f'Unknown state "{state}". Known states: {", ".join(GROUPS)}.')
             jobs = jobs.filter(state__in=GROUPS[state])
         if pipeline := asked.get("pipeline"):
             jobs = jobs.filter(pipeline=pipeline)

@@ -63,7 +63,7 @@ class SubmissionView(APIView):
         actor = person(request.user)
         submission = visible_submissions(actor).select_related("source").filter(pk=pk).first()
         if submission is None:
-            raise NotThere(f"There is no submission {pk}, or none that you may see.")
+            raise NotThere(f"No submission {pk} exists that you may see.")
         jobs = with_seen_reasons(actor, visible_jobs(actor).filter(submission=submission).order_by("pk"))
         return Response(_sheet(submission, jobs))
 

@@ -249,7 +249,7 @@ class CompareRunsView(APIView):
 def _attempt_named(actor: Actor, name: str) -> Attempt:
     match = _NAME.fullmatch(name)
     if match is None:
-        raise Invalid(f"{name[:40]!r} is no attempt: write its job and its number, as 12-1.")
+        raise Invalid(f"{name[:40]!r} is not an attempt. Write job and number, for example 12-1.")
     return attempt_of(actor, int(match[1]), int(match[2]))
 
 

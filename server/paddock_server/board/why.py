@@ -58,8 +58,8 @@ def shown_fit(
     show_all: bool = False,
     is_restricted: bool = False,
 ) -> dict[str, object]:
-    """As FitSerializer describes it; who ``is_restricted`` to some paddocks is not told how many hosts there are in
-    all."""
+    """As FitSerializer describes it; a person who ``is_restricted`` to some paddocks does not see the number of hosts
+    in all."""
     fitting = Fitting(requirement, index)
     reason = reason or why_waiting(requirement, index)
     remedies = Remedies(requirement, index, pipeline, agent_service)
@@ -155,7 +155,7 @@ def shown_remedy(remedy: Remedy) -> dict[str, object]:
 
 
 def seen_by(requirement: Requirement, actor: Actor) -> Requirement:
-    """The same, for somebody who may see only some paddocks."""
+    """The same, for a person who may see only some paddocks."""
     seen = actor.where(Role.VIEWER)
     if seen is None:
         return requirement
@@ -165,7 +165,7 @@ def seen_by(requirement: Requirement, actor: Actor) -> Requirement:
 
 def with_seen_reasons(actor: Actor, jobs: Iterable[Job]) -> list[Job]:
     """The jobs, with reasons that the actor may read. A reason speaks of hosts, and of jobs that come first: for who
-    may see only some paddocks it is said anew of those alone, unsaved."""
+    may see only some paddocks the reason is computed for those alone, and not saved."""
     listed = list(jobs)
     waiting = [job for job in listed if job.state == JobState.WAITING.value]
     if not waiting or actor.where(Role.VIEWER) is None:

@@ -25,7 +25,7 @@ def script(request: HttpRequest, file: str) -> HttpResponse:
         sheets = sheets_with(code)
         fitting = [sheet for sheet in sheets if file_for(sheet.system) == file]
         if not fitting:
-            return respond(404, "There is no such sheet", "No open bring-up sheet has this code for this script.")
+            return respond(404, "No such sheet", "No open bring-up sheet has this code for this script.")
         server = fitting[0].server
         choices = choices_of(fitting[0]) if fitting[0].code == code else choices_for_all(fitting)
         if fitting[0].code == code:
@@ -48,7 +48,7 @@ def project(request: HttpRequest, name: str) -> HttpResponse:
     """PEP 503: the files of one project, each with its hash."""
     files = [wheel for wheel in wheels() if wheel.name == normalized(name)]
     if not files:
-        return respond(404, "There is no such project", f"This index has no {name[:100]}.")
+        return respond(404, "No such project", f"This index has no {name[:100]}.")
     if SIMPLE_JSON in request.headers.get("Accept", ""):
         listed = [
             {"filename": one.file.name, "url": f"/install/files/{one.file.name}", "hashes": {"sha256": one.sha256}}
@@ -64,7 +64,7 @@ def file(request: HttpRequest, name: str) -> HttpResponse:
     """One package. Only what is in the index is handed out."""
     found = next((wheel for wheel in wheels() if wheel.file.name == name), None)
     if found is None:
-        return respond(404, "There is no such file", f"This index has no {name[:200]}.")
+        return respond(404, "No such file", f"This index has no {name[:200]}.")
     return HttpResponse(found.file.read_bytes(), content_type="application/octet-stream")
 
 

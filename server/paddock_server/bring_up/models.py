@@ -54,7 +54,7 @@ class BringUp(models.Model):
 
 
 class ReportedStep(models.Model):
-    """What the machine, or the server for it, told last of one step."""
+    """The last report of one step, by the machine or by the server for it."""
 
     bring_up = models.ForeignKey(BringUp, models.CASCADE, related_name="reported_steps")
     step = models.CharField(max_length=20, choices=STEPS)

@@ -50,7 +50,7 @@ def sheet_numbered(actor: Actor, pk: int) -> BringUp:
     """One sheet. Raises NotThere."""
     found = visible_sheets(actor).filter(pk=pk).first()
     if found is None:
-        raise NotThere("There is no such bring-up sheet, or none that you may see.")
+        raise NotThere("No such bring-up sheet exists that you may see.")
     return found
 
 

@@ -18,7 +18,7 @@ MARKS = [("ok", "ok"), ("mind", "mind"), ("missing", "missing")]
 
 
 class CheckSerializer(serializers.Serializer[Any]):
-    """One check of the preflight, as the machine told it."""
+    """One check of the preflight, as the machine reported it."""
 
     name = serializers.CharField()
     mark = serializers.ChoiceField(choices=MARKS)

@@ -109,7 +109,7 @@ async def run_script(target: Target, script: str, secret: str, by_hand: bool) ->
                 done = await connection.run(command, input=given, stderr=asyncssh.STDOUT)
     except asyncssh.HostKeyNotVerifiable:
         raise SshFailed(
-            f"{target.address} shows another key than the one that was trusted: it was set up anew, or something "
+            f"{target.address} shows a new key. Either the machine was reinstalled, or something "
             "stands in between. Nothing was sent."
         ) from None
     except asyncssh.PermissionDenied:

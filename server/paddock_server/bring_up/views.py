@@ -203,7 +203,7 @@ class SshGoInView(APIView):
 
 
 class SshForgetView(APIView):
-    """Forget the key of a machine that was set up anew."""
+    """Forget the key of a machine that was reinstalled."""
 
     @extend_schema(request=LookSerializer, responses={204: None})
     def post(self, request: Request, pk: int) -> Response:

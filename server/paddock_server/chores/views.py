@@ -143,7 +143,7 @@ def visible_chores(actor: Actor) -> QuerySet[Chore]:
 def _chore(actor: Actor, pk: int) -> Chore:
     chore = visible_chores(actor).filter(pk=pk).first()
     if chore is None:
-        raise NotThere(f"There is no chore {pk}, or none that you may see.")
+        raise NotThere(f"No chore {pk} exists that you may see.")
     return chore
 
 
@@ -161,7 +161,7 @@ def visible_runs(actor: Actor) -> QuerySet[ChoreRun]:
 def _run(actor: Actor, pk: int) -> ChoreRun:
     run = visible_runs(actor).filter(pk=pk).first()
     if run is None:
-        raise NotThere(f"There is no run {pk} of a chore.")
+        raise NotThere(f"No chore run {pk} exists.")
     return run
 
 
@@ -173,7 +173,7 @@ def chosen_hosts(actor: Actor, names: list[str], terms: list[str]) -> tuple[list
     if names:
         missing = [name for name in names if name not in visible]
         if missing:
-            raise NotThere(f"There is no host {missing[0][:63]}.")
+            raise NotThere(f"No host is called {missing[0][:63]}.")
         return [visible[name] for name in sorted(set(names))], "by name"
     read = read_asked(terms).terms
     if not read:

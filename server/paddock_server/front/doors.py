@@ -1,4 +1,4 @@
-"""How many connections the server keeps, in all and from one address, so that nobody can use up its open files.
+"""Limits the connections, in all and per address, so that no client can use up the open files.
 
 Agents and browsers that are connected are WebSockets; they are let alone. What is bounded tightly are connections that
 ask by HTTP, which is all that a stranger can open and hold.
@@ -59,7 +59,7 @@ class Doors:
         self.refused = 0
 
     def enter(self, transport: asyncio.Transport, address: str) -> bool:
-        """Whether a new connection may stay. Where there are as many as there may be, the one that has said nothing for
+        """Whether a new connection may stay. Where there are as many as there may be, the one that has sent nothing for
         longest makes room."""
         if address not in self._proxies and self._from[address] >= self._bounds.http_from_one:
             self.refused += 1

@@ -65,8 +65,8 @@ def host_of(scope: Any) -> str:
 
 
 def is_our_name(scope: Any) -> bool:
-    """Whether the request is for a name that this server goes by. A program that names none is let pass: it is no
-    browser that somebody led here."""
+    """Whether the request is for a name that this server goes by. A program that names none may pass: it is not a
+    browser that was lured here."""
     host = host_of(scope)
     if not host:
         return True

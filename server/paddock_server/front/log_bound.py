@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 LINES = 20
 WINDOW = 60.0
-"""At most LINES of one kind within WINDOW seconds; how many more there were is said with the next one."""
+"""At most LINES of one kind within WINDOW seconds; the next one has the number of those left out."""
 KINDS_KNOWN = 500
 
 

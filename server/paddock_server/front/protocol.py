@@ -99,7 +99,7 @@ class BoundedHttp(H11Protocol):
         now = self.loop.time()
         if not self._body_ends_at:
             self._body_ends_at = now + BODY_PATIENCE
-        # While the application is behind, its not reading is no fault of the client's.
+        # While the application is behind, it is not the client's fault that nothing is read.
         rest = BODY_PATIENCE if self.flow.read_paused else BODY_REST
         self._wait(max(0.0, min(rest, self._body_ends_at - now)), "The body of the request did not come in time.")
 

@@ -42,7 +42,7 @@ class WatchView(ForAgents):
         try:
             report = wire.read_as(wire.WatchReport, body)
         except BadMessage as error:
-            raise Invalid(f"This is no report of a watch: {error}") from None
+            raise Invalid(f"This is not a watch report: {error}") from None
         return _json(record_watch_report(host, report), 200)
 
 

@@ -37,7 +37,7 @@ async def readings_loop() -> None:
         finally:  # also when the server stops: nothing that was read is lost
             await write_readings()
         try:
-            # Here, where nobody waits for it; it takes two seconds, and then is there.
+            # Loaded here, where no request waits for the two seconds.
             await asyncio.to_thread(importlib.import_module, "scipy.stats")
             await database_sync_to_async(_thin)(time.time())
         except Exception:
@@ -70,7 +70,7 @@ async def findings_loop() -> None:
         try:
             await database_sync_to_async(look)(seen)
         except Exception:
-            log.exception("Looking for findings failed; the next look starts anew.")
+            log.exception("Evaluating the findings failed. The server tries again.")
             dirty_hosts().everything = True
         await asyncio.sleep(max(LEAST_REST, REST * (time.monotonic() - began)))
 

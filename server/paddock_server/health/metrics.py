@@ -1,4 +1,4 @@
-"""``/metrics``: the state of the yard in the OpenMetrics text format, for whoever has a token of somebody who may see
+"""``/metrics``: the state of the yard in the OpenMetrics text format, for holders of a token whose person may see
 everything."""
 
 from __future__ import annotations

@@ -45,7 +45,7 @@ class ServiceChange(models.Model):
 
 
 class WatchedService(models.Model):
-    """A watched service of a host as its agent told last. ``tried`` is what came of starting or stopping it last."""
+    """A watched service of a host in its last reported state. ``tried`` is the result of the last start or stop."""
 
     host = models.ForeignKey("hosts.Host", models.CASCADE, related_name="watched")
     name = models.CharField(max_length=200)
@@ -60,7 +60,7 @@ class WatchedService(models.Model):
 
 
 class Health(models.Model):
-    """What is known of a host's health beside its link: what the watch told last (``report``, a wire.WatchReport, in
+    """The health of a host beside its link: the last report of the watch (``report``, a wire.WatchReport, in
     the same words since ``state_since``), what was strange about what it sent, the trend of its disk (a
     paddock_core.trend.Trend), and the ``evidence`` of its last examination (a wire.Evidence)."""
 

@@ -1,4 +1,4 @@
-"""The fleet as the rules of the core see it: kept between looks, and read anew only where something has changed."""
+"""The fleet as the rules of the core see it. Cached between evaluations; only changed hosts are read again."""
 
 from __future__ import annotations
 
@@ -105,7 +105,7 @@ class SeenFleet:
         return together(fleet, chain.from_iterable(self._found.values()), now)
 
     def _apply_changes(self) -> set[int]:
-        """Reads anew what has changed; returns which hosts that are."""
+        """Reads the changed hosts again and returns them."""
         if dirty_hosts().everything:
             dirty_hosts().everything = False
             dirty_hosts().hosts.clear()
@@ -202,7 +202,7 @@ def _failing(host: Host) -> tuple[Failing, ...]:
 
 
 def watch_seen(health: Health, away_since: datetime | None = None) -> WatchSeen | None:
-    """What the watch told last, in the words of the rules; None where none has ever reported. Of a host that is
+    """The last report of the watch, as the rules need it; None if there was none. Of a host that is
     away, evidence counts from ``away_since`` on; one that is connected has none but that of its service's unit."""
     if not health.report or health.reported_at is None:
         return None
@@ -256,7 +256,7 @@ def _losses() -> dict[int, tuple[float, ...]]:
 
 
 def _unanswered() -> dict[int, tuple[float, ...]]:
-    """Offers of the last hour that were taken back because nobody answered, while the host was connected."""
+    """Offers of the last hour that expired unanswered while the host was connected."""
     since = timezone.now() - timedelta(hours=1)
     found: dict[int, list[float]] = defaultdict(list)
     gone = Attempt.objects.filter(state=AttemptState.LOST.value, started_at=None, ended_at__gte=since)

@@ -32,7 +32,7 @@ from .models import Finding, FreshReadings, Health, HoldChange, HourOfReadings, 
 WINDOWS = {"day": 86_400.0, "week": 7 * 86_400.0, "month": 30 * 86_400.0}
 MOST_FORECASTS = 12
 FORECASTS_WITHIN = 60 * 86_400.0
-"""What is full later than that is nobody's concern yet."""
+"""Later dates are not shown."""
 MOST_EVENTS = 500
 
 
@@ -46,13 +46,13 @@ def finding_numbered(actor: Actor, pk: int) -> Finding:
     """One finding. Raises NotThere."""
     found = visible_findings(actor).filter(pk=pk).first()
     if found is None:
-        raise NotThere("There is no such finding, or none that you may see.")
+        raise NotThere("No such finding exists that you may see.")
     return found
 
 
 @dataclass(frozen=True)
 class FindingShown(Shown[Finding]):
-    """A finding, and whether somebody has put it aside."""
+    """A finding, and whether it is acknowledged or snoozed."""
 
     aside: bool
 
@@ -64,7 +64,7 @@ def shown_findings(findings: Iterable[Finding]) -> list[FindingShown]:
 
 
 def by_urgency(findings: Iterable[Finding]) -> list[FindingShown]:
-    """The most urgent first, then the oldest; those that somebody has put aside last."""
+    """The most urgent first, then the oldest; acknowledged and snoozed ones last."""
     return sorted(
         shown_findings(findings),
         key=lambda one: (one.aside, ORDER[Severity(one.row.severity)], one.row.since, one.row.pk),
@@ -77,7 +77,7 @@ def _is_aside(finding: Finding, now: float) -> bool:
 
 
 def worst_by_host(actor: Actor) -> dict[str, tuple[int, str]]:
-    """For each host with open findings that nobody has put aside: how many, and the most severe."""
+    """Per host: the number of open findings that are neither acknowledged nor snoozed, and the most severe."""
     worst: dict[str, tuple[int, str]] = {}
     for one in by_urgency(visible_findings(actor).filter(closed_at=None)):
         if not one.aside:
@@ -212,7 +212,7 @@ def _disk_by_hour(host: int, now: datetime) -> list[tuple[float, float]]:
 
 def week(host: Host, days: int, now: datetime) -> dict[str, object]:
     """What happened to a host, on one time axis: link, holds, services, jobs, tools and findings. Spans are
-    ``{from, to, state, said}``, moments ``{at, what, said}``; times in seconds since the epoch."""
+    ``{from, to, state, detail}``, moments ``{at, what, detail}``; times in seconds since the epoch."""
     start = now - timedelta(days=days)
     begin, end = start.timestamp(), now.timestamp()
     return {

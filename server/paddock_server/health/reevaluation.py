@@ -1,4 +1,4 @@
-"""Which hosts the findings have to look at anew. Any thread may mark_dirty one; the keeper of findings takes them."""
+"""The hosts whose findings must be evaluated again. Any thread may mark one; the findings loop drains them."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ def dirty_hosts() -> DirtyHosts:
 
 
 def mark_dirty(host_name: str) -> None:
-    """Something about a host has changed: it is looked at anew, once the transaction is through."""
+    """Marks a changed host for evaluation, after the commit."""
 
     def do() -> None:
         dirty_hosts().hosts.add(host_name)

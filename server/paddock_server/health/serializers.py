@@ -4,12 +4,13 @@ from typing import Any
 
 from rest_framework import serializers
 
+from paddock_core.findings.finding import Action
 from paddock_core.vitals import NAMES
 
 from .models import SEVERITIES, Finding, WatchedService
 
 READING_CHOICES = [(name, name) for name in NAMES]
-ACTION_CHOICES = [(name, name) for name in ("start afresh", "start service", "have it started", "hold")]
+ACTION_CHOICES = [(one.value, one.value) for one in Action if one is not Action.NONE]
 
 
 class EvidenceSerializer(serializers.Serializer[Any]):
@@ -36,7 +37,7 @@ class PossibilitySerializer(serializers.Serializer[Any]):
 
 
 class FindingSerializer(serializers.ModelSerializer[Any]):
-    """One diagnosed trouble. ``aside``: somebody has acknowledged it, or snoozed it till later."""
+    """One diagnosed trouble. ``aside``: it is acknowledged or snoozed."""
 
     severity = serializers.ChoiceField(choices=SEVERITIES)
     evidence = EvidenceSerializer(many=True)
@@ -117,7 +118,7 @@ class WatchedServiceSerializer(serializers.ModelSerializer[WatchedService]):
 
 
 class WatchReportSerializer(serializers.Serializer[Any]):
-    """What a host's watch told last of its agent's service."""
+    """The last report of a host's watch on its agent's service."""
 
     at = serializers.DateTimeField()
     service = serializers.CharField()

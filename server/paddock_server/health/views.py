@@ -12,6 +12,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from paddock_core.findings import BY_CODE
+from paddock_core.findings.finding import Action
 from paddock_core.vitals import FIELDS
 
 from ..errors import Invalid, NotNow
@@ -22,9 +23,11 @@ from ..hosts.queries import host_called, record_called, visible_hosts
 from ..people.actor import Actor, person
 from ..people.models import Role
 from ..rest.reading import validated
+from .actions.acknowledge import acknowledge
 from .actions.ask_examination import ask_examination
-from .actions.put_aside import acknowledge, bring_back, snooze
+from .actions.reopen import reopen
 from .actions.request_start import have_started
+from .actions.snooze import snooze
 from .actions.try_service import try_service
 from .examination import examination
 from .models import Finding, Health
@@ -99,7 +102,7 @@ class FindingView(APIView):
 
 
 class AcknowledgeView(APIView):
-    """Say that somebody sees to it. It stays open, and closes by itself."""
+    """Acknowledge it. It stays open until it closes by itself."""
 
     @extend_schema(request=NoteSerializer, responses=FindingSerializer)
     def post(self, request: Request, pk: int) -> Response:
@@ -107,19 +110,19 @@ class AcknowledgeView(APIView):
 
 
 class SnoozeView(APIView):
-    """Put it aside till a time; if it is open still, it comes back then."""
+    """Snooze it until a time. It returns then if it is still open."""
 
     @extend_schema(request=SnoozeSerializer, responses=FindingSerializer)
     def post(self, request: Request, pk: int) -> Response:
         return _after(snooze, request, pk, **validated(SnoozeSerializer, request))
 
 
-class BringBackView(APIView):
+class ReopenView(APIView):
     """Take back an acknowledgement or a snooze."""
 
     @extend_schema(request=None, responses=FindingSerializer)
     def post(self, request: Request, pk: int) -> Response:
-        return _after(bring_back, request, pk)
+        return _after(reopen, request, pk)
 
 
 class ActView(APIView):
@@ -139,13 +142,13 @@ def _act(actor: Actor, finding: Finding) -> None:
         raise NotNow("There is nothing that the server could do about this finding now.")
     host = host_called(actor, finding.hosts[0])
     match finding.remedy["action"]:
-        case "start afresh":
+        case Action.RESTART_AGENT:
             restart(actor, host)
-        case "start service":
+        case Action.START_SERVICE:
             try_service(actor, host, finding.about, "start")
-        case "have it started":
+        case Action.REQUEST_START:
             have_started(actor, host)
-        case "hold":
+        case Action.HOLD:
             hold(actor, host, BY_CODE[finding.code].title)
         case _:
             raise NotNow(
@@ -261,7 +264,7 @@ class ReadingsView(APIView):
     def get(self, request: Request, name: str) -> Response:
         field = next((one for one in FIELDS if one.name == request.query_params.get("reading", "load")), None)
         if field is None:
-            raise Invalid(f"There is no such reading. There is {', '.join(one.name for one in FIELDS)}.")
+            raise Invalid(f"Unknown reading. Known readings: {', '.join(one.name for one in FIELDS)}.")
         host = record_called(person(request.user), name)
         end = datetime.now(UTC).timestamp()
         rows = readings(host, field.name, end - 3600 * _number(request, "hours", 24, 0.1, 366 * 24), end)

@@ -1,4 +1,4 @@
-"""What a host's watch told last, for people."""
+"""The last report of a host's watch, for display."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""When each host's watch was heard last, in memory: most reports say what the one before said, and only that they came
+"""When each host's watch was last heard, in memory: most reports repeat the previous one, and only their arrival
 is news. What is new in one is written at once, by its action; when they came, with the readings."""
 
 from __future__ import annotations
@@ -13,14 +13,14 @@ from ..process.state import part
 
 LONGEST_UPTIME = 100 * 366 * 86_400.0
 CLOCK_MAY_DIFFER = 366 * 86_400.0
-"""A clock that was never set is years off, and is another finding; beyond that nobody's clock is."""
+"""A clock that was never set is years off, and has a finding of its own; a larger offset is invalid."""
 
 ASKED_FOR = 300.0
 """Seconds that a person's wish to have a host examined waits for its watch."""
 
 
 class _Watches:
-    """By host: when somebody asked for an examination, the last report, when a watch was heard last, and that of those
+    """Per host: when an examination was requested, the last report, when a watch was heard last, and that of those
     that are not written yet. ``hosts`` has the hosts by the digests of their watches' keys."""
 
     def __init__(self) -> None:
@@ -50,7 +50,7 @@ def host_with(digest: str) -> int | None:
 
 
 def hear_again(host_id: int, report: wire.WatchReport, now: float) -> bool:
-    """Takes a report in that says what the one before said, from a service that runs; False where it says more."""
+    """Records a report that repeats the previous one, from a running service; returns False if it says more."""
     before = _watches().last_reports.get(host_id)
     if (
         before is None
@@ -72,7 +72,7 @@ def ask(host_id: int) -> None:
 
 
 def is_asked(host_id: int) -> bool:
-    """Whether somebody waits for an examination of this host."""
+    """Whether a person waits for an examination of this host."""
     return time.time() - _watches().asked.get(host_id, -ASKED_FOR) < ASKED_FOR
 
 

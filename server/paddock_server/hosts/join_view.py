@@ -60,7 +60,7 @@ class JoinView(ForAgents):
         try:
             asked = wire.read_as(wire.JoinRequest, request._request.body)
         except BadMessage as error:
-            raise Invalid(f"This is no request to join: {error}") from None
+            raise Invalid(f"This is not a join request: {error}") from None
         address = request.META.get("REMOTE_ADDR", "")
         try:
             with guarded(address):

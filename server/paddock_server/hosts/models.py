@@ -33,7 +33,7 @@ def suggested_slots(cores: int, memory: int) -> int:
 
 
 def any_pipeline() -> list[str]:
-    """The fence of a new paddock lets everything in, until somebody says what."""
+    """The fence of a new paddock lets in all pipelines, until a person restricts it."""
     return ["*"]
 
 

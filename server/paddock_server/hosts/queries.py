@@ -34,7 +34,7 @@ def host_called(actor: Actor, name: str) -> Host:
     """The living host of this name, whatever its case. Raises NotThere."""
     host = visible_hosts(actor).filter(name__iexact=name).first()
     if host is None:
-        raise NotThere(f"There is no host called {name}, or none that you may see.")
+        raise NotThere(f"No host called {name} exists that you may see.")
     return host
 
 
@@ -45,7 +45,7 @@ def record_called(actor: Actor, name: str) -> Host:
     past = visible_records(actor).filter(name__iexact=name).order_by("-decided_at", "-pk")
     host = living or past.first()
     if host is None:
-        raise NotThere(f"There is no host called {name}, or none that you may see.")
+        raise NotThere(f"No host called {name} exists that you may see.")
     return host
 
 
@@ -75,7 +75,7 @@ def paddock_called(actor: Actor, name: str) -> Paddock:
     paddock = visible_paddocks(actor).filter(name__iexact=name.strip()).first()
     if paddock is None:
         known = ", ".join(visible_paddocks(actor).values_list("name", flat=True)[:20]) or "none yet"
-        raise NotThere(f'There is no paddock called "{name.strip()}". There is {known}.')
+        raise NotThere(f'No paddock is called "{name.strip()}". Known paddocks: {known}.')
     return paddock
 
 
@@ -83,5 +83,5 @@ def pass_numbered(actor: Actor, pk: int) -> EntryPass:
     """An entry pass of a paddock that the actor may see. Raises NotThere."""
     found = EntryPass.objects.select_related("paddock").filter(pk=pk, paddock__in=visible_paddocks(actor)).first()
     if found is None:
-        raise NotThere(f"There is no pass {pk}, or none that you may see.")
+        raise NotThere(f"No pass {pk} exists that you may see.")
     return found

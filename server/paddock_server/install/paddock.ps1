@@ -40,7 +40,7 @@ function Stop-Missing([string] $what, [string] $found, [string] $remedy) {
             $body = ConvertTo-Json -InputObject $report -Depth 5
             Invoke-RestMethod -Method Post -Uri "$env:PADDOCK_SERVER/agent/v1/bring-up" -Body $body -ContentType 'application/json' -TimeoutSec 10 | Out-Null
         } catch {
-            Write-Verbose 'The server could not be told.'
+            Write-Verbose 'The report could not be sent.'
         }
     }
     Write-Output 'Nothing was changed.'

@@ -43,7 +43,7 @@ prefix=${PADDOCK_PREFIX:-/opt/paddock}
 [ "$(id -u)" = 0 ] || [ -n "${PADDOCK_PREFIX:-}" ] || prefix=$HOME/.local/share/yellow-paddock
 export PADDOCK_PREFIX="$prefix"
 
-# What happens before there is a Python to tell it. The sheet's code is no secret, and the words are fixed ones.
+# Reports steps before Python is found. The sheet's code is not a secret, and the words are fixed.
 tell_missing() {
     [ -n "${PADDOCK_SHEET:-}" ] || return 0
     found=$(echo "$2" | tr -d '"\134' | tr '\n' ' ' | cut -c1-300)

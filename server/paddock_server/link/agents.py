@@ -166,7 +166,7 @@ async def _read(host: Host, connection: Connection, receive: Receive) -> None:
 
 async def _record_heartbeat(host: Host, beat: wire.Heartbeat, pace: Pace, now: float) -> None:
     """Heartbeats never touch the database, unless they are strange. Who sends too many is made to wait: the socket is
-    not read meanwhile, so that only the sender notices."""
+    not read while it waits, so only the sender notices."""
     if invalid_reading := vitals.record(host.pk, beat):
         sentence = ", ".join(f"{name} = {getattr(beat, name, None) or beat.at}" for name in invalid_reading)
         await run_in_writer(record_anomaly, host, "invalid_reading", f"It sent {sentence}.")
@@ -252,7 +252,7 @@ async def _deny(send: Send) -> None:
         401,
         "The key is not known",
         "The server does not know this agent's key: the host was turned away, or this is another server. "
-        "Join anew with an entry pass.",
+        "Join again with an entry pass.",
     )
     await send(
         {

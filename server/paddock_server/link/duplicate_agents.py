@@ -1,6 +1,6 @@
 """Two agents with one key: the one that is connected and answers stays, the other is refused.
 
-Who comes back after a cut, after a kill, or after its machine was started anew, is no second agent: the old socket is
+An agent that reconnects after a cut, a kill or a reboot is not a duplicate: the old socket is
 gone then, or does not answer. So before anybody is refused, the one that is connected is asked.
 """
 
@@ -41,7 +41,7 @@ class _SeenOf(dict[int, _Seen]):
 
 @dataclass(frozen=True)
 class Twin:
-    """An agent that was refused. ``is_news``: it is to be told to people."""
+    """An agent that was refused. ``is_news``: it needs a finding."""
 
     is_news: bool
     sentence: str

@@ -107,7 +107,7 @@ def _end(group: str) -> None:
 
 
 def _session_group(key: str) -> str:
-    """No key is written where somebody may read it."""
+    """Keys are never logged."""
     return f"session.{hashlib.sha256(key.encode()).hexdigest()[:32]}"
 
 
@@ -222,7 +222,7 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
                 names = {name for _, name in self._looked_up}
                 seen = await self._seen_of(names) if names else set()
             except Exception:
-                log.exception("What a person may see of some jobs could not be looked up; the browser loads anew.")
+                log.exception("What a person may see of some jobs could not be looked up. The browser reloads.")
                 self._has_missed, seen = True, set()
             for noun, name in list(self._looked_up):
                 thing = self._looked_up.pop((noun, name))["thing"]
@@ -244,7 +244,7 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
                 return
 
     async def _look_again(self) -> bool:
-        """Whether the person is still logged in; what they may see is read anew."""
+        """Whether the person is still logged in; reads their permissions again."""
         found = await database_sync_to_async(_still_there)(self.scope["user"].pk, self._key)
         if found is not None:
             self.actor = found

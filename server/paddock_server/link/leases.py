@@ -1,7 +1,7 @@
 """Leases: a host that falls silent counts as lost after its grace, and loses what it was given after its lease.
 
 The lease is longer: a network that is cut for ten minutes costs no job that runs for hours. An agent that comes back
-without an attempt has lost it at once, and so has one that said goodbye.
+without an attempt has lost it at once, and so has one that left with a goodbye.
 """
 
 from __future__ import annotations

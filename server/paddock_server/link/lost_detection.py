@@ -1,4 +1,4 @@
-"""Silence: a connection that nobody closed, and over which nothing comes past the grace. The host is lost then."""
+"""Marks a host as lost when its connection is open but silent for longer than the grace."""
 
 from __future__ import annotations
 

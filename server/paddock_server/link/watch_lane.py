@@ -1,4 +1,4 @@
-"""A short way for the reports of watches, in front of Django: one that says what the one before said is only heard.
+"""Fast path ahead of Django: a watch report identical to the previous one only updates the time last heard.
 
 Nearly all reports are of this kind, one a host and minute. All others, and whatever is odd, take the long way, which
 asks, checks, writes and answers.

@@ -11,6 +11,7 @@ from zoneinfo import ZoneInfo
 from icalendar import Calendar, Event
 
 from paddock_core.recurrence import checked_rule
+from paddock_core.units import disk_size
 
 from ..errors import Invalid
 from .models import MaintenanceWindow
@@ -37,14 +38,14 @@ def read_calendar(text: str, zone: ZoneInfo) -> list[ImportedWindow]:
     """All events of a file; ``zone`` is for times that name none. Raises Invalid with every event that cannot be
     one."""
     if len(text) > LARGEST:
-        raise Invalid(f"The file has {len(text) // 1000} kB; at most {LARGEST // 1000} are read.")
+        raise Invalid(f"The file has {disk_size(len(text))}; the limit is {disk_size(LARGEST)}.")
     try:
         calendar = Calendar.from_ical(text)
         events = [event for event in calendar.walk("VEVENT") if isinstance(event, Event)]
     except (ValueError, IndexError, KeyError, TypeError, AttributeError, OverflowError, RecursionError) as error:
         raise Invalid(f"This is not an iCalendar file: {str(error)[:200]}") from None
     if not events:
-        raise Invalid("There is no event in this file.")
+        raise Invalid("The file has no events.")
     if len(events) > MOST:
         raise Invalid(f"The file has {len(events)} events; at most {MOST} are read.")
     found, errors = [], []
@@ -93,7 +94,7 @@ def _dates(event: Event) -> list[Any]:
 
 
 def _moment(given: date | datetime, zone: ZoneInfo) -> tuple[datetime, str]:
-    """A moment, and the name of the zone that it was said in."""
+    """A moment, and the name of its zone."""
     if not isinstance(given, datetime):
         given = datetime(given.year, given.month, given.day)
     if given.tzinfo is None:

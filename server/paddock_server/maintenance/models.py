@@ -32,7 +32,7 @@ class MaintenanceWindow(models.Model):
 
 class MaintenanceTime(models.Model):
     """One occurrence of a window that has begun. ``held`` are the hosts that it held, by key: one that a person resumes
-    meanwhile is not held again."""
+    early is not held again."""
 
     window = models.ForeignKey(MaintenanceWindow, models.CASCADE, related_name="times")
     starts_at = models.DateTimeField()

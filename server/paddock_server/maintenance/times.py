@@ -21,11 +21,11 @@ def zone_called(name: str) -> ZoneInfo:
     try:
         return ZoneInfo(name)
     except (ZoneInfoNotFoundError, ValueError, OSError):
-        raise Invalid(f"There is no time zone {name[:64]!r}: write it as Europe/Lisbon.") from None
+        raise Invalid(f"Unknown time zone {name[:64]!r}. Example: Europe/Lisbon.") from None
 
 
 def demand_moment(moment: datetime, pointer: str) -> None:
-    """Raises Invalid for a year that nobody means."""
+    """Raises Invalid for an implausible year."""
     if not FIRST_YEAR <= moment.year < LAST_YEAR:
         detail = f"A maintenance window starts between {FIRST_YEAR} and {LAST_YEAR}, not in {moment.year}."
         raise Invalid(detail, errors=[{"pointer": pointer, "detail": detail}])

@@ -122,7 +122,7 @@ class WindowView(APIView):
         actor = person(request.user)
         window = next((one for one in visible_windows(actor) if one.pk == pk), None)
         if window is None:
-            raise NotThere(f"There is no plan {pk}.")
+            raise NotThere(f"No maintenance window {pk} exists.")
         delete_window(actor, window)
         return Response(status=204)
 
@@ -200,7 +200,7 @@ def maintenance_calendar(request: HttpRequest, secret: str) -> HttpResponse:
     """As iCalendar, the maintenance windows that the person may see whose address this is."""
     reader = reader_of(secret)
     if reader is None:
-        return respond(404, "There is no such calendar", "This calendar address is invalid or was replaced.")
+        return respond(404, "No such calendar", "This calendar address is invalid or was replaced.")
     server = request.build_absolute_uri("/").rstrip("/")
     try:
         windows = visible_windows(person(reader))

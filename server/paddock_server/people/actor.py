@@ -23,7 +23,7 @@ _checks = threading.local()
 
 
 def permission_checks() -> int:
-    """How often this thread has asked what somebody may do."""
+    """How often this thread has checked a permission."""
     return getattr(_checks, "count", 0)
 
 
@@ -91,7 +91,7 @@ def person(user: User | AnonymousUser) -> Actor:
 
 
 def signed_in_user(user: User | AnonymousUser) -> User:
-    """The person who is logged in, where nobody else gets to. Raises NotAllowed."""
+    """The person who is logged in. Raises NotAllowed."""
     if isinstance(user, AnonymousUser):
         raise NotAllowed("Log in first.")
     return user

@@ -1,7 +1,7 @@
 """Slows down who guesses passwords: by the address that tries come from, and by the person that they are for.
 
 An address has many free tries, since a whole office may share one; a person has few. Where a person has logged in
-before, only the address counts: nobody can lock somebody out by guessing.
+before, only the address counts: guessing cannot lock a person out.
 """
 
 from __future__ import annotations
@@ -64,7 +64,7 @@ def note_right(user: User, address: str, now: datetime) -> None:
 
 
 def ongoing_guessing(now: datetime) -> list[WrongLogIns]:
-    """What is no slip any more: past the free tries, within the hour."""
+    """More than typing mistakes: past the free tries, within the hour."""
     recent = WrongLogIns.objects.filter(last_at__gt=now - FORGOTTEN_AFTER, tries__gte=min(FREE_TRIES.values()))
     return [one for one in recent.order_by("-tries")[:20] if one.tries >= FREE_TRIES[one.kind]]
 

@@ -47,7 +47,7 @@ class SessionView(APIView):
 
     @extend_schema(responses=SessionSerializer)
     def get(self, request: Request) -> Response:
-        """Who is logged in: ``name`` is null for nobody. Sets the cookie that logging in needs."""
+        """The person who is logged in; ``name`` is null without a session. Sets the cookie that logging in needs."""
         return _session(request)
 
     @extend_schema(request=LoginSerializer, responses=SessionSerializer)

@@ -23,14 +23,14 @@ def demand_for_pipeline(names: Sequence[str], pipeline: str, *, from_source: boo
     for name in names:
         one = known.get(name)
         if one is None or not matches_any(pipeline, one.pipelines):
-            raise _refused(f"There is no secret {name} for the pipeline {pipeline}.")
+            raise _refused(f"The pipeline {pipeline} has no secret {name}.")
         if one.sources_only and not from_source:
             raise _refused(f"The secret {name} is only for jobs that are read from a Git source.")
         if ANY not in one.paddocks:
             inside = frozenset(one.paddocks)
             paddocks = inside if paddocks is None else paddocks & inside
     if paddocks is not None and not paddocks:
-        raise _refused(f"There is no paddock in which all of {', '.join(names)} may be given.")
+        raise _refused(f"No paddock may use all of {', '.join(names)}.")
     return paddocks
 
 

@@ -14,7 +14,7 @@ from .models import PipelineSecret
 
 
 class SecretSerializer(serializers.ModelSerializer[PipelineSecret]):
-    """A secret without its value, which nobody sees again. ``given_to`` is the attempt that had it last."""
+    """A secret without its value, which is never shown again. ``given_to`` is the attempt that had it last."""
 
     pipelines = serializers.ListField(child=serializers.CharField())
     paddocks = serializers.ListField(child=serializers.CharField())

@@ -1,7 +1,7 @@
 """Django's SQLite backend, whose connections are not closed but kept for whoever needs one next.
 
 The server works for a moment at a time, in many threads, and each moment ends with its connection closed. Opening one
-anew costs more than most of what is then asked, and closing the last one writes the whole WAL back into the database.
+a new connection costs more than most queries, and closing the last one writes the whole WAL back into the database.
 
 Connections of threads that may only read refuse to write: what changes the database goes through the one writer.
 """

@@ -104,7 +104,7 @@ def close_all() -> None:
 
 
 def set_grace(host_id: int, grace: float) -> None:
-    """The paddock of the host has another grace now: the agent is told of its heartbeat, once the transaction is
+    """The paddock's grace has changed: the agent gets its new heartbeat interval, once the transaction is
     through. Silence counts from where the agent must have heard of it."""
     every = heartbeat_for(grace, settings.HEARTBEAT_SECONDS)
 

@@ -1,6 +1,6 @@
 """The running server, for code in its threads: its event loop, and whether it is stopping.
 
-Outside a running server (a command, a test of an action) nothing is posted: there is nobody to hear it.
+Outside a running server (a command, a test of an action) nothing is posted.
 """
 
 from __future__ import annotations

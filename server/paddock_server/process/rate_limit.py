@@ -1,4 +1,4 @@
-"""The pace of heartbeats: an agent that sends far more often than it was told to is made to wait."""
+"""The rate limit of heartbeats: an agent that sends far too many is slowed down."""
 
 from __future__ import annotations
 
@@ -36,7 +36,7 @@ class Pace:
 
     @property
     def is_news(self) -> bool:
-        """Whether this is a wait to be told of: now and then, not each time."""
+        """Whether this wait needs a finding: now and then, not each time."""
         return self._waits % 50 == 3
 
     def rate(self, now: float) -> float:

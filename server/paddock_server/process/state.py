@@ -33,7 +33,7 @@ class _Process:
 
 
 def begin(state: State) -> None:
-    """From now on the process has this state: said by who starts the server, and by each test."""
+    """Sets the state of the process: called by the server's start and by each test."""
     _Process.state = state
 
 

@@ -1,6 +1,6 @@
 """The newest readings of the hosts, in memory: the link puts them in, the keeper of readings writes them in batches.
 
-All of it belongs to the server's loop, but for what is said to be safe elsewhere.
+All of it belongs to the server's loop, except what is marked as safe elsewhere.
 """
 
 from __future__ import annotations
@@ -102,7 +102,7 @@ def of(host_id: int) -> Vitals:
 
 
 def forget(host_id: int) -> None:
-    """A host that connects anew starts anew: what was read before may be long ago."""
+    """A host that reconnects starts fresh: earlier readings may be old."""
     _readings().newest.pop(host_id, None)
 
 

@@ -26,9 +26,9 @@ class AddressField(serializers.CharField):
     def to_internal_value(self, data: Any) -> str:
         address: str = super().to_internal_value(data)
         if not address.isprintable() or any(one in address for one in " /\\@?#\"'<>"):
-            raise serializers.ValidationError("This is no name and no address of a machine.")
+            raise serializers.ValidationError("This is not a host name or an address.")
         try:
             address.encode("idna")
         except UnicodeError:
-            raise serializers.ValidationError("This is no name and no address of a machine.") from None
+            raise serializers.ValidationError("This is not a host name or an address.") from None
         return address

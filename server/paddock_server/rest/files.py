@@ -1,4 +1,4 @@
-"""Files that hosts made: hashed, and sent to a browser in pieces, whatever their size, and as nobody's page."""
+"""Files that hosts made: hashed, and sent to a browser in pieces, whatever their size, and never as a page."""
 
 from __future__ import annotations
 
@@ -39,7 +39,7 @@ def sent(data: BinaryIO, kind: str, name: str, *, to_save: bool) -> HttpResponse
 
 
 async def _pieces(data: BinaryIO, size: int) -> AsyncIterator[bytes]:
-    """As much as there was at the start: a log may grow meanwhile."""
+    """The size at the start: a log may grow."""
     with data:
         data.seek(0)
         while size > 0 and (piece := await asyncio.to_thread(data.read, min(PIECE, size))):

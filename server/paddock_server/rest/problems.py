@@ -30,7 +30,7 @@ def handle(error: Exception, context: dict[str, object]) -> Response | None:
     """Django REST framework's hook: turns what a view raised into a problem."""
     headers: dict[str, str] = {}
     if isinstance(error, Http404):
-        error = exceptions.NotFound("There is no such thing, or none that you may see.")
+        error = exceptions.NotFound("Not found, or you may not see it.")
     elif isinstance(error, PermissionDenied):
         error = exceptions.PermissionDenied(str(error) or None)
     if isinstance(error, ActionError):
@@ -48,7 +48,7 @@ def handle(error: Exception, context: dict[str, object]) -> Response | None:
             headers["Retry-After"] = str(int(error.wait) + 1)  # type: ignore[attr-defined]
         body = problem(error.status_code, http.HTTPStatus(error.status_code).phrase, str(error.detail))
     elif isinstance(error, IntegrityError):
-        detail = "Somebody else did the same at the same moment. Look again, and repeat it if it is still wanted."
+        detail = "Another person did the same at the same moment. Reload, and repeat it if it is still needed."
         body = problem(409, "Not possible now", detail)
     elif isinstance(error, OverflowError):
         body = problem(400, "What was sent is not right", "A number in it is larger than this server takes.")
@@ -85,9 +85,7 @@ def respond(status: int, title: str, detail: str) -> HttpResponse:
 
 def not_found(request: HttpRequest, *_: object, **__: object) -> HttpResponse:
     """For addresses of the API that do not exist."""
-    return respond(
-        404, "There is no such address", f"Nothing is at {request.path}. The addresses are in /api/v1/docs/."
-    )
+    return respond(404, "No such address", f"Nothing is at {request.path}. The addresses are in /api/v1/docs/.")
 
 
 def bad_request(request: HttpRequest, exception: Exception | None = None) -> HttpResponse:
@@ -98,7 +96,7 @@ def bad_request(request: HttpRequest, exception: Exception | None = None) -> Htt
 
 
 def failed(request: HttpRequest) -> HttpResponse:
-    """For what nobody foresaw; the log has the rest."""
+    """For unexpected errors; the log has the details."""
     return respond(500, "The server failed", "This is a fault of the server; its log says more.")
 
 

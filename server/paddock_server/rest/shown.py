@@ -1,4 +1,4 @@
-"""Rows as they are read for somebody: with what is shown beside them, as values of their own."""
+"""Rows as they are shown: with values beside them that are not columns."""
 
 from __future__ import annotations
 

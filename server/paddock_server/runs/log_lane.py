@@ -42,7 +42,7 @@ class _Place(NamedTuple):
 
 
 class _Logs:
-    """Where the logs of attempts belong, and the jobs of which browsers are to be told."""
+    """Where the logs of attempts belong, and the jobs whose browsers need a note."""
 
     def __init__(self) -> None:
         self.known: OrderedDict[tuple[int, str], _Place | None] = OrderedDict()

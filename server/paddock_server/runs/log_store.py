@@ -85,7 +85,7 @@ def append(file: Path, pieces: Iterable[wire.LogChunk]) -> int:
 
 
 def pack(file: Path) -> None:
-    """Packs the log of an attempt that is over. One that grows meanwhile, or that is not there, stays as it is."""
+    """Packs the log of an attempt that is over. One that grows, or does not exist, stays as it is."""
     with contextlib.suppress(FileNotFoundError), file.open("rb") as plain:
         fresh = _packed(file).with_suffix(".new")
         with fresh.open("wb") as packed:
@@ -138,7 +138,7 @@ def _packed(file: Path) -> Path:
 
 
 def read_index(file: Path) -> np.ndarray:
-    """The index of a log: a row of FIELDS for each piece; none where there is no log."""
+    """The index of a log: a row of FIELDS for each piece; none without a log."""
     raw = _index_of(file)
     return np.frombuffer(raw[: len(raw) // _RECORD.size * _RECORD.size], FIELDS)
 

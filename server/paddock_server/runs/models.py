@@ -20,7 +20,7 @@ FOLDER_KINDS = [(one, one) for one in ("fresh", "warm")]
 
 
 class StepRun(models.Model):
-    """One step of one attempt. Times are by the host's clock, set right by what the server's said when it heard."""
+    """One step of one attempt. Times are by the host's clock, corrected by the server's."""
 
     attempt = models.ForeignKey("work.Attempt", models.CASCADE, related_name="steps")
     number = models.PositiveIntegerField()
@@ -94,7 +94,7 @@ class TestCase(models.Model):
 
 
 class WorkFolder(models.Model):
-    """A work folder of a host, as its agent last said. Sizes in bytes."""
+    """A work folder of a host, as its agent last reported. Sizes in bytes."""
 
     host = models.ForeignKey("hosts.Host", models.CASCADE, related_name="work_folders")
     path = models.CharField(max_length=1000)

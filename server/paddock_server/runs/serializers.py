@@ -149,7 +149,7 @@ class AttemptSheetSerializer(AttemptSerializer):
     )
     tests = serializers.SerializerMethodField()
     times = serializers.SerializerMethodField()
-    failure = serializers.SerializerMethodField(help_text="Why it failed, where that can be told.")
+    failure = serializers.SerializerMethodField(help_text="Why it failed, if known.")
     compare_with = OtherRunSerializer(allow_null=True)
     retained_until = serializers.SerializerMethodField(help_text="When its log and its files are removed.")
     removed_at = serializers.DateTimeField(allow_null=True, help_text="When they were.")

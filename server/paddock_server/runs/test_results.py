@@ -17,7 +17,8 @@ MOST_CASES = 20_000
 
 
 def read_results(output: Output) -> None:
-    """Reads a file that has come whole, if it is one of the job's tests. One that cannot be read is said so."""
+    """Reads a file that has come whole, if it is one of the job's tests. One that cannot be read is listed among the
+    left out."""
     attempt = output.attempt
     patterns = attempt.job.tests
     if not any(_is_meant(output.path, one) for one in patterns):

@@ -1,5 +1,5 @@
-"""What keeps the server from writing: a database that is locked or read-only, a disk that is full. Each is said, with
-what to do, instead of failing as a fault of the server's."""
+"""What keeps the server from writing: a database that is locked or read-only, a disk that is full. Each gets an answer,
+with what to do, instead of failing as a fault of the server's."""
 
 from __future__ import annotations
 

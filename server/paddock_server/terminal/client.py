@@ -1,4 +1,4 @@
-"""The API, for the commands: who is asked, as whom, and what is said when it does not work."""
+"""The API client of the commands: address, token and errors."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ PATIENCE = 90.0
 
 
 class Refused(Exception):
-    """The server said no, or did not answer; the sentence says why. ``errors`` are the parts that are wrong."""
+    """The server refused or did not answer; the message has the reason. ``errors`` are the parts that are wrong."""
 
     def __init__(self, message: str, errors: list[dict[str, Any]] | None = None, status: int = 0) -> None:
         super().__init__(message)

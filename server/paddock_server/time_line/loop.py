@@ -14,7 +14,7 @@ log = logging.getLogger("paddock.time_line")
 
 
 async def time_line_loop() -> None:
-    """Once a minute, for ever, and once when the server stops: a backup from before that is told from what follows."""
+    """Once a minute, for ever, and once when the server stops: so an older backup can be recognised."""
     while True:
         try:
             await asyncio.sleep(MARK_INTERVAL)

@@ -33,7 +33,7 @@ from ..work.models import Attempt
 from .demand import asked_by_tool, asked_lately, stopped_without
 from .standings import IN_KIT, all_standings
 
-LATELY = timedelta(days=7)
+RECENT = timedelta(days=7)
 RESULTS_AROUND = timedelta(days=7)
 ENDED = ("passed", "failed", "timed out")
 MOST_SHOWN = 500
@@ -50,7 +50,7 @@ def columns(actor: Actor) -> dict[str, Any]:
     hosts = list(visible_hosts(actor).order_by("paddock__name", "name"))
     places = {host.pk: place for place, host in enumerate(hosts)}
     found: dict[str, list[tuple[int, str | None, bool]]] = defaultdict(list)
-    # The fleet keeps the installations of every host at hand; only those with a newer survey are read anew.
+    # The fleet keeps the installations of every host at hand; only those with a newer survey are read again.
     seen = fleet(actor.where(Role.VIEWER))
     by_name = {host.name: place for place, host in enumerate(hosts)}
     for one in seen:
@@ -127,7 +127,7 @@ def _missed(
 
 def _changed_lately(places: Collection[int]) -> dict[str, int]:
     """How many hosts saw each tool change in the last week, without anybody having accepted it."""
-    since = timezone.now() - LATELY
+    since = timezone.now() - RECENT
     found = SurveyChange.objects.filter(host__in=places, kind=TOOL, at__gte=since, accepted_at=None).order_by()
     return dict(found.values("name").annotate(number=Count("host", distinct=True)).values_list("name", "number"))
 
@@ -214,7 +214,7 @@ CHANGE_FIELDS = (
 
 def changes_of(host: Host) -> list[dict[str, Any]]:
     """The changes of a host, the newest first, each with how its jobs ended in the week before and since. The first
-    survey is where the history begins, and is no change."""
+    survey starts the history, and is not a change."""
     found = SurveyChange.objects.filter(host=host).exclude(not_before=None).select_related("host")
     rows = list(found[:MOST_SHOWN])
     if not rows:

@@ -91,7 +91,7 @@ class ToolView(APIView):
         found = tool_page(actor, catalogue().words.name(name.lower()))
         known = found["name"] in catalogue().tools
         if not known and not (found["versions"] or found["broken"] or found["asked"]):
-            raise NotThere(f"There is no tool called {name} in the catalogue, and no host has it.")
+            raise NotThere(f"The catalogue has no tool called {name}, and no host has it.")
         return Response(ToolPageSerializer(found).data)
 
 
@@ -140,7 +140,7 @@ class HistoryView(APIView):
 
     @extend_schema(
         responses=HistorySerializer,
-        parameters=[OpenApiParameter("at", OpenApiTypes.DATETIME, description="What was on it then is told too.")],
+        parameters=[OpenApiParameter("at", OpenApiTypes.DATETIME, description="Adds the state at this time.")],
     )
     def get(self, request: Request, name: str) -> Response:
         actor = person(request.user)
@@ -173,7 +173,7 @@ def _moment(text: str) -> datetime | None:
     except ValueError:
         moment = None
     if moment is None or moment.tzinfo is None:
-        raise Invalid(f'"{text[:40]}" is no moment with a time zone; write it as 2024-05-07T12:00:00Z.')
+        raise Invalid(f'"{text[:40]}" is not a time with a zone. Example: 2024-05-07T12:00:00Z.')
     return moment
 
 
@@ -308,7 +308,7 @@ class InventoryView(APIView):
         hosts = [host_called(actor, name) for name in names] if names else list(visible_hosts(actor))
         form = request.query_params.get("form", "cyclonedx")
         if form not in ("cyclonedx", "csv"):
-            raise Invalid(f'There is no form "{form[:40]}"; there are cyclonedx and csv.')
+            raise Invalid(f'Unknown format "{form[:40]}". Known formats: cyclonedx, csv.')
         called = names[0] if len(names) == 1 else "fleet"
         if form == "csv":
             return _file(_as_csv(hosts), "text/csv; charset=utf-8", f"{called}.csv")

@@ -93,7 +93,7 @@ def _definition(actor: Actor, name: str) -> Mapping[str, Any]:
     known = catalogue()
     edits = list(ToolEdit.objects.filter(tool=name))
     if name not in known.tools and not edits:
-        raise NotThere(f"There is no definition of {name}.")
+        raise NotThere(f"No definition is called {name}.")
     released = next((edit for edit in edits if edit.release is not None), None)
     is_own = name in known.own
     text = released.text if is_own and released else _built_in_text(name)

@@ -24,7 +24,7 @@ def words() -> ToolWords:
 
 
 def edition() -> tuple[int, int]:
-    """Changes whenever the words do: what was read with other words is read anew."""
+    """Changes whenever the vocabulary does, so that cached terms are parsed again."""
     return catalogue.catalogue().number, part(_Known).edition
 
 

@@ -11,7 +11,7 @@ from .catalogue import catalogue, signature_of_set
 
 
 def send_probes(hosts: Iterable[int]) -> None:
-    """The newest release, signed; each agent checks it, keeps it and surveys anew."""
+    """The last release, signed. Each agent verifies it, stores it and runs a survey."""
     known = catalogue()
     signature = signature_of_set(known.number, known.own_text)
     message = wire.Probes(number=known.number, tools=known.own_text, signature=signature)

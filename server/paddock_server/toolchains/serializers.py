@@ -46,7 +46,7 @@ class ToolColumnsSerializer(serializers.Serializer[Any]):
     """One tool. ``versions`` are distinct, oldest first, each with the day on which its support ``ends``. ``hosts``,
     ``version`` and ``plain`` are of one length: the place of the host, the place of the version (-1 for broken), and 1
     for what a plain command gets. ``asked`` are jobs of 30 days; ``changed`` hosts where it changed in 7 days and
-    nobody accepted that; ``missed`` hosts whose kit asks for it in vain."""
+    not accepted yet; ``missed`` hosts whose kit asks for it in vain."""
 
     name = serializers.CharField()
     title = serializers.CharField()

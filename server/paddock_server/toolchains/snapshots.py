@@ -52,7 +52,7 @@ def snapshot_of(host: Host) -> dict[Thing, Properties]:
 
 
 def snapshot_at(host: Host, moment: datetime) -> Snapshot | None:
-    """What the surveys said of a host at a moment; None before the first."""
+    """The snapshot of a host at a moment; None before the first survey."""
     later = list(SurveyChange.objects.filter(host=host, at__gt=moment).order_by("-id"))
     if not SurveyChange.objects.filter(host=host, at__lte=moment).exists():
         return None

@@ -29,5 +29,5 @@ def kit_called(actor: Actor, name: str) -> Kit:
     """One kit, whatever the case. Raises NotThere."""
     kit = visible_kits(actor).filter(name__iexact=name).first()
     if kit is None:
-        raise NotThere(f"There is no kit called {name}, or none that you may see.")
+        raise NotThere(f"No kit called {name} exists that you may see.")
     return kit

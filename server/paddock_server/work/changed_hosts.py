@@ -58,7 +58,7 @@ def note_paddocks() -> None:
 
 
 def follow_by(bring_up_to_date: Callable[[], None]) -> None:
-    """What takes the changes over; said once, at the start."""
+    """Sets the subscriber of the changes; called once, at the start."""
     _Wiring.follow = staticmethod(bring_up_to_date)
 
 

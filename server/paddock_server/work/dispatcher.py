@@ -58,7 +58,7 @@ def _dispatcher() -> _Dispatcher:
 
 
 def decides_by(run_round: Callable[[], None]) -> None:
-    """What a round is; said once, at the start."""
+    """Sets the function of a round; called once, at the start."""
     _Wiring.decide = staticmethod(run_round)
 
 

@@ -38,7 +38,7 @@ from .models import Attempt
 REFUSAL_SECONDS = 30
 """How long a host that refused an offer gets no other."""
 LOOK_AT_ALL = 300.0
-"""Seconds after which the whole fleet is read again, whatever was told."""
+"""Seconds after which the whole fleet is read again."""
 DISKS_NEW_FOR = 1.0
 """Seconds for which the free disks that were read are new enough."""
 DISK_MOVES = 0.02
@@ -331,7 +331,7 @@ def hear(change: Change) -> None:
 
 
 def forget_fleet() -> None:
-    """Everything is read anew: the schemes of versions may have changed, or the database is another."""
+    """Reads everything again: version schemes may have changed, or the database is another."""
     with _cache().lock:
         _cache().installed.clear()
         _cache().forget()

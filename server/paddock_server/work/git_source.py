@@ -37,19 +37,19 @@ def check_url(url: str) -> str:
 
 
 def check_ref(ref: str) -> str:
-    """Raises Invalid for what is no name of a branch or tag."""
+    """Raises Invalid for an invalid name of a branch or tag."""
     if not _REF.fullmatch(ref) or ".." in ref or "@{" in ref or ref.endswith((".lock", "/", ".")):
         raise Invalid(
-            f"{ref[:80]!r} is no name of a branch or a tag.", errors=[{"pointer": "/ref", "detail": "no name"}]
+            f"{ref[:80]!r} is not the name of a branch or a tag.", errors=[{"pointer": "/ref", "detail": "no name"}]
         )
     return ref
 
 
 def check_path(path: str) -> str:
-    """Raises Invalid for what is no path within a repository."""
+    """Raises Invalid for a path outside the repository."""
     if not _PATH.fullmatch(path) or ".." in path.split("/"):
         raise Invalid(
-            f"{path[:80]!r} is no path within a repository.", errors=[{"pointer": "/path", "detail": "no path"}]
+            f"{path[:80]!r} is not a path within a repository.", errors=[{"pointer": "/path", "detail": "no path"}]
         )
     return path
 
@@ -57,13 +57,13 @@ def check_path(path: str) -> str:
 def read_file(url: str, ref: str, path: str, commit: str = "") -> FileAtCommit:
     """The file at the newest commit of ``ref``, or at ``commit``, which has to be one that the ref leads to.
 
-    Raises NotNow with what Git said.
+    Raises NotNow with Git's message.
     """
     check_url(url)
     check_ref(ref)
     check_path(path)
     if commit and not COMMIT.fullmatch(commit):
-        raise Invalid(f"{commit[:80]!r} is no commit: 40 hexadecimal digits.")
+        raise Invalid(f"{commit[:80]!r} is not a commit: 40 hexadecimal digits.")
     with tempfile.TemporaryDirectory(prefix="paddock-source-") as folder:
         home = Path(folder)
         _git(home, "init", "--quiet", "--bare", "repository")
@@ -79,7 +79,7 @@ def read_file(url: str, ref: str, path: str, commit: str = "") -> FileAtCommit:
             head = commit
         listed = _git(repository, "ls-tree", "-l", head, "--", path).decode(errors="replace").split()
         if len(listed) < 4 or listed[1] != "blob" or listed[0] == "120000":
-            raise NotNow(f"There is no file {path} at {head[:12]} of {url}.")
+            raise NotNow(f"{url} has no file {path} at {head[:12]}.")
         if listed[3].isdecimal() and int(listed[3]) > LARGEST_FILE:
             raise NotNow(
                 f"{path} has {int(listed[3]) // 1024} KiB; a pipeline file has at most {LARGEST_FILE // 1024}."
@@ -124,7 +124,7 @@ def _run(folder: Path, arguments: tuple[str, ...], remote: str) -> subprocess.Co
             ["git", *options, *arguments], cwd=folder, env=settings, capture_output=True, timeout=PATIENCE, check=False
         )
     except FileNotFoundError:
-        raise NotNow("There is no Git on the server's machine: install it, and try again.") from None
+        raise NotNow("Git is not installed on the server. Install it and try again.") from None
     except subprocess.TimeoutExpired:
         raise NotNow(
             f"Git did not end within {PATIENCE:g} s: the repository does not answer, or is too large."

@@ -43,7 +43,7 @@ class Delivery(models.Model):
 
 class Submission(models.Model):
     """Jobs that were sent together, from one pipeline file; ``commit`` is where it was read, "" for a file that
-    somebody sent by hand."""
+    sent by hand."""
 
     pipeline = models.CharField(max_length=100, db_index=True)
     source = models.ForeignKey(Source, models.SET_NULL, null=True, related_name="submissions")

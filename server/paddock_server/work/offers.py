@@ -25,7 +25,7 @@ def watch(attempt_id: int) -> None:
 
 
 def expire_by(expire_offer: Callable[[int, float], None]) -> None:
-    """The action that takes an offer back; said once, at the start."""
+    """Sets the action that withdraws an offer; called once, at the start."""
     _offers.expire = expire_offer
 
 

@@ -96,7 +96,7 @@ class PipelineSerializer(serializers.Serializer[Any]):
     wait_median = serializers.FloatField(allow_null=True)
     wait_longest = serializers.FloatField(allow_null=True)
     last_at = serializers.DateTimeField()
-    share = serializers.FloatField(help_text="Its part of what all pipelines had of the fleet lately, from 0 to 1.")
+    share = serializers.FloatField(help_text="Its share of the recent usage of the fleet, from 0 to 1.")
     paddocks = serializers.ListField(child=serializers.CharField(), help_text="Whose fences let it in.")
 
 

@@ -1,4 +1,4 @@
-"""What ran lately: how much of the fleet each pipeline has had, how long its jobs take, and where its folders are warm.
+"""Recent usage of the fleet per pipeline, the lengths of its jobs, and the hosts where its folders are warm.
 
 Read from the attempts at most every half minute: none of it has to be newer.
 """
@@ -27,7 +27,7 @@ MOST_WARM = 8
 
 
 @dataclass
-class Lately:
+class RecentUsage:
     """``use`` in decayed slot-seconds by pipeline; ``seconds`` by pipeline and job; ``warm`` hosts by pipeline."""
 
     use: dict[str, float] = field(default_factory=dict)
@@ -42,26 +42,26 @@ class Lately:
 class _Known:
     def __init__(self) -> None:
         self.lock = threading.Lock()
-        self.lately: tuple[float, Lately] | None = None
+        self.cached: tuple[float, RecentUsage] | None = None
 
 
-def recent_usage() -> Lately:
+def recent_usage() -> RecentUsage:
     """Safe from every thread."""
     known = part(_Known)
     with known.lock:
-        if known.lately is None or time.monotonic() - known.lately[0] > NEW_FOR:
-            known.lately = time.monotonic(), _read()
-        return known.lately[1]
+        if known.cached is None or time.monotonic() - known.cached[0] > NEW_FOR:
+            known.cached = time.monotonic(), _read()
+        return known.cached[1]
 
 
 def forget() -> None:
-    """The next one is read anew."""
+    """The next call reads again."""
     known = part(_Known)
     with known.lock:
-        known.lately = None
+        known.cached = None
 
 
-def _read() -> Lately:
+def _read() -> RecentUsage:
     now = timezone.now()
     rows = (
         Attempt.objects.filter(started_at__isnull=False)
@@ -79,7 +79,7 @@ def _read() -> Lately:
             took[pipeline, name].append((ended - started).total_seconds())
         if (ended or now) > now - WARM_FOR and len(warm[pipeline]) < MOST_WARM:
             warm[pipeline][host] = None
-    return Lately(
+    return RecentUsage(
         {pipeline: decayed_use(one, now.timestamp()) for pipeline, one in ran.items()},
         {key: sum(times) / len(times) for key, times in took.items() if times},
         {pipeline: list(hosts) for pipeline, hosts in warm.items()},

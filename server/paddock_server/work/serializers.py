@@ -15,7 +15,7 @@ from .models import ATTEMPT_STATES, JOB_STATES, Attempt, Job, Submission
 
 
 class Lines(serializers.ListField):
-    """Terms as somebody wrote them."""
+    """Terms as written."""
 
     def __init__(self, **more: Any) -> None:
         super().__init__(child=serializers.CharField(max_length=1000, allow_blank=True), max_length=20_000, **more)

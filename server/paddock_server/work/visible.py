@@ -65,7 +65,7 @@ def job_numbered(actor: Actor, pk: int) -> Job:
     """Raises NotThere."""
     job = visible_jobs(actor).filter(pk=pk).first()
     if job is None:
-        raise NotThere(f"There is no job {pk}, or none that you may see.")
+        raise NotThere(f"No job {pk} exists that you may see.")
     return job
 
 
@@ -93,5 +93,5 @@ def source_numbered(actor: Actor, pk: int) -> Source:
     """Raises NotThere."""
     source = visible_sources(actor).filter(pk=pk).first()
     if source is None:
-        raise NotThere(f"There is no source {pk}, or none that you may see.")
+        raise NotThere(f"No source {pk} exists that you may see.")
     return source

@@ -103,7 +103,7 @@ class _Values:
             return self._mapping(node, at)
         assert isinstance(node, ScalarNode)
         if node.tag not in SCALARS:
-            raise Invalid(f"Line {line}: {node.tag[:60]} is no kind of value that a pipeline file has.")
+            raise Invalid(f"Line {line}: {node.tag[:60]} is not a kind of value for a pipeline file.")
         if node.tag.endswith(":timestamp"):
             return node.value
         try:

@@ -36,7 +36,8 @@ class HostShown(Shown[Host]):
 
 @dataclass(frozen=True)
 class Plate(HostShown):
-    """The same with its last day, and the number and the worst of its open findings that nobody has put aside."""
+    """The same with its last day, and the number and worst of its open findings that are neither acknowledged nor
+    snoozed."""
 
     trace: str = ""
     findings: int = 0

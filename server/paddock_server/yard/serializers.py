@@ -48,7 +48,7 @@ class ServiceNameField(serializers.CharField):
         name = super().to_internal_value(data)
         if not SERVICE_NAME.fullmatch(name):
             raise serializers.ValidationError(
-                f'"{name[:80]}" is no name of a service: letters, digits and . _ + @ : $ / -, and no space. '
+                f'"{name[:80]}" is not the name of a service. Use letters, digits and . _ + @ : $ / -, without spaces. '
                 "On Windows it is the service's own name, not the one that is shown."
             )
         return name.lower()
@@ -107,13 +107,13 @@ class PaddockSerializer(serializers.ModelSerializer[Paddock]):
                 is_outside("127.0.0.1", [network])
             except ValueError:
                 raise serializers.ValidationError(
-                    f'"{network}" is no network. Write it as 10.20.0.0/16 or 10.20.0.7.'
+                    f'"{network}" is not a network. Examples: 10.20.0.0/16, 10.20.0.7.'
                 ) from None
         return networks
 
 
 class PassSerializer(serializers.ModelSerializer[Any]):
-    """A pass as it is listed: without its secret, which nobody has."""
+    """A pass as it is listed, without its secret."""
 
     paddock = serializers.CharField(source="paddock.name", read_only=True)
     labels = serializers.ListField(child=serializers.CharField())
@@ -184,8 +184,8 @@ class FactsSerializer(serializers.Serializer[Any]):
 
 
 class DetailsSerializer(serializers.Serializer[Any]):
-    """What the last survey told of the host beside its facts. Of environment variables the names are kept, and the
-    values of a few that are no secret."""
+    """The details of the host from the last survey. Of environment variables only the names are stored, and the
+    values of a few that are not secret."""
 
     build = serializers.CharField(default="")
     processor = serializers.CharField(default="")
@@ -403,7 +403,7 @@ def _disk_free(host: Host) -> float:
 
 
 def _watch_word(host: Host) -> str:
-    """What the watch said of the service since the host went away, "" where it said nothing."""
+    """The watch's report on the service since the host went away, "" without one."""
     shown = watch_shown(host, timezone.now())
     if not shown or host.link == Link.CONNECTED or not host.link_since or shown["at"] <= host.link_since:
         return ""

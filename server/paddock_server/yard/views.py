@@ -157,7 +157,7 @@ class ReplacePassView(APIView):
 
 
 class RevokePassView(APIView):
-    """Stop a pass: nobody joins with it any more."""
+    """Revoke a pass: no agent can join with it any more."""
 
     @extend_schema(request=None, responses=PassSerializer)
     def post(self, request: Request, pk: int) -> Response:
@@ -334,7 +334,7 @@ class GuessingView(APIView):
 
 
 class RestartView(APIView):
-    """Have a host's agent start afresh, with the environment of a fresh log-in, once nothing runs on it."""
+    """Restart a host's agent, with the environment of a new log-in, once no job runs on it."""
 
     @extend_schema(request=None, responses={202: None})
     def post(self, request: Request, name: str) -> Response:

@@ -39,9 +39,9 @@ export async function answered<T>(asked: Promise<{ data?: T; error?: unknown; re
     answer = await asked
   } catch {
     throw new ProblemError({
-      title: 'The server does not answer',
+      title: 'No answer from the server',
       status: 0,
-      detail: 'The server does not answer. Is it running, and is this machine connected to it?',
+      detail: 'The server does not answer. Check that it is running and that this machine can reach it.',
     })
   }
   if (answer.response.ok) return answer.data as T

@@ -222,8 +222,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Forget the key of a machine that was set up anew
-         * @description Forget the key of a machine that was set up anew.
+         * Forget the key of a machine that was reinstalled
+         * @description Forget the key of a machine that was reinstalled.
          */
         post: operations["bring_ups_ssh_forget_create"];
         delete?: never;
@@ -634,8 +634,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Say that somebody sees to it
-         * @description Say that somebody sees to it. It stays open, and closes by itself.
+         * Acknowledge it
+         * @description Acknowledge it. It stays open until it closes by itself.
          */
         post: operations["findings_acknowledge_create"];
         delete?: never;
@@ -664,7 +664,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/findings/{id}/bring-back/": {
+    "/api/v1/findings/{id}/reopen/": {
         parameters: {
             query?: never;
             header?: never;
@@ -677,7 +677,7 @@ export interface paths {
          * Take back an acknowledgement or a snooze
          * @description Take back an acknowledgement or a snooze.
          */
-        post: operations["findings_bring_back_create"];
+        post: operations["findings_reopen_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -694,8 +694,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Put it aside till a time; if it is open still, it comes back then
-         * @description Put it aside till a time; if it is open still, it comes back then.
+         * Snooze it until a time
+         * @description Snooze it until a time. It returns then if it is still open.
          */
         post: operations["findings_snooze_create"];
         delete?: never;
@@ -991,8 +991,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Have a host's agent start afresh, with the environment of a fresh log-in, once nothing runs on it
-         * @description Have a host's agent start afresh, with the environment of a fresh log-in, once nothing runs on it.
+         * Restart a host's agent, with the environment of a new log-in, once no job runs on it
+         * @description Restart a host's agent, with the environment of a new log-in, once no job runs on it.
          */
         post: operations["hosts_restart_create"];
         delete?: never;
@@ -1879,8 +1879,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Stop a pass: nobody joins with it any more
-         * @description Stop a pass: nobody joins with it any more.
+         * Revoke a pass: no agent can join with it any more
+         * @description Revoke a pass: no agent can join with it any more.
          */
         post: operations["passes_revoke_create"];
         delete?: never;
@@ -2001,8 +2001,8 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Who is logged in: ``name`` is null for nobody
-         * @description Who is logged in: ``name`` is null for nobody. Sets the cookie that logging in needs.
+         * The person who is logged in; ``name`` is null without a session
+         * @description The person who is logged in; ``name`` is null without a session. Sets the cookie that logging in needs.
          */
         get: operations["session_retrieve"];
         put?: never;
@@ -2328,13 +2328,13 @@ export interface components {
             readonly may_decide: boolean;
         };
         /**
-         * @description * `start afresh` - start afresh
+         * @description * `restart agent` - restart agent
          *     * `start service` - start service
-         *     * `have it started` - have it started
+         *     * `request start` - request start
          *     * `hold` - hold
          * @enum {string}
          */
-        ActionEnum: "start afresh" | "start service" | "have it started" | "hold";
+        ActionEnum: "restart agent" | "start service" | "request start" | "hold";
         /** @description ``as_asked`` gives it the labels and slots that it asked for at joining. */
         AdmitRequest: {
             /** @default  */
@@ -2446,7 +2446,7 @@ export interface components {
             readonly left_out: string[];
             readonly tests: components["schemas"]["TestSummary"] | null;
             readonly times: components["schemas"]["Times"];
-            /** @description Why it failed, where that can be told. */
+            /** @description Why it failed, if known. */
             readonly failure: components["schemas"]["Failure"] | null;
             compare_with: components["schemas"]["OtherRun"] | null;
             /**
@@ -2660,7 +2660,7 @@ export interface components {
             results_before: components["schemas"]["Results"];
             results_after: components["schemas"]["Results"];
         };
-        /** @description One check of the preflight, as the machine told it. */
+        /** @description One check of the preflight, as the machine reported it. */
         Check: {
             name: string;
             mark: components["schemas"]["CheckMarkEnum"];
@@ -2942,8 +2942,8 @@ export interface components {
          */
         DeliveryStateEnum: "waiting" | "sent" | "given up" | "not needed";
         /**
-         * @description What the last survey told of the host beside its facts. Of environment variables the names are kept, and the
-         *     values of a few that are no secret.
+         * @description The details of the host from the last survey. Of environment variables only the names are stored, and the
+         *     values of a few that are not secret.
          */
         Details: {
             /** @default  */
@@ -3080,7 +3080,7 @@ export interface components {
         FileRequest: {
             text: string;
         };
-        /** @description One diagnosed trouble. ``aside``: somebody has acknowledged it, or snoozed it till later. */
+        /** @description One diagnosed trouble. ``aside``: it is acknowledged or snoozed. */
         Finding: {
             readonly id: number;
             readonly code: string;
@@ -4071,7 +4071,7 @@ export interface components {
             previous?: string | null;
             results: components["schemas"]["Pass"][];
         };
-        /** @description A pass as it is listed: without its secret, which nobody has. */
+        /** @description A pass as it is listed, without its secret. */
         Pass: {
             readonly id: number;
             readonly name: string;
@@ -4177,7 +4177,7 @@ export interface components {
             last_at: string;
             /**
              * Format: double
-             * @description Its part of what all pipelines had of the fleet lately, from 0 to 1.
+             * @description Its share of the recent usage of the fleet, from 0 to 1.
              */
             share: number;
             /** @description Whose fences let it in. */
@@ -4236,7 +4236,7 @@ export interface components {
             last_at: string;
             /**
              * Format: double
-             * @description Its part of what all pipelines had of the fleet lately, from 0 to 1.
+             * @description Its share of the recent usage of the fleet, from 0 to 1.
              */
             share: number;
             /** @description Whose fences let it in. */
@@ -4403,7 +4403,7 @@ export interface components {
             /** Format: date-time */
             ends_at: string;
         };
-        /** @description A secret without its value, which nobody sees again. ``given_to`` is the attempt that had it last. */
+        /** @description A secret without its value, which is never shown again. ``given_to`` is the attempt that had it last. */
         Secret: {
             readonly name: string;
             readonly purpose: string;
@@ -4742,7 +4742,7 @@ export interface components {
          * @description One tool. ``versions`` are distinct, oldest first, each with the day on which its support ``ends``. ``hosts``,
          *     ``version`` and ``plain`` are of one length: the place of the host, the place of the version (-1 for broken), and 1
          *     for what a plain command gets. ``asked`` are jobs of 30 days; ``changed`` hosts where it changed in 7 days and
-         *     nobody accepted that; ``missed`` hosts whose kit asks for it in vain.
+         *     not accepted yet; ``missed`` hosts whose kit asks for it in vain.
          */
         ToolColumns: {
             name: string;
@@ -4870,7 +4870,7 @@ export interface components {
             forecasts: components["schemas"]["Forecast"][];
             running_out: components["schemas"]["RunningOut"][];
         };
-        /** @description What a host's watch told last of its agent's service. */
+        /** @description The last report of a host's watch on its agent's service. */
         WatchReport: {
             /** Format: date-time */
             at: string;
@@ -6496,7 +6496,7 @@ export interface operations {
             };
         };
     };
-    findings_bring_back_create: {
+    findings_reopen_create: {
         parameters: {
             query?: never;
             header?: never;
@@ -7112,7 +7112,7 @@ export interface operations {
     hosts_history_retrieve: {
         parameters: {
             query?: {
-                /** @description What was on it then is told too. */
+                /** @description Adds the state at this time. */
                 at?: string;
             };
             header?: never;

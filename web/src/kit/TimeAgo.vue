@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useNow } from './clock'
-import { ago, exactly } from './format'
+import { ago } from './format'
+import { exactly } from './moments'
 
 defineProps<{ at: string }>()
 const now = useNow()

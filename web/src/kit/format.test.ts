@@ -1,14 +1,7 @@
 import { describe, expect, it } from 'vitest'
-import { ago, clockTime, duration, inDays, minutesOf, share, size } from './format'
+import { ago, clockTime, duration, inDays, minutesOf, share } from './format'
 
 describe('words for numbers', () => {
-  it.each([
-    [0, '0 bytes'],
-    [1536, '1.5 KB'],
-    [25276514304, '24 GB'],
-    [3 * 1024 ** 4, '3.0 TB'],
-  ])('size of %d is %s', (bytes, text) => expect(size(bytes)).toBe(text))
-
   it.each([
     [0.74, '0.7 s'],
     [9, '9 s'],

@@ -10,18 +10,6 @@ export function count(number: number, noun: string, many = `${noun}s`): string {
   return `${number} ${number === 1 ? noun : many}`
 }
 
-/** Bytes as 41 GB, 812 MB. */
-export function size(bytes: number): string {
-  const units = ['bytes', 'KB', 'MB', 'GB', 'TB']
-  let value = bytes
-  let unit = 0
-  while (value >= 1024 && unit < units.length - 1) {
-    value /= 1024
-    unit += 1
-  }
-  return `${value >= 10 || unit === 0 ? Math.round(value) : value.toFixed(1)} ${units[unit]}`
-}
-
 /** Seconds as 12 s, 4 min, 2 h 5 min, 3 days. */
 export function duration(seconds: number): string {
   if (seconds > 0 && seconds < 9.95 && !Number.isInteger(seconds)) return `${seconds.toFixed(1)} s`
@@ -40,16 +28,6 @@ export function ago(moment: string, now: number): string {
   return seconds < 5 ? 'just now' : `${duration(Math.max(10, seconds))} ago`
 }
 
-/** The exact moment, in the reader's own time zone. */
-export function exactly(moment: string): string {
-  return new Intl.DateTimeFormat(undefined, { dateStyle: 'medium', timeStyle: 'medium' }).format(new Date(moment))
-}
-
-/** The day of a moment, in the reader's own time zone. */
-export function dayOf(moment: string): string {
-  return new Intl.DateTimeFormat(undefined, { dateStyle: 'medium' }).format(new Date(moment))
-}
-
 /** A share as 99.95 %; never rounded up to the whole. */
 export function share(part: number): string {
   if (part >= 1) return '100 %'
@@ -57,7 +35,7 @@ export function share(part: number): string {
   return `${percent >= 99 ? percent.toFixed(2) : percent.toFixed(1)} %`
 }
 
-/** Minutes after midnight as 06:30, and back; null for what is no time. */
+/** Minutes after midnight as 06:30, and back; null for an invalid time. */
 export function clockTime(minutes: number): string {
   return `${String(Math.floor(minutes / 60)).padStart(2, '0')}:${String(minutes % 60).padStart(2, '0')}`
 }
@@ -68,15 +46,10 @@ export function minutesOf(time: string): number | null {
   return minutes < 24 * 60 && Number(found?.[2]) < 60 ? minutes : null
 }
 
-/** A time that is told in days, with a tenth where that says something: 9.3 days. */
+/** A time in days, with a tenth below ten: 9.3 days. */
 export function inDays(seconds: number): string {
   const days = seconds / 86_400
   return days < 20 ? `${days.toFixed(1)} days` : `${Math.round(days)} days`
-}
-
-/** The time of day of a moment, to the second. */
-export function timeOfDay(moment: string): string {
-  return new Date(moment).toLocaleTimeString('en-GB')
 }
 
 /** What a machine asked for at joining beyond what its pass gives, as "the label bench-rig and 8 slots"; empty for nothing. */

@@ -43,7 +43,7 @@ export function readWords(words: readonly string[], text: string, spaced = false
   return read
 }
 
-/** What a person is told about a text that became several words, or lost some. Empty where it became just one. */
+/** A message about pasted text that became several labels, or lost some; empty for one label. */
 export function sayRead(read: ReadWords): string {
   const lines = []
   if (read.added.length > 1) lines.push(`Added ${read.added.length}: ${short(read.added)}.`)

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from ..finding import Evidence, Found, Remedy, Rule, Severity
 from ..observed import HostSeen
 
-CAUSES = ("no account", "no group", "logon failed", "no right to log on", "nobody logged in")
+CAUSES = ("no account", "no group", "logon failed", "no right to log on", "no login session")
 """The causes, in the words of the watch, that lie in the account."""
 
 
@@ -25,7 +25,7 @@ def look(host: HostSeen, now: float) -> Iterator[Found]:
             ),
             *(Evidence(f"Its log: {line}") for line in watch.lines[-2:]),
         ),
-        Remedy("Mend the account on the machine, then start the service.", watch.remedy),
+        Remedy("Fix the account on the machine, then start the service.", watch.remedy),
         about=watch.account,
     )
 

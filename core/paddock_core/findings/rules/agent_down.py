@@ -22,7 +22,7 @@ REPLACES = frozenset(
         "service-stopped",
     }
 )
-"""What is said of a host without such evidence: beside a known cause it would only be its consequence."""
+"""Findings without such evidence: beside a known cause they would only be its consequence."""
 
 
 NO_SERVICE = "unit missing"

@@ -1,4 +1,4 @@
-"""The link closed without a goodbye, and the watch has not told more yet."""
+"""The link closed without a goodbye, and the watch has not reported yet."""
 
 from __future__ import annotations
 
@@ -15,18 +15,20 @@ def look(host: HostSeen, now: float) -> Iterator[Found]:
         return
     evidence = [Evidence(host.link_cause, host.link_since)]
     if host.watch:
-        more = "Its watch will say more with its next report."
-        evidence.append(Evidence("The last report of the watch, from before.", host.watch.at))
+        more = "The next report of its watch will show more."
+        evidence.append(Evidence("The last report of the watch, from before that.", host.watch.at))
     else:
-        more = "There is no watch on it that could say whether the machine is up."
+        more = "It has no watch, so it is unknown whether the machine is up."
     if host.link_cause == SILENT:
-        sentence = f"Nothing is heard from it, though nobody closed the connection. {more}"
+        sentence = f"It went silent without closing the connection. {more}"
     else:
-        sentence = f"Its agent ended, or was cut off, without a goodbye. {more}"
-    kept = "Its service manager starts it again within seconds; if not, look why." if host.kept_by else (
-        "It was started by hand: somebody has to start it."
+        sentence = f"Its agent ended or was cut off without a goodbye. {more}"
+    restart = "Its service manager restarts it within seconds. If not, check its log." if host.kept_by else (
+        "It was started by hand. Start it again."
     )  # fmt: skip
-    yield Found(sentence, host.link_since, tuple(evidence), Remedy(kept, (START, read_log(host.family, host.kept_by))))
+    yield Found(
+        sentence, host.link_since, tuple(evidence), Remedy(restart, (START, read_log(host.family, host.kept_by)))
+    )
 
 
 RULE = Rule("agent-ended", "Lost without a goodbye", Severity.URGENT, look=look)

@@ -15,16 +15,11 @@ def look(host: HostSeen, now: float) -> Iterator[Found]:
     if host.link is not Link.CONNECTED or host.agent_version == host.oldest_agent or not _is_older(host):
         return
     yield Found(
-        f"Its agent is version {host.agent_version or 'unknown'}; this server supports {host.oldest_agent} and "
-        "newer. What "
-        "it does not know it will not do.",
+        f"Its agent has version {host.agent_version or 'unknown'}. This server supports {host.oldest_agent} and "
+        "newer. Newer features do not work on this host.",
         host.link_since,
-        (
-            Evidence(
-                f"The agent said at its hello that it is {host.agent_version or 'of no version'}.", host.link_since
-            ),
-        ),
-        Remedy("Run the bring-up script once more on the machine: its key and its name stay."),
+        (Evidence(f"Version reported when it connected: {host.agent_version or 'none'}.", host.link_since),),
+        Remedy("Run the bring-up script again on the machine. Its key and name stay."),
     )
 
 

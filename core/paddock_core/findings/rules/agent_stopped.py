@@ -1,4 +1,4 @@
-"""The agent said goodbye, and no watch tells more."""
+"""The agent said goodbye, and no watch reports."""
 
 from __future__ import annotations
 
@@ -15,25 +15,25 @@ def look(host: HostSeen, now: float) -> Iterator[Found]:
         return
     unknown = ""
     if host.link_cause == SHUT_DOWN:
-        sentence = "Its machine was shut down in order, and has not come back."
-        remedy = Remedy("Nothing, if that was meant; hold it, so that everybody knows. Else power it up.")
+        sentence = "Its machine was shut down and has not come back."
+        remedy = Remedy("If this was intended, hold the host. Otherwise power it up.")
     elif host.watch_is_silent(now):
         sentence = (
-            "Its agent was stopped, and its watch is not heard since: the machine is down, or cut off, or keeps both "
-            "from running."
+            "Its agent was stopped, and its watch has been silent since. The machine is down or cut off, or it "
+            "prevents both from running."
         )
-        unknown = "Whether the machine was shut down or lost its network: neither its agent nor its watch said."
+        unknown = "Whether the machine was shut down or lost its network. Neither its agent nor its watch reported it."
         remedy = Remedy(
-            "Look whether it has power and network. If it is up, `paddock-agent doctor`, there as root, says what is "
-            "wrong. Hold it, if it is meant to be away."
+            "Check its power and network. If it is up, run `paddock-agent doctor` there as root. If it is meant to "
+            "be away, hold it."
         )
     else:
         sentence = "Its agent was stopped."
-        remedy = Remedy("Start it when it should work again.", (START, *(() if host.watch else (WATCH,))))
+        remedy = Remedy("Start it when the host is needed.", (START, *(() if host.watch else (WATCH,))))
     evidence = [Evidence(host.link_cause, host.link_since)]
     if host.watch:
         evidence.append(Evidence("The last report of the watch.", host.watch.at))
     yield Found(sentence, host.link_since, tuple(evidence), remedy, unknown=unknown)
 
 
-RULE = Rule("agent-stopped", "Stopped, and not held", Severity.SOON, look=look)
+RULE = Rule("agent-stopped", "Stopped, not held", Severity.SOON, look=look)

@@ -14,17 +14,17 @@ FORGOTTEN_AFTER = 3600.0
 def look(host: HostSeen, now: float) -> Iterator[Found]:
     if host.clone and now - host.clone.at < FORGOTTEN_AFTER:
         yield Found(
-            "Two agents call with its key: a disk was copied with the agent on it, or a second agent was started. "
-            + ("The host is held, so neither gets jobs." if host.holding else "The one that came second was refused."),
+            "Two agents use its key: a disk was copied with the agent on it, or a second agent was started. "
+            + ("The host is held, so neither gets jobs." if host.holding else "The second one was refused."),
             host.clone.at,
             (Evidence(host.clone.sentence, host.clone.at), Evidence(f"The host last called from {host.address}.")),
             Remedy(
-                "Give the copy a key of its own, with an entry pass: it then stands at the gate as another host. "
-                "After that, resume this one.",
+                "Give the copy its own key with an entry pass; it then waits at the gate as another host. "
+                "Then resume this one.",
                 ("paddock-agent join --again",),
             ),
-            unknown="Which of the two is the right one: only a person knows.",
+            unknown="Which of the two is the original.",
         )
 
 
-RULE = Rule("clone", "A copy calls with its key", Severity.SOON, look=look)
+RULE = Rule("clone", "Two agents use one key", Severity.SOON, look=look)

@@ -6,19 +6,19 @@ from collections.abc import Iterator
 
 from ...link_state import Link
 from ..commands import RESTART
-from ..finding import Evidence, Found, Remedy, Rule, Severity
+from ..finding import Action, Evidence, Found, Remedy, Rule, Severity
 from ..observed import HostSeen
 
 
 def look(host: HostSeen, now: float) -> Iterator[Found]:
     if host.link is Link.CONNECTED and host.outdated:
         yield Found(
-            f"{', '.join(host.outdated[:6])} changed on the machine since its agent started: tools that were installed "
-            "since are not seen.",
+            f"{', '.join(host.outdated[:6])} changed on the machine since its agent started. It does not see newly "
+            "installed tools.",
             host.link_since,
-            tuple(Evidence(f"{name} differs from what a fresh log-in has.") for name in host.outdated[:6]),
-            Remedy("Start its agent afresh; it finishes what runs first.", (RESTART,), "start afresh"),
+            tuple(Evidence(f"{name} differs from that of a new log-in.") for name in host.outdated[:6]),
+            Remedy("Restart the agent. Running jobs finish first.", (RESTART,), Action.RESTART_AGENT),
         )
 
 
-RULE = Rule("environment-old", "Works with an old environment", Severity.SOON, look=look)
+RULE = Rule("environment-old", "Outdated environment", Severity.SOON, look=look)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ..finding import Evidence, Found, Remedy, Rule, Severity
+from ..finding import Action, Evidence, Found, Remedy, Rule, Severity
 from ..observed import HostSeen
 
 
@@ -13,8 +13,8 @@ def look(host: HostSeen, now: float) -> Iterator[Found]:
     if one is None or not one.stands_out:
         return
     yield Found(
-        f"{one.failed} of {one.tries} attempts failed here in the last week; of the same jobs, {one.peers_failed} of "
-        f"{one.peers_tries} did on other hosts. That is not chance.",
+        f"{one.failed} of {one.tries} attempts failed here in the last week; on other hosts, {one.peers_failed} of "
+        f"{one.peers_tries} attempts of the same jobs did. This is not chance.",
         0.0,
         (
             Evidence(f"Here {one.failed / one.tries:.0%} failed, elsewhere {one.peers_failed / one.peers_tries:.0%}."),
@@ -22,9 +22,9 @@ def look(host: HostSeen, now: float) -> Iterator[Found]:
             Evidence(f"Failing here: {', '.join(one.jobs[:4])}."),
         ),
         Remedy(
-            "Compare its tools with a host on which they pass; hold it until the cause is known.",
+            "Compare its tools with a host on which they pass. Hold it until the cause is known.",
             (),
-            "" if host.holding else "hold",
+            Action.NONE if host.holding else Action.HOLD,
         ),
     )
 

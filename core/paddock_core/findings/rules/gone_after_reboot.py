@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ...durations import span
+from ...units import span
 from ..commands import INSTALL
 from ..finding import Evidence, Found, Remedy, Rule, Severity
 from ..observed import HostSeen
@@ -18,19 +18,17 @@ def look(host: HostSeen, now: float) -> Iterator[Found]:
     if rebooted:
         sentence = (
             f"The machine was restarted {span(max(0.0, now - watch.booted_at))} ago. Its agent had been "
-            "started "
-            "by hand, so nothing has started it since."
+            "started by hand, so nothing has restarted it."
         )
     else:
-        sentence = "Its agent had been started by hand and has ended; the machine is up, and nothing starts it again."
+        sentence = "The machine is up. Its agent had been started by hand and has ended, and nothing restarts it."
     yield Found(
         sentence,
         host.link_since,
         (
-            Evidence("When it was last connected, no service kept it running.", host.link_since),
+            Evidence("When it was last connected, no service ran it.", host.link_since),
             Evidence(
-                f"The watch: the machine is up for {span(max(0.0, now - watch.booted_at))}; there is no service of "
-                "the agent.",
+                f"The watch: up for {span(max(0.0, now - watch.booted_at))}, without a service of the agent.",
                 watch.at,
             ),
         ),

@@ -13,18 +13,15 @@ def look(host: HostSeen, now: float) -> Iterator[Found]:
     if host.link is not Link.LOST or host.watch is None or host.watch_state or not host.watch_is_silent(now):
         return
     yield Found(
-        "Neither its agent nor its watch is heard: the machine is down, or cut off from the server.",
+        "Its agent and its watch are silent. The machine is down, or cut off from the server.",
         host.link_since,
         (
             Evidence(host.link_cause, host.link_since),
             Evidence("The last report of the watch.", host.watch.at),
             Evidence(f"It called from {host.address or 'an unknown address'}."),
         ),
-        Remedy(
-            "Look whether it has power and network. If it is up, `paddock-agent doctor`, there as root, says what is "
-            "in the way."
-        ),
-        unknown="Whether the machine is down or only its network: nothing of it is heard.",
+        Remedy("Check its power and network. If it is up, run `paddock-agent doctor` there as root."),
+        unknown="Whether the machine or only its network is down.",
     )
 
 

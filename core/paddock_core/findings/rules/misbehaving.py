@@ -1,11 +1,11 @@
-"""What a host or its watch sends cannot be: too much of it, or numbers that no machine has."""
+"""A host or its watch sends invalid data: too many messages, or impossible numbers."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 
 from ..commands import RESTART, WATCH
-from ..finding import Evidence, Found, Remedy, Rule, Severity
+from ..finding import Action, Evidence, Found, Remedy, Rule, Severity
 from ..observed import Anomaly, HostSeen
 
 FORGOTTEN_AFTER = 600.0
@@ -16,22 +16,28 @@ def look(host: HostSeen, now: float) -> Iterator[Found]:
         (
             "too fast",
             host.rate_limited,
-            "Its agent sends far more often than it was told to; it is slowed down, and nobody else notices.",
+            "Its agent sends far too many messages. The server slows it down; other hosts are not affected.",
             Remedy(
-                "Start its agent afresh. If it goes on, it is not our agent: hold the host.", (RESTART,), "start afresh"
+                "Restart the agent. If it continues, this is not our agent: hold the host.",
+                (RESTART,),
+                Action.RESTART_AGENT,
             ),
         ),
         (
             "readings",
             host.invalid_reading,
-            "Its agent sends readings that cannot be; they are left out.",
-            Remedy("Start its agent afresh. If it goes on, its system tells it nonsense.", (RESTART,), "start afresh"),
+            "Its agent sends impossible readings. The server ignores them.",
+            Remedy(
+                "Restart the agent. If it continues, the operating system reports wrong values.",
+                (RESTART,),
+                Action.RESTART_AGENT,
+            ),
         ),
         (
             "watch",
             host.rejected_report,
-            "Its watch sends what cannot be; it was not taken in.",
-            Remedy("Set the watch up again. If it goes on, somebody else has its key.", (WATCH,)),
+            "The watch sent an impossible report. The server rejected it.",
+            Remedy("Install the watch again. If it continues, its key has been copied.", (WATCH,)),
         ),
     )
     for about, anomaly, sentence, remedy in cases:
@@ -39,4 +45,4 @@ def look(host: HostSeen, now: float) -> Iterator[Found]:
             yield Found(sentence, anomaly.at, (Evidence(anomaly.sentence, anomaly.at),), remedy, about=about)
 
 
-RULE = Rule("misbehaving", "Sends what cannot be", Severity.SOON, look=look)
+RULE = Rule("misbehaving", "Sends invalid data", Severity.SOON, look=look)

@@ -46,16 +46,16 @@ def look_at_all(fleet: FleetSeen, now: float) -> Iterator[Found]:
         if len(at_once) < LEAST_HOSTS or len(present) > len(at_once):
             continue
         paddocks = sorted({host.paddock for host in at_once})
-        others = f"{len(present)} of the same network answer still." if present else "None of that network answers."
+        others = f"{len(present)} of the same network still answer." if present else "No host of that network answers."
         yield Found(
-            f"{len(at_once)} hosts of the network {network} fell silent at once. {others} That is the network, or the "
-            "power, not the hosts.",
+            f"{len(at_once)} hosts of the network {network} fell silent at the same time. {others} The cause is the "
+            "network or the power, not the hosts.",
             at_once[0].link_since,
             (
                 *(Evidence(f"{host.name} in {host.paddock} was lost.", host.link_since) for host in at_once[:SHOWN]),
                 *([Evidence(f"{len(at_once) - SHOWN} more.")] if len(at_once) > SHOWN else []),
             ),
-            Remedy(f"Look at the switch, the cable and the power of {network}. The hosts come back by themselves."),
+            Remedy(f"Check the switch, the cables and the power of {network}. The hosts reconnect by themselves."),
             about=network,
             hosts=tuple(host.name for host in at_once),
             paddock=paddocks[0] if len(paddocks) == 1 else "",

@@ -18,10 +18,10 @@ def look(host: HostSeen, now: float) -> Iterator[Found]:
     if now - host.link_since < FIRST_REPORT_PATIENCE:
         return
     yield Found(
-        "No watch reports from it: if its agent fails, nobody will tell why.",
+        "It has no watch. If its agent fails, the cause will be unknown.",
         host.link_since,
-        (Evidence(f"{host.kept_by} keeps the agent running, and no watch has ever reported.", host.link_since),),
-        Remedy("Set the watch up, on the machine.", (WATCH,)),
+        (Evidence(f"{host.kept_by} runs the agent, and no watch has ever reported.", host.link_since),),
+        Remedy("Install the watch on the machine.", (WATCH,)),
     )
 
 

@@ -1,4 +1,4 @@
-"""Somebody goes on trying passwords, from one address or for one person."""
+"""Repeated wrong passwords, from one address or for one person."""
 
 from __future__ import annotations
 
@@ -14,14 +14,14 @@ def look_at_all(fleet: FleetSeen, now: float) -> Iterator[Found]:
     for one in fleet.guessing:
         whose = f"for {one.subject}" if one.is_account else f"from {one.subject}"
         look = (
-            f"Ask {one.subject} whether that was them. If not, look in the logbook for the addresses that the tries "
-            "came from, and block those in your network."
+            f"Ask {one.subject} whether it was them. If not, find the addresses of the tries in the logbook and "
+            "block them in your network."
             if one.is_account
-            else f"Look at the machine with the address {one.subject}, or block it in your network. If it is a reverse "
-            "proxy of yours, name it in PADDOCK_PROXIES, so that the addresses behind it are told apart."
+            else f"Check the machine with the address {one.subject}, or block it in your network. If it is a reverse "
+            "proxy of yours, name it in PADDOCK_PROXIES, so that the server sees the addresses behind it."
         )
         yield Found(
-            f"{one.tries} wrong passwords were tried {whose}. Each further try has to wait longer.",
+            f"{one.tries} wrong passwords {whose}. Each further try must wait longer.",
             one.first_at,
             (Evidence("The first wrong try.", one.first_at), Evidence("The last wrong try.", one.last_at)),
             Remedy(f"{look} The finding closes an hour after the last wrong try."),
@@ -29,4 +29,4 @@ def look_at_all(fleet: FleetSeen, now: float) -> Iterator[Found]:
         )
 
 
-RULE = Rule(CODE, "Passwords are guessed", Severity.SOON, look_at_all=look_at_all)
+RULE = Rule(CODE, "Repeated wrong passwords", Severity.SOON, look_at_all=look_at_all)

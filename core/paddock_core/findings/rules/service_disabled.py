@@ -17,15 +17,15 @@ def look(host: HostSeen, now: float) -> Iterator[Found]:
     if not runs and watch.cause not in ("", "disabled"):
         return
     if runs:
-        sentence = "Its service runs, but is not set to start at boot: after a restart of the machine the host is gone."
+        sentence = "Its service runs, but does not start at boot. After a reboot the host will be gone."
     else:
-        sentence = "Its service is disabled and does not run: nothing starts it, not even a restart of the machine."
+        sentence = "Its service is disabled and stopped. Nothing starts it, not even a reboot."
     yield Found(
         sentence,
         host.link_since if host.is_away else watch.at,
         (Evidence(f"The watch: start type {watch.start_type or 'not at boot'}, {watch.running}.", watch.at),),
         Remedy(
-            "Have it start at boot" + ("." if runs else ", and start it."), (*watch.remedy, *(() if runs else (START,)))
+            "Enable it at boot" + ("." if runs else ", then start it."), (*watch.remedy, *(() if runs else (START,)))
         ),
         severity=Severity.SOON if runs else Severity.URGENT,
     )

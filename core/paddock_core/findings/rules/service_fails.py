@@ -21,10 +21,10 @@ def look(host: HostSeen, now: float) -> Iterator[Found]:
         host.link_since if host.is_away else watch.at,
         (
             Evidence(f"The watch: {watch.running}, {watch.cause}{f' ({watch.code})' if watch.code else ''}.", watch.at),
-            *([Evidence(f"Started {watch.restarts} times again by its service manager.")] if watch.restarts else []),
+            *([Evidence(f"Restarted {watch.restarts} times by its service manager.")] if watch.restarts else []),
             *(Evidence(f"Its log: {line}") for line in watch.lines[-3:]),
         ),
-        Remedy("Mend the cause, then start it.", (*watch.remedy, read_log(host.family, watch.service))),
+        Remedy("Fix the cause, then start it.", (*watch.remedy, read_log(host.family, watch.service))),
         about=watch.cause,
     )
 

@@ -13,10 +13,10 @@ def look(host: HostSeen, now: float) -> Iterator[Found]:
     watch = host.watch_state
     if watch and host.kept_by and watch.running == "missing":
         yield Found(
-            f"The machine is up, but the service {host.kept_by}, which kept its agent running, was taken out.",
+            f"The machine is up, but the agent's service {host.kept_by} was removed.",
             host.link_since,
-            (Evidence(host.link_cause, host.link_since), Evidence("The watch: there is no such service.", watch.at)),
-            Remedy("Set the service up again.", (INSTALL,)),
+            (Evidence(host.link_cause, host.link_since), Evidence("The watch: no such service exists.", watch.at)),
+            Remedy("Install the service again.", (INSTALL,)),
         )
 
 

@@ -13,11 +13,10 @@ from ..observed import HostSeen
 def look(host: HostSeen, now: float) -> Iterator[Found]:
     if host.link is Link.CONNECTED and not host.kept_by:
         yield Found(
-            "Its agent was started by hand: after the next restart of the machine the host is gone until somebody logs "
-            "in there.",
+            "Its agent was started by hand. After the next reboot the host is gone until a person starts it.",
             host.link_since,
-            (Evidence("The agent said at its hello that no service keeps it running.", host.link_since),),
-            Remedy("Have the machine keep it running.", (INSTALL,)),
+            (Evidence("The agent reported that no service runs it.", host.link_since),),
+            Remedy("Install the agent as a service.", (INSTALL,)),
         )
 
 

@@ -25,7 +25,7 @@ def look(host: HostSeen, now: float) -> Iterator[Found]:
             f"It gets no jobs. {one.sentence}",
             host.failing_since,
             (Evidence(first, host.failing_since), *(Evidence(text) for text in more)),
-            Remedy(f"{one.remedy} It gets jobs again as soon as its agent succeeds.", one.commands),
+            Remedy(f"{one.remedy} The host gets jobs again when the agent's trial succeeds.", one.commands),
             about=one.cause + which,
             unknown=one.unknown,
         )

@@ -14,7 +14,7 @@ def look(host: HostSeen, now: float) -> Iterator[Found]:
         return
     one = host.watch.diagnosis
     yield Found(
-        f"It runs still, but will not start again. {one.sentence}",
+        f"It still runs, but its next start will fail. {one.sentence}",
         host.watch.since,
         tuple(Evidence(text, host.watch.at if not i else 0.0) for i, text in enumerate(one.evidence)),
         Remedy(one.remedy, one.commands),

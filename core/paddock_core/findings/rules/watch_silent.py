@@ -1,11 +1,11 @@
-"""The agent is well, and its watch is not heard: when the agent fails, nobody will tell why."""
+"""The agent is well, but its watch is silent: if the agent fails, the cause will be unknown."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ...durations import span
 from ...link_state import Link
+from ...units import span
 from ..commands import REPORT, WATCH
 from ..finding import Evidence, Found, Remedy, Rule, Severity
 from ..observed import HostSeen
@@ -18,12 +18,12 @@ def look(host: HostSeen, now: float) -> Iterator[Found]:
         return  # both have just come back; the watch gets its time to do so
     yield Found(
         f"Its agent is well, but its watch has not reported for {span(now - host.watch.at)}: if the agent fails, "
-        "nobody "
-        "will tell why.",
+        "the cause will be unknown.",
         host.watch.at + host.watch_patience,
         (Evidence("The last report of the watch.", host.watch.at),),
         Remedy(
-            "Have it report once by hand, which says what is wrong; setting it up again mends most.", (REPORT, WATCH)
+            "Send one report by hand; it prints what is wrong. Installing the watch again fixes most causes.",
+            (REPORT, WATCH),
         ),
     )
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from ...link_state import Link
 from ..commands import show_service, start_service
-from ..finding import Evidence, Found, Remedy, Rule, Severity
+from ..finding import Action, Evidence, Found, Remedy, Rule, Severity
 from ..observed import HostSeen
 
 
@@ -16,21 +16,21 @@ def look(host: HostSeen, now: float) -> Iterator[Found]:
     for service in host.services:
         if service.running == "running":
             continue
-        state = "is not there" if service.running == "missing" else f"is {service.running}"
+        state = "is not installed" if service.running == "missing" else f"is {service.running}"
         yield Found(
-            f"The service {service.name}, which builds here need, {state}. Jobs that ask for it go elsewhere.",
+            f"The watched service {service.name} {state}. Jobs that ask for it run elsewhere.",
             service.since,
             (Evidence(f"The agent: {service.name} {state}.", service.since),),
             Remedy(
-                "Start it." if service.running != "missing" else "Install it, or take it off the list.",
+                "Start it." if service.running != "missing" else "Install it, or remove it from the watched services.",
                 (
                     *([start_service(host.family, service.name)] if service.running != "missing" else []),
                     show_service(host.family, service.name),
                 ),
-                "" if service.running == "missing" else "start service",
+                Action.NONE if service.running == "missing" else Action.START_SERVICE,
             ),
             about=service.name,
         )
 
 
-RULE = Rule("watched-service-down", "A service that builds need is down", Severity.URGENT, look=look)
+RULE = Rule("watched-service-down", "A watched service is down", Severity.URGENT, look=look)

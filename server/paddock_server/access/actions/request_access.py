@@ -15,7 +15,7 @@ from ...people.permission import checks_itself, requires
 from ...storage import action
 
 MAX_OPEN = 20
-"""Open requests of one person: nobody needs more at a time."""
+"""Max open requests per person."""
 
 
 @action
@@ -42,7 +42,8 @@ def request_access(actor: Actor, user: User, role: Role, paddock: Paddock, reaso
 @action
 @requires(Role.ADMINISTRATOR, "Granting access", of="request.paddock.name")
 def decide_access(actor: Actor, request: AccessRequest, *, grant: bool) -> None:
-    """Raises NotNow for a request that is decided already. A role that the person got meanwhile is never lowered."""
+    """Raises NotNow for a request that is decided already. A role that the person got in the meantime is never
+    lowered."""
     if request.decided_at:
         raise NotNow(f"{request.decided_by} has decided this request already.")
     if grant:

@@ -93,7 +93,7 @@ def _trust(actor: Actor, sheet: BringUp, address: str, port: int, key: str) -> N
     if known.key != key:
         raise NotNow(
             f"The key of {address} has changed since {known.trusted_by} trusted it on {known.trusted_at:%Y-%m-%d}. If "
-            "the machine was set up anew, forget its old key first."
+            "the machine was reinstalled, forget its old key first."
         )
     if is_new:
         write(actor, "trusted the SSH key of", "address", f"{address}:{port}", sheet.paddock.name)
@@ -102,7 +102,7 @@ def _trust(actor: Actor, sheet: BringUp, address: str, port: int, key: str) -> N
 @action
 @requires(Role.ADMINISTRATOR, "Forgetting a machine's key", of="sheet.paddock.name")
 def forget_key(actor: Actor, sheet: BringUp, address: str, port: int) -> None:
-    """Forgets the key of a machine that was set up anew."""
+    """Forgets the key of a machine that was reinstalled."""
     if TrustedMachine.objects.filter(address=address.strip(), port=port).delete()[0]:
         write(actor, "forgot the SSH key of", "address", f"{address.strip()}:{port}", sheet.paddock.name)
 
@@ -131,8 +131,8 @@ def _note(pk: int, address: str, mark: str, found: str, remedy: tuple[str, ...])
 
 
 def _note_output(pk: int, address: str, code: int, output: str) -> None:
-    """The script failed. If it told of no failure itself, as when the machine has no way to the server, its last words
-    are the evidence."""
+    """The script failed. If it reported no failure itself, for example when the machine has no way to the server, its
+    last words are the evidence."""
     has_reported = ReportedStep.objects.filter(bring_up=pk, failed=True).exists()
     last = "\n".join(output.strip().splitlines()[-8:])
     if has_reported:

@@ -1,4 +1,4 @@
-"""Gives a bring-up up: its pass dies if nobody else comes with it. A host that joined by it stays where it is."""
+"""Cancels a bring-up. Its pass is revoked unless other sheets use it. A host that already joined stays."""
 
 from __future__ import annotations
 

@@ -62,7 +62,7 @@ def make_sheet(
             "first."
         )
     if repairs and not taken:
-        raise NotNow(f"There is no host called {checked.name or 'that'} to repair.")
+        raise NotNow(f"No host is called {checked.name or 'that'} to repair.")
     called = f"for {wanted.name}" if wanted.name else f"for a {wanted.system} machine"
     made_pass, secret = make_pass(actor, paddock, called, hours, 1, tuple(checked.labels), wanted.slots)
     sheet = sheet_of(actor, paddock, made_pass, checked)
@@ -121,7 +121,7 @@ def check(wanted: Wanted) -> Wanted:
         errors.append(
             {
                 "pointer": "/server",
-                "detail": f'"{server[:80]}" is no address of a server. Write it as http://paddock:8200.',
+                "detail": f'"{server[:80]}" is not a server address. Example: http://paddock:8200.',
             }
         )
     if errors:

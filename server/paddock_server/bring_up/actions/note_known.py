@@ -18,7 +18,8 @@ from ..models import BringUp, ReportedStep
 
 @action
 def note_known(sheet: BringUp, host: Host) -> None:
-    """Raises NotNow for a sheet of another paddock or another host. The pass of the sheet ends: nobody needs it."""
+    """Raises NotNow for a sheet of another paddock or another host. The pass of the sheet is revoked, since it is not
+    needed."""
     if sheet.host_id == host.pk:
         return
     if sheet.host_id or sheet.paddock_id != host.paddock_id:

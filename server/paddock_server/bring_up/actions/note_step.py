@@ -51,7 +51,7 @@ def note_step(
 ) -> None:
     """``mark`` is begun, done or failed. Raises Invalid for a step that machines do not tell of."""
     if step not in {one.value for one in REPORTED_STEPS} or mark not in MARKS:
-        raise Invalid(f'There is no step "{step[:40]}" that a machine could call "{mark[:40]}".')
+        raise Invalid(f'A machine cannot report the step "{step[:40]}" as "{mark[:40]}".')
     now = timezone.now()
     known = ReportedStep.objects.filter(bring_up=sheet, step=step).first()
     began = known.began_at if known and known.ended_at is None and mark != "begun" else now

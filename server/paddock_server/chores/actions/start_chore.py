@@ -43,7 +43,7 @@ def save_chore(actor: Actor, given: Mapping[str, Any], wanted: Sequence[str], *,
 def _known_paddocks(names: Sequence[str]) -> list[str]:
     known = set(Paddock.objects.filter(name__in=names).values_list("name", flat=True))
     if missing := sorted(set(names) - known):
-        detail = f"There is no paddock called {missing[0]}."
+        detail = f"No paddock is called {missing[0]}."
         raise Invalid(detail, errors=[{"pointer": "/paddocks", "detail": detail}])
     return sorted(known)
 
@@ -98,13 +98,13 @@ def _demand_all(actor: Actor, run: ChoreRun, what: str) -> None:
 @action
 @checks_itself("in the paddock of each host")
 def approve(actor: Actor, run: ChoreRun, *, yes: bool) -> None:
-    """A second person says yes or no. Raises NotNow for a run that waits for nobody, or that the same person asked
-    for."""
+    """A second person approves or declines. Raises NotNow for a run that needs no approval, or that the same person
+    asked for."""
     _demand_all(actor, run, "Approving a chore")
     if run.state != "waiting for approval":
         raise NotNow(f"This run waits for no approval: it is {run.state}.")
     if yes and actor.name == run.asked_by:
-        raise NotNow("Somebody else has to approve it: you asked for it yourself.")
+        raise NotNow("Another person must approve it: you asked for it yourself.")
     run.approved_by = actor.name if yes else ""
     run.state = "rolling" if yes else "turned down"
     run.ended_at = None if yes else timezone.now()

@@ -24,8 +24,7 @@ def ask_examination(actor: Actor, host: Host) -> None:
     heard = watches.heard_at(host.pk, health.reported_at.timestamp() if health and health.reported_at else 0.0)
     if timezone.now().timestamp() - heard > 2.5 * settings.WATCH_SECONDS:
         raise NotNow(
-            f"No watch reports from {host.name}, so nobody there can be asked. On the machine itself, as root: "
-            "paddock-agent doctor"
+            f"{host.name} has no watch that could answer. On the machine itself, as root: paddock-agent doctor"
         )
     watches.ask(host.pk)
     write(actor, "asked", "host", host.name, host.paddock.name)

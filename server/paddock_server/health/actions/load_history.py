@@ -49,10 +49,10 @@ def load_history(actor: Actor, data: bytes) -> str:
     try:
         history = msgspec.json.decode(data, type=History)
     except msgspec.DecodeError as error:
-        raise Invalid(f"The file is no history: {error}.") from None
+        raise Invalid(f"The file is not a history: {error}.") from None
     known = {host.name: host for host in Host.objects.filter(standing__in=LIVING).select_related("paddock")}
     if unknown := sorted(set(history.hosts) - set(known)):
-        raise Invalid(f"There is no host called {unknown[0]}. A history is of hosts that have joined.")
+        raise Invalid(f"No host is called {unknown[0]}. Load a history only for hosts that have joined.")
     links = hours = 0
     for name, past in history.hosts.items():
         links += _links(known[name], past)
@@ -69,7 +69,9 @@ def _links(host: Host, past: HostHistory) -> int:
     rows: list[LinkChange] = []
     for at, state, cause in sorted(past.link):
         if state not in states:
-            raise Invalid(f'{host.name}: "{state[:40]}" is no state of a link. There is {", ".join(sorted(states))}.')
+            raise Invalid(
+                f'{host.name}: "{state[:40]}" is not a link state. Known states: {", ".join(sorted(states))}.'
+            )
         moment = _time(host, at)
         if first is None or moment < first:
             rows.append(LinkChange(host=host, at=moment, state=state, cause=cause))
@@ -96,5 +98,5 @@ def _readings(host: Host, past: HostHistory) -> int:
 
 def _time(host: Host, seconds: float) -> datetime:
     if not 0 < seconds <= time.time() + HOUR:
-        raise Invalid(f"{host.name}: {seconds:g} is no time in the past, in seconds since the epoch.")
+        raise Invalid(f"{host.name}: {seconds:g} is not a time in the past, in seconds since the epoch.")
     return datetime.fromtimestamp(seconds, UTC)

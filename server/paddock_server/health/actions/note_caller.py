@@ -17,7 +17,7 @@ def note_caller(host_id: int, machine: str, address: str, is_connected: bool) ->
     """Why the caller is turned off, "" where it may stay.
 
     While the machine that joined is connected, a caller from another one is a clone: a copied disk with the key on it.
-    Without it, the caller may be the same host after a new installation: it stays, and people are told.
+    Without it, the caller may be the same host after a new installation: it stays, and a finding opens.
     """
     host = Host.objects.select_related("paddock").get(pk=host_id)
     is_other = calls_from_elsewhere(host.machine, machine)

@@ -1,4 +1,4 @@
-"""Notes that a host sent what cannot be. At most once a minute for each kind: a host must not fill the database."""
+"""Records that a host sent invalid data; at most once per minute and kind, so that a host cannot fill the database."""
 
 from __future__ import annotations
 

@@ -28,7 +28,7 @@ def have_started(actor: Actor, host: Host) -> None:
         raise NotNow(f"The fence of {host.paddock.name} does not let watches start services. An administrator can.")
     silent_for = (timezone.now() - health.reported_at).total_seconds() if health and health.reported_at else None
     if health is None or silent_for is None or silent_for > 2.5 * settings.WATCH_SECONDS:
-        raise NotNow(f"No watch reports from {host.name}: nobody is there to start it.")
+        raise NotNow(f"{host.name} has no watch that could start it.")
     health.start_asked_at = timezone.now()
     health.save(update_fields=["start_asked_at"])
     write(actor, "had its watch start", "host", host.name, host.paddock.name)

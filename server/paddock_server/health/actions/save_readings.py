@@ -62,7 +62,7 @@ def hosts_due(now: float) -> list[int]:
 
 @action
 def thin(hosts: Collection[int], now: float) -> None:
-    """Takes whole hours together, removes what is past its time, and draws the trends anew."""
+    """Packs complete hours, removes old readings, and computes the trends again."""
     fresh: dict[int, dict[float, list[np.ndarray]]] = defaultdict(lambda: defaultdict(list))
     this_hour = _time(now // HOUR * HOUR)
     whole = FreshReadings.objects.filter(host__in=hosts, at__lt=this_hour).order_by("at")

@@ -24,6 +24,6 @@ def try_service(actor: Actor, host: Host, name: str, verb: str) -> None:
         watched = ", ".join(host.watched_services) or "none"
         raise NotThere(f"The service {name} is not watched on {host.name}. Watched there: {watched}.")
     if host.link != Link.CONNECTED:
-        raise NotNow(f"The agent of {host.name} is not connected: nobody is there to {verb} it.")
+        raise NotNow(f"The agent of {host.name} is not connected, so it cannot {verb} the service.")
     write(actor, f"asked to {verb}", "service", f"{name} on {host.name}", host.paddock.name)
     connections.send(host.pk, wire.TryService(name=name, verb=verb))

@@ -30,7 +30,7 @@ def admit(actor: Actor, host: Host, reason: str = "", as_asked: bool = False) ->
     host.decided_at, host.decided_by = timezone.now(), actor.name
     given = _give_asked(host) if as_asked else {}
     host.asked_labels, host.asked_slots = [], 0
-    # Its agent may be saying hello at this moment: what the link has written meanwhile stays.
+    # Its agent may be connecting at this moment: keep what the link has just written.
     host.save(update_fields=["standing", "decided_at", "decided_by", "labels", "slots", "asked_labels", "asked_slots"])
     details = {**given, **({"reason": reason} if reason else {})}
     write(actor, "admitted", "host", host.name, host.paddock.name, details)

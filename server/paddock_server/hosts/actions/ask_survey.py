@@ -20,6 +20,6 @@ from ..models import Host
 def ask_survey(actor: Actor, host: Host, mark: str = "") -> None:
     """The answer comes over the link, and brings the ``mark`` back. Raises NotNow for a host that is not connected."""
     if host.link != Link.CONNECTED:
-        raise NotNow(f"{host.name} is {host.link}: nobody is there to survey it.")
+        raise NotNow(f"{host.name} is {host.link}, so it cannot be surveyed.")
     connections.send(host.pk, wire.SurveyNow(mark=mark))
     write(actor, "asked to survey", "host", host.name, host.paddock.name)

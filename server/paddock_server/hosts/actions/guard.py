@@ -43,7 +43,7 @@ def _demand_patience(address: str) -> None:
         seconds = int(left.total_seconds()) + 1
         raise TooManyTries(
             f"{known.tries} wrong passes came from {address}. The next can be tried in {seconds} s. If the pass was "
-            "cut off when it was copied, copy it anew from the bring-up sheet.",
+            "cut off when it was copied, copy it again from the bring-up sheet.",
             retry_after=seconds,
         )
 

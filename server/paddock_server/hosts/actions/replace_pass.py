@@ -18,7 +18,7 @@ AN_HOUR = timedelta(hours=1)
 @action
 @requires(Role.ADMINISTRATOR, "Making an entry pass", of="old.paddock.name")
 def replace_pass(actor: Actor, old: EntryPass) -> tuple[EntryPass, str]:
-    """The new pass and its secret, with the time and the uses that the old one was made with. An old one that is no
+    """The new pass and its secret, with the time and the uses that the old one was made with. An old one that is not
     longer good can be replaced as well."""
     if old.revoked_at is None:
         revoke_pass(actor, old)

@@ -1,4 +1,4 @@
-"""Has a host's agent start afresh: it finishes what runs, and comes back with the environment of a fresh log-in."""
+"""Restarts a host's agent: it finishes running jobs, then comes back with the environment of a new log-in."""
 
 from __future__ import annotations
 
@@ -16,10 +16,10 @@ from ..models import Host
 
 
 @action
-@requires(Role.OPERATOR, "Having an agent start afresh", of="host.paddock.name")
+@requires(Role.OPERATOR, "Restarting an agent", of="host.paddock.name")
 def restart(actor: Actor, host: Host) -> None:
     """Raises NotNow for a host whose agent is not connected."""
     if host.link != Link.CONNECTED:
-        raise NotNow(f"The agent of {host.name} is not connected: nobody is there to hear it.")
-    write(actor, "had start afresh", "host", host.name, host.paddock.name)
+        raise NotNow(f"The agent of {host.name} is not connected.")
+    write(actor, "restarted the agent of", "host", host.name, host.paddock.name)
     connections.send(host.pk, wire.Restart())

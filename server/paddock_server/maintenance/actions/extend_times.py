@@ -16,7 +16,7 @@ from ..times import look_ahead
 @action
 def extend_times(window: MaintenanceWindow, now: datetime) -> None:
     """A rule from before rules were bounded, which cannot be read now, has no times and is not looked at again until
-    the horizon has moved. Nobody's doing: the logbook has no line of it."""
+    the horizon has moved. No person does this, so the logbook has no line for it."""
     try:
         window.ahead, window.ahead_until = look_ahead(window.rule, window.starts_at, ZoneInfo(window.zone), now)
     except RuleError:

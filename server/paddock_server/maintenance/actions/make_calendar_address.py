@@ -21,7 +21,7 @@ def make_calendar_address(actor: Actor, user: User) -> str:
     made = secret.make("calendar")
     kept = {"digest": secret.digest(made), "made_at": timezone.now()}
     _, is_first = CalendarAddress.objects.update_or_create(user=user, defaults=kept)
-    write(actor, "made" if is_first else "made anew", "calendar address", user.get_username())
+    write(actor, "made" if is_first else "replaced", "calendar address", user.get_username())
     return made
 
 

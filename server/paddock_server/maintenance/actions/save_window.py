@@ -94,7 +94,7 @@ def save_all(actor: Actor, read: Sequence[ImportedWindow], place: str, how: str)
 @action
 @requires(Role.OPERATOR, "Cancelling maintenance", of="window.paddock.name")
 def delete_window(actor: Actor, window: MaintenanceWindow) -> None:
-    """Takes a plan back. What it holds now stays held until somebody resumes it, or its time is over."""
+    """Deletes a window. Hosts that it holds now stay held until a person resumes them or the time is over."""
     name = window.host.name if window.host else window.paddock.name
     write(
         actor,
@@ -122,7 +122,7 @@ def _place(name: str) -> tuple[Host | None, Paddock]:
         return None, paddock
     if host := Host.objects.select_related("paddock").filter(name__iexact=name, standing__in=LIVING).first():
         return host, host.paddock
-    detail = f"There is no host and no paddock called {name[:63]!r}."
+    detail = f"No host or paddock is called {name[:63]!r}."
     raise Invalid(detail, errors=[{"pointer": "/place", "detail": detail}])
 
 

@@ -16,7 +16,7 @@ from ..permission import open_to_everyone
 @action
 @open_to_everyone("everyone ends their own session")
 def end_session(actor: Actor, request: HttpRequest) -> None:
-    """Nothing happens where nobody is logged in."""
+    """Does nothing without a session."""
     key = request.session.session_key
     is_somebody = request.user.is_authenticated
     logout(request)

@@ -19,8 +19,8 @@ def make_token(actor: Actor, user_name: str, name: str) -> str:
     """The token itself, which is shown this once. Raises NotThere for an unknown person."""
     user = User.objects.filter(username=user_name).first()
     if user is None:
-        known = ", ".join(User.objects.order_by("username").values_list("username", flat=True)[:20]) or "nobody yet"
-        raise NotThere(f"There is no person called {user_name}. There is {known}.")
+        known = ", ".join(User.objects.order_by("username").values_list("username", flat=True)[:20]) or "none yet"
+        raise NotThere(f"No person is called {user_name}. Known people: {known}.")
     token = secret.make("token")
     Token.objects.create(user=user, name=name, digest=secret.digest(token))
     write(actor, "made", "token", name, details={"user": user_name})

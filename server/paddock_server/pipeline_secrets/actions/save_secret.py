@@ -36,7 +36,7 @@ def save_secret(
     sources_only: bool = False,
 ) -> PipelineSecret:
     """Makes it, or changes it; without a ``value`` that stays. An administrator of some paddocks keeps secrets for
-    those alone. Raises Invalid for what cannot be one."""
+    those alone. Raises Invalid for invalid fields."""
     cleaned, places = clean_patterns(pipelines), _clean_paddocks(paddocks)
     _demand(actor, places)
     if not SECRET_NAME.fullmatch(name) or name.startswith("PADDOCK_"):
@@ -71,7 +71,7 @@ def remove_secret(actor: Actor, name: str) -> None:
     """Raises NotThere. Jobs that name it are refused from now on."""
     one = PipelineSecret.objects.filter(name=name).first()
     if one is None:
-        raise NotThere(f"There is no secret {name[:100]}.")
+        raise NotThere(f"No secret is called {name[:100]}.")
     _demand(actor, one.paddocks)
     one.delete()
     write(actor, "removed", "secret", name)
@@ -89,7 +89,7 @@ def _clean_paddocks(paddocks: Sequence[str]) -> list[str]:
     known = set(Paddock.objects.filter(name__in=named).values_list("name", flat=True))
     for name in named:
         if name not in known:
-            _wrong("paddocks", f"There is no paddock {name[:63]}.")
+            _wrong("paddocks", f"No paddock is called {name[:63]}.")
     if not named:
         _wrong("paddocks", "Say in which paddocks it may be given; * is for all.")
     return named

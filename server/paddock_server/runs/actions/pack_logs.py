@@ -21,5 +21,5 @@ def logs_to_pack(now: datetime) -> list[Attempt]:
 
 @action
 def note_packed(attempts: Sequence[Attempt], now: datetime) -> None:
-    """They are not looked at again. Nobody's doing, and nothing that anybody sees: the logbook has no line of it."""
+    """They are not checked again. No person does this, so the logbook has no line for it."""
     Attempt.objects.filter(pk__in=[one.pk for one in attempts]).update(packed_at=now)

@@ -47,7 +47,7 @@ def save_piece(host: Host, name: str, number: int, offset: int, data: bytes) -> 
     """Puts a piece of a file behind what is there; how many bytes are there then, and whether that is all.
 
     A piece that does not begin where the file ends changes nothing: the answer says where it ends. Raises NotThere for
-    a file that nobody announced, Invalid for one that is not the announced one, NotNow where the disk is full.
+    a file that was not announced, Invalid for one that differs from the announced one, NotNow where the disk is full.
     """
     attempt = attempt_called(host, name)
     output = attempt and attempt.outputs.filter(number=number).first()

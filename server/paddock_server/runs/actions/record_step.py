@@ -1,4 +1,4 @@
-"""Takes in that a step began, or how it ended. Told twice, it changes nothing the second time."""
+"""Records the start or end of a step. A repeated report changes nothing."""
 
 from __future__ import annotations
 

@@ -20,7 +20,7 @@ ROUNDED_TO = 1_000
 
 @action
 def begin_time_line(why: str, highest_job: int = 0) -> TimeLine:
-    """``highest_job`` is the highest number that somebody is known to have, beside what files and database tell."""
+    """``highest_job`` is the highest known number, beside those in files and database."""
     beside = read_beside()
     seen_elsewhere = max(highest_job, highest_logged_job(), beside.jobs if beside else 0)
     is_first = not TimeLine.objects.exists() and seen_elsewhere <= highest_used_job()

@@ -34,7 +34,7 @@ def edit_numbered(tool: str, number: int) -> ToolEdit:
     """One version of a definition. Raises NotThere."""
     edit = ToolEdit.objects.filter(tool=tool, number=number).first()
     if edit is None:
-        raise NotThere(f"There is no version {number} of a definition of {tool}.")
+        raise NotThere(f"The definition of {tool} has no version {number}.")
     return edit
 
 

@@ -22,7 +22,7 @@ from ..snapshots import snapshot, snapshot_of
 
 FIELDS = ("tool", "version", "path", "home", "plain", "evidence", "exit_code", "output")
 MOST_CHANGES = 5000
-"""Of one survey. A host whose every survey is another would fill the disk; what is beyond is left out and said."""
+"""Of one survey. A host whose surveys all differ would fill the disk. The rest is left out, with a note."""
 MOST_NAMED = 200
 
 
@@ -53,7 +53,7 @@ def record_survey(host: Host, report: wire.SurveyReport) -> None:
 
 
 def _digest(report: wire.SurveyReport) -> str:
-    """Equal for surveys that found the same. What is free on a disk is no finding of a survey."""
+    """Equal for surveys that found the same. Free disk space does not count."""
     facts = msgspec.structs.replace(report.facts, disk_free=0)
     parts = [facts, report.details, report.looked_for, report.broken, *report.installations]
     return hashlib.sha256(msgspec.json.encode(parts)).hexdigest()
@@ -85,7 +85,7 @@ def _save_changes_since(host: Host, report: wire.SurveyReport, now: datetime) ->
 
 
 def _save_changes(host: Host, found: list[Change], because: str, now: datetime) -> None:
-    """Writes the changes down; those of the first survey are where the history begins, so nobody has to accept them."""
+    """Saves the changes; those of the first survey start the history and need no acceptance."""
     accepted = now if host.surveyed_at is None else None
     SurveyChange.objects.bulk_create(
         SurveyChange(

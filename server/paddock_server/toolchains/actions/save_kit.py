@@ -52,7 +52,7 @@ def save_kit(actor: Actor, wanted: Wanted, kit: Kit | None = None) -> Kit:
     put_on = list(Paddock.objects.filter(name__in=wanted.paddocks))
     if missing := set(wanted.paddocks) - {one.name for one in put_on}:
         names = ", ".join(sorted(missing))
-        raise Invalid(f"There is no paddock called {names}.", errors=[_at("/paddocks", f"not there: {names}")])
+        raise Invalid(f"No paddock is called {names}.", errors=[_at("/paddocks", f"not there: {names}")])
     before = {} if kit is None else {"was": kit.terms}
     verb = "made" if kit is None else "changed"
     kit = kit or Kit()
@@ -82,7 +82,7 @@ def remove_kit(actor: Actor, kit: Kit) -> None:
 
 
 def _heard_of(kit: Kit) -> None:
-    """Terms that name it are read anew, at once and once others can see it too; jobs that wait may fit now."""
+    """Terms that name it are parsed again, now and after the commit; waiting jobs may fit now."""
     fleet_vocabulary.forget()
     transaction.on_commit(fleet_vocabulary.forget)
     announce("kit", kit.name)

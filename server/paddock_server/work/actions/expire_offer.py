@@ -1,4 +1,4 @@
-"""Takes an offer back that nobody answered: the job waits again."""
+"""Withdraws an unanswered offer: the job waits again."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from .record_report import lose_lease
 
 @action
 def expire_offer(attempt_id: int, seconds: float) -> None:
-    """Does nothing if the offer was answered meanwhile."""
+    """Does nothing if the offer has been answered."""
     attempt = Attempt.objects.select_related("job", "host__paddock").get(pk=attempt_id)
     if attempt.state != AttemptState.OFFERED.value:
         return

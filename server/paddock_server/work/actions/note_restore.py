@@ -1,4 +1,4 @@
-"""Finds out from an agent that the database was set back while nobody looked."""
+"""Learns from an agent that the database was restored from a backup."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Takes in what an agent reports of an attempt on its host. A report told twice changes nothing the second time."""
+"""Records an agent's report on an attempt. A repeated report changes nothing."""
 
 from __future__ import annotations
 

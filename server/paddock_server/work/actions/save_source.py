@@ -96,7 +96,7 @@ def accept_push(source: Source | None, headers: Mapping[str, str], body: bytes) 
     stamp = headers.get("Paddock-Timestamp", "")
     if len(body) > LARGEST_BODY:
         raise Invalid(f"A message has at most {LARGEST_BODY // 1024} KiB.")
-    # The same answer for a source that is not there, so that nobody learns which are.
+    # The same answer for a source that is not there, so that callers cannot learn which exist.
     wanted = _signature(hook_secret(source), stamp, body) if source else ""
     if source is None or not hmac.compare_digest(given.encode(), wanted.encode()):
         raise NotAllowed("The signature is not right: Paddock-Signature is sha256= and the HMAC of timestamp.body.")

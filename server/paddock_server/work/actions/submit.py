@@ -69,7 +69,7 @@ def submit(
     """Raises Invalid for terms that cannot be read, or that no host can meet together; for more slots than any host
     has, unless the job waits for a new host; and for secrets that its pipeline may not have.
 
-    A job of somebody whose role reaches only some paddocks goes only into those, and one with secrets only to where
+    A job of a person whose role reaches only some paddocks goes only into those, and one with secrets only to where
     all of them are given.
     """
     asked = read_asked(wanted.lines, [] if is_internal else _implied(wanted))
@@ -186,6 +186,6 @@ def _demand_to_come_after(actor: Actor, jobs: Sequence[int]) -> None:
     states = dict(visible_jobs(actor).filter(pk__in=jobs).values_list("pk", "state")) if jobs else {}
     for pk in jobs:
         if pk not in states:
-            raise Invalid(f"There is no job {pk} that this one could come after.")
+            raise Invalid(f"No job {pk} exists for `after`.")
         if JobState(states[pk]) in ENDED - {JobState.PASSED}:
             raise Invalid(f"Job {pk} {states[pk]}: a job that comes after it could never run.")

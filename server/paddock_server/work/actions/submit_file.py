@@ -97,7 +97,7 @@ def read_file(text: str) -> tuple[PipelineFile, Placed]:
 
 
 def lint_file(actor: Actor, text: str) -> list[dict[str, object]]:
-    """Everything that can be said of a file: its mistakes, or else what the fleet says of it."""
+    """All remarks on a file: its mistakes, or else the remarks of the fleet."""
     if not actor.may_anywhere(Role.VIEWER):
         raise NotAllowed("Asking what fits needs the role viewer. Ask an administrator for it.")
     placed = read_yaml(text)

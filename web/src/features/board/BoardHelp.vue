@@ -17,8 +17,8 @@ function wordsFor(one: Schemas['Help'], jobs: number): string | undefined {
 <template>
   <h1>What would help most</h1>
   <p class="soft">
-    {{ count(board.blocked, 'job') }} {{ board.blocked === 1 ? 'waits' : 'wait' }} for something that does not pass by itself. These steps, in this order, let the most of
-    them run for the least work.
+    {{ count(board.blocked, 'job') }} {{ board.blocked === 1 ? 'is' : 'are' }} blocked by something that will not clear by itself. These steps unblock the most
+    jobs for the least work.
   </p>
   <ol v-if="board.steps.length" class="steps">
     <li v-for="(step, place) in board.steps" :key="place" :data-step="place">
@@ -35,7 +35,7 @@ function wordsFor(one: Schemas['Help'], jobs: number): string | undefined {
       <i :style="{ width: `${Math.round((100 * step.count) / Math.max(1, board.blocked))}%` }" aria-hidden="true"></i>
     </li>
   </ol>
-  <p v-else class="soft">Nothing waits that a step of yours could help.</p>
+  <p v-else class="soft">No waiting job can be unblocked by a step here.</p>
 </template>
 
 <style scoped>

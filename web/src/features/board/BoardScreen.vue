@@ -30,13 +30,13 @@ const TABS: [Group, string][] = [
 ]
 const NOTHING: Record<Group, string> = {
   waiting: 'No job waits.',
-  live: 'No job runs now.',
+  live: 'No job is running.',
   ended: 'No job has ended yet.',
 }
 
 onMounted(async () => {
   await board.load()
-  // Somebody who comes for the board at large sees the first group that has something in it.
+  // Opens the first group that has jobs.
   if (chosen.value === null && !showsHelp.value && !board.counts.value.waiting) {
     const first = TABS.find(([group]) => board.counts.value[group] > 0)
     if (first) await board.show(first[0])
@@ -71,7 +71,7 @@ onKeys({ j: () => (sends.value = session.may('operator')) })
         <Button v-if="session.may('operator')" size="small" class="send" @click="sends = true">Send a job</Button>
       </div>
       <div class="row under">
-        <RouterLink v-if="helped && board.group.value === 'waiting'" class="help-link" :to="{ name: 'board-help' }">{{ count(board.board.value?.steps.length ?? 0, 'step') }} would let {{ helped }} of {{ board.board.value?.waiting }} run</RouterLink>
+        <RouterLink v-if="helped && board.group.value === 'waiting'" class="help-link" :to="{ name: 'board-help' }">{{ count(board.board.value?.steps.length ?? 0, 'step') }} would unblock {{ helped }} of {{ board.board.value?.waiting }}</RouterLink>
         <RouterLink class="send" :to="{ name: 'pipelines' }">Pipelines</RouterLink>
       </div>
       <p v-if="board.trouble.value" class="trouble" role="alert">{{ board.trouble.value }}</p>
@@ -93,7 +93,7 @@ onKeys({ j: () => (sends.value = session.may('operator')) })
       <BoardHelp v-if="showsHelp && board.board.value" :board="board.board.value" @helped="board.load" />
       <JobSheet v-else-if="chosen" :id="chosen" @shown="follow" @changed="board.load" />
       <p v-else-if="board.board.value && !board.counts.value.waiting && !board.counts.value.live && !board.counts.value.ended" class="soft">
-        Nothing was sent yet. A job says what it needs, and goes to a host that has it; one that waits says why, and what would help. <code>paddock submit paddock.yaml</code> sends them from a terminal.
+        No jobs yet. A job names what it needs and runs on a host that has it. A waiting job shows the reason and the remedy. <code>paddock submit paddock.yaml</code> sends them from a terminal.
         <Button v-if="session.may('operator')" type="primary" @click="sends = true">Send the first job</Button>
       </p>
     </div>

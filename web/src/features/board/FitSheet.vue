@@ -43,17 +43,17 @@ function short(term: string): string {
           <th>Host</th>
           <th v-for="term in fit.terms" :key="term.term" :title="term.term">{{ short(term.term) }}</th>
           <th>Now</th>
-          <th>What would do it</th>
+          <th>Remedy</th>
         </tr>
       </thead>
       <tbody v-for="lot in lots" :key="lot.title">
         <tr class="lot"><th :colspan="fit.terms.length + 3" scope="rowgroup">{{ lot.title }} <span class="soft">{{ lot.folded || lot.rows.length }}</span>
-          <Button v-if="lot.folded" type="link" size="small" data-act="show-borrowing" @click="showsBorrowing = !showsBorrowing">{{ showsBorrowing ? 'Fold' : 'Show' }}</Button></th></tr>
+          <Button v-if="lot.folded" type="link" size="small" data-act="show-borrowing" @click="showsBorrowing = !showsBorrowing">{{ showsBorrowing ? 'Hide' : 'Show' }}</Button></th></tr>
         <tr v-for="row in lot.rows" :key="row.host" :data-host="row.host">
           <td><RouterLink :to="{ name: 'host', params: { name: row.host } }">{{ row.host }}</RouterLink></td>
           <td v-for="verdict in row.verdicts" :key="verdict.term" class="machine" :class="verdict.holds ? 'well' : 'trouble'" :title="`${verdict.term}: ${verdict.found || 'nothing there'}`">
             <span aria-hidden="true">{{ verdict.holds ? '✓' : verdict.known ? '✕' : '?' }}</span>
-            <span class="for-screen-readers">{{ verdict.holds ? 'holds:' : verdict.known ? 'does not hold:' : 'not known:' }}</span>
+            <span class="for-screen-readers">{{ verdict.holds ? 'holds:' : verdict.known ? 'does not hold:' : 'unknown:' }}</span>
             {{ verdict.found || 'none' }}
           </td>
           <td>{{ row.readiness }}<template v-for="block in row.blocks" :key="block">, <span class="trouble">{{ BLOCKS[block] ?? block }}</span></template></td>
@@ -64,16 +64,16 @@ function short(term: string): string {
                 <HelpButton v-else :help="one" :jobs="job ? [job] : []" @done="emit('helped')" />
               </template>
             </div>
-            <template v-else-if="row.fits">{{ row.readiness === 'free' ? 'nothing: it is free' : 'nothing: it fits' }}<template v-if="row.prefers.length">, and is preferred</template></template>
+            <template v-else-if="row.fits">{{ row.readiness === 'free' ? 'none needed: it is free' : 'none needed: it fits' }}<template v-if="row.prefers.length">, and is preferred</template></template>
           </td>
         </tr>
       </tbody>
     </table>
   </div>
-  <p v-if="!fit.hosts.length" class="soft">No host comes near what it asks for.</p>
+  <p v-if="!fit.hosts.length" class="soft">No near fits.</p>
   <p v-if="fit.folded > 0 || showsAll" class="soft">
-    <template v-if="!showsAll">{{ fit.folded }} {{ fit.folded === 1 ? 'host is' : 'more hosts are' }} further away.</template>
-    <Button type="link" size="small" @click="emit('update:showsAll', !showsAll)">{{ showsAll ? 'Fold the rest' : 'Show them' }}</Button>
+    <template v-if="!showsAll">{{ fit.folded }} {{ fit.folded === 1 ? 'host misses' : 'more hosts miss' }} more terms.</template>
+    <Button type="link" size="small" @click="emit('update:showsAll', !showsAll)">{{ showsAll ? 'Hide the rest' : 'Show them' }}</Button>
   </p>
 </template>
 

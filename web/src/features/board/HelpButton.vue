@@ -46,7 +46,7 @@ function text(): string {
       <AskAccess v-if="paddock && help.needs_role !== 'viewer'" :role="help.needs_role" :paddock="paddock" />
     </template>
     <template v-else-if="help.can_be_done">
-      <Popconfirm v-if="asks.includes(help.kind)" :title="`${text().charAt(0).toUpperCase()}${text().slice(1)}?`" ok-text="Yes" cancel-text="No" @confirm="carryOut">
+      <Popconfirm v-if="asks.includes(help.kind)" :title="`${text().charAt(0).toUpperCase()}${text().slice(1)}?`" ok-text="Confirm" cancel-text="Cancel" @confirm="carryOut">
         <Button :type="primary ? 'primary' : 'default'" :size="primary ? 'middle' : 'small'" :loading="isBusy" :data-help="help.kind">{{ text() }}…</Button>
       </Popconfirm>
       <Button v-else :type="primary ? 'primary' : 'default'" :size="primary ? 'middle' : 'small'" :loading="isBusy" :data-help="help.kind" @click="carryOut">{{ text() }}</Button>

@@ -80,8 +80,8 @@ const sentence = computed(() => {
   if (one.state === 'waiting') return `waits ${since(one.submitted_at)}:`
   if (one.state === 'offered') return `is offered to ${at?.host}`
   const link = yard.plates.find((plate) => plate.name === at?.host)?.link
-  if (one.state === 'running' && link && link !== 'connected') return `was last heard of on ${at?.host}, which is ${link} now`
-  if (one.state === 'running') return `runs on ${at?.host}, for ${since(at?.started_at)} now${one.cancel_asked ? '; it was asked to stop' : ''}`
+  if (one.state === 'running' && link && link !== 'connected') return `was last seen on ${at?.host}, which is ${link} now`
+  if (one.state === 'running') return `runs on ${at?.host} for ${since(at?.started_at)}${one.cancel_asked ? '; cancelling' : ''}`
   const took = at?.started_at && at.ended_at ? ` after ${duration((Date.parse(at.ended_at) - Date.parse(at.started_at)) / 1000)}` : ''
   return `${at ? `${one.state} on ${at.host}` : `was ${one.state} before it ran`}${took}${at?.exit_code ? `, exit code ${at.exit_code}` : ''}`
 })
@@ -101,7 +101,7 @@ const firstHelp = computed(() => {
 const helpLabel = computed(() => {
   const one = firstHelp.value
   if (one?.kind !== 'correct the job') return undefined
-  return one.what ? `Correct it to “${one.instead}” and try again` : `Ask for “${one.instead}” as well`
+  return one.what ? `Correct it to “${one.instead}”` : `Also ask for “${one.instead}”`
 })
 
 function helped(): void {
@@ -145,7 +145,7 @@ function cancel(): Promise<void> {
   <article v-if="job" :data-job-state="job.state">
     <div class="head">
       <h1>{{ job.name }} <span class="soft">{{ sentence }} <strong v-if="isWaiting" class="reason">{{ job.reason }}</strong></span></h1>
-      <Popconfirm v-if="!isOver && session.may('operator')" :title="isWaiting ? `Cancel ${job.name}?` : `Cancel ${job.name}? Its script is stopped on ${newest?.host}.`" ok-text="Cancel the job" cancel-text="Leave it" @confirm="cancel">
+      <Popconfirm v-if="!isOver && session.may('operator')" :title="isWaiting ? `Cancel ${job.name}?` : `Cancel ${job.name}? Its script on ${newest?.host} is stopped.`" ok-text="Cancel the job" cancel-text="Keep it" @confirm="cancel">
         <Button :loading="isBusy" :disabled="job.cancel_asked">Cancel…</Button>
       </Popconfirm>
     </div>
@@ -161,38 +161,38 @@ function cancel(): Promise<void> {
           <template v-for="paddock in job.reason_places" :key="paddock">
             <Button type="primary" :loading="isBusy" :disabled="!session.may('operator', paddock)" data-act="let-in-once" @click="letIn(paddock, false)">Let this job into {{ paddock }}</Button>
             <span v-if="!session.may('operator', paddock)" class="soft">An operator of {{ paddock }} can do this. <AskAccess role="operator" :paddock="paddock" /></span>
-            <Popconfirm v-if="session.may('administrator', paddock)" :title="`Let every job of ${job.pipeline} into ${paddock} from now on?`" ok-text="Let it in" cancel-text="No" @confirm="letIn(paddock, true)">
-              <Button :loading="isBusy" data-act="let-in-for-good">{{ job.pipeline }} for good…</Button>
+            <Popconfirm v-if="session.may('administrator', paddock)" :title="`Let all jobs of ${job.pipeline} into ${paddock} from now on?`" ok-text="Let them in" cancel-text="Cancel" @confirm="letIn(paddock, true)">
+              <Button :loading="isBusy" data-act="let-in-for-good">{{ job.pipeline }} always…</Button>
             </Popconfirm>
           </template>
         </template>
         <HelpButton v-else-if="firstHelp" :help="firstHelp" :label="helpLabel" :jobs="[job.id]" primary @done="helped" />
-        <Button v-if="lines === null" data-act="edit-terms" @click="edit">Change its terms</Button>
+        <Button v-if="lines === null" data-act="edit-terms" @click="edit">Change terms</Button>
         <PriorityChoice :job="job.id" :priority="job.priority" @changed="helped" />
       </div>
       <template v-if="lines !== null">
-        <h2>What it needs</h2>
+        <h2>Terms</h2>
         <TermsEditor v-model="lines" :slots="job.slots" :pipeline="job.pipeline" />
         <p v-if="editing.trouble.value" class="trouble" role="alert">{{ editing.trouble.value }}</p>
         <div class="row acts">
-          <Button type="primary" :loading="editing.isBusy.value" data-act="save-terms" @click="saveTerms">Keep these terms</Button>
-          <Button @click="lines = null">Leave them</Button>
+          <Button type="primary" :loading="editing.isBusy.value" data-act="save-terms" @click="saveTerms">Save terms</Button>
+          <Button @click="lines = null">Cancel</Button>
         </div>
       </template>
       <TermCounts v-else :fit="fit" :implied="job.implied" />
-      <h2>From all hosts to this job</h2>
+      <h2>Hosts that remain after each step</h2>
       <FitFunnel :steps="fit.funnel" />
       <h2>Fit sheet</h2>
       <FitSheet v-model:shows-all="showsAll" :fit="fit" :job="job.id" :offered="firstHelp?.kind === 'correct the job' ? firstHelp : null" @helped="helped" />
     </template>
 
     <template v-for="attempt in [...job.attempts].reverse()" :key="attempt.number">
-      <h2>{{ job.attempts.length > 1 ? `Attempt ${attempt.number}` : isOver ? 'Where it ran' : 'Where it runs' }}</h2>
+      <h2>{{ job.attempts.length > 1 ? `Attempt ${attempt.number}` : isOver ? 'Where it ran' : 'Where it runs now' }}</h2>
       <AttemptProof :job="job.id" :attempt="attempt" :shows-log="attempt.number === newest?.number" />
     </template>
 
     <template v-if="!isWaiting && job.terms.length + job.prefers.length">
-      <h2>What it asked for</h2>
+      <h2>Requested terms</h2>
       <p>
         <template v-for="term in job.terms" :key="term"><code class="term">{{ term }}</code><span v-if="job.implied.includes(term)" class="soft">implied by its shell </span></template>
         <code v-for="term in job.prefers" :key="term" class="term">prefer {{ term }}</code>

@@ -39,11 +39,11 @@ function send(): Promise<void> {
         <label>Name<Input v-model:value="name" :maxlength="100" placeholder="compile-arm" required data-field="name" /></label>
         <label>Pipeline<Input v-model:value="pipeline" :maxlength="100" placeholder="tide-gauge-firmware" required data-field="pipeline" /></label>
       </div>
-      <label>What it needs: one term a line<span class="soft">A job without terms may go to any host. A line that begins with prefer never keeps a host out.</span></label>
+      <label>Terms, one per line<span class="soft">A job without terms may run on any host. A line that starts with prefer never excludes a host.</span></label>
       <TermsEditor v-model="terms" :pipeline="pipeline.trim()" />
       <label>Script<Input.TextArea v-model:value="script" class="machine" :auto-size="{ minRows: 6, maxRows: 18 }" spellcheck="false" required data-field="script" /></label>
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
-      <Button type="primary" html-type="submit" :loading="isBusy" :disabled="!name.trim() || !pipeline.trim() || !script.trim()">Send it</Button>
+      <Button type="primary" html-type="submit" :loading="isBusy" :disabled="!name.trim() || !pipeline.trim() || !script.trim()">Send</Button>
     </form>
   </Drawer>
 </template>

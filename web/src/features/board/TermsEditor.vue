@@ -4,7 +4,7 @@ import { answered, api, ProblemError, type Schemas } from '../../api/client'
 import { completed, placeOf, suggestions } from './term-completion'
 import { count } from '../../kit/format'
 
-/** Terms, one a line, tried against the fleet as they are typed: beside each line, on how many hosts it holds. */
+/** Terms, one per line, tried against the fleet as they are typed: beside each line, on how many hosts it holds. */
 const text = defineModel<string>({ required: true })
 const props = defineProps<{ slots?: number; pipeline?: string }>()
 const fit = ref<Schemas['Fit'] | null>(null)
@@ -108,7 +108,7 @@ function onKey(event: KeyboardEvent): void {
       class="machine"
       :rows="Math.min(14, Math.max(4, lines.length + 1))"
       placeholder="os linux&#10;tool jdk 17..21&#10;prefer label fast-disk"
-      aria-label="Terms, one a line"
+      aria-label="Terms, one per line"
       spellcheck="false"
       wrap="off"
       role="combobox"
@@ -125,11 +125,11 @@ function onKey(event: KeyboardEvent): void {
       <li v-for="(_, place) in lines" :key="place" :class="{ trouble: beside.get(place)?.wrong }">{{ mistakes.has(place) ? '✕' : (beside.get(place)?.text ?? '') }}</li>
     </ol>
   </div>
-  <ul v-show="offered.length" :id="listId" class="offered" role="listbox" aria-label="Words of the fleet">
+  <ul v-show="offered.length" :id="listId" class="offered" role="listbox" aria-label="Suggestions">
     <li v-for="(one, place) in offered" :key="one.word" role="option" :aria-selected="place === at" @mousedown.prevent="take(one.word)">
       <code>{{ one.word }}</code><span v-if="one.hosts !== null" class="soft">{{ count(one.hosts, 'host') }}</span>
     </li>
-    <li class="soft hint" aria-hidden="true">Tab takes it</li>
+    <li class="soft hint" aria-hidden="true">Tab completes</li>
   </ul>
   <div aria-live="polite">
     <p v-for="[place, mistake] in mistakes" :key="place" class="trouble machine">Line {{ place + 1 }}, {{ mistake }}</p>

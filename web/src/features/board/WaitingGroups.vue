@@ -47,7 +47,7 @@ function names(group: Schemas['WaitingGroup']): string {
           <strong>{{ job.name }}</strong>
           <span class="soft">{{ job.pipeline }} · <TimeAgo :at="job.submitted_at" /><template v-if="job.priority"> · {{ priorityWord(job.priority) }}</template><template v-if="group.slots > 1"> · {{ count(group.slots, 'slot') }}</template></span>
         </RouterLink>
-        <p v-if="group.count > group.jobs.length" class="soft more">and {{ group.count - group.jobs.length }} more that ask for the same</p>
+        <p v-if="group.count > group.jobs.length" class="soft more">and {{ group.count - group.jobs.length }} more with the same terms</p>
       </div>
     </template>
   </section>

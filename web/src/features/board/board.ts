@@ -45,7 +45,7 @@ export function useBoard() {
     return [...byKind].map(([kind, groups]) => ({ kind, groups, count: groups.reduce((sum, one) => sum + one.count, 0) }))
   })
 
-  /** The job to show to somebody who comes for the board at large. */
+  /** The job to show when none is chosen. */
   const first = computed(() => (group.value === 'waiting' ? board.value?.groups[0]?.jobs[0]?.id : jobs.value[0]?.id))
 
   const loadSoon = gathered(load)

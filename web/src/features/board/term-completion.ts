@@ -1,6 +1,6 @@
 import type { Schemas } from '../../api/client'
 
-/** One word that could stand where somebody types, and on how many hosts it holds. */
+/** A word that fits at the caret, and the number of hosts for which it holds. */
 export interface Suggestion {
   word: string
   hosts: number | null

@@ -33,15 +33,15 @@ async function follow(made: Schemas['NewBringUp']): Promise<void> {
   <div class="screen">
     <div class="head row">
       <h1>Bring in a host</h1>
-      <p class="soft">Say which machine is coming; then one command brings it in, and its sheet follows it to its first job.</p>
-      <RouterLink class="many" :to="{ name: 'bring-many' }">Many at once, from a table</RouterLink>
+      <p class="soft">Describe the machine. Then run one command on it; its sheet tracks it to its first job.</p>
+      <RouterLink class="many" :to="{ name: 'bring-many' }">Import many from a table</RouterLink>
     </div>
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
     <div v-if="choices" class="columns">
       <WhichMachine :choices="choices" :name="name" @made="follow" @system="system = $event" />
       <aside>
         <section v-if="system" class="needs" aria-label="What it needs">
-          <h2>What a {{ systemName(system.system) }} machine needs first</h2>
+          <h2>Prerequisites on {{ systemName(system.system) }}</h2>
           <ul>
             <li v-for="one in system.prerequisites" :key="one">{{ one }}</li>
           </ul>

@@ -41,29 +41,29 @@ async function plan(): Promise<void> {
   <div class="screen">
     <h1>Bring in many hosts</h1>
     <template v-if="!made">
-      <p class="soft">One line for each machine. They stand in the yard as expected, and each ticks off when it joins under its name.</p>
+      <p class="soft">One line per machine. The yard lists them as expected until each joins under its name.</p>
       <form @submit.prevent="plan">
         <div class="row">
-          <label>Into which paddock<Select v-model:value="paddock" :options="paddocks" /></label>
-          <label>This server, as they know it<Input v-model:value="server" class="machine" :maxlength="200" /></label>
-          <label>From a file (CSV or JSON)<input type="file" accept=".csv,.json,text/csv,application/json" @change="read" /></label>
+          <label>Paddock<Select v-model:value="paddock" :options="paddocks" /></label>
+          <label>Server address, as the machines reach it<Input v-model:value="server" class="machine" :maxlength="200" /></label>
+          <label>Load a file (CSV or JSON)<input type="file" accept=".csv,.json,text/csv,application/json" @change="read" /></label>
         </div>
-        <label>The machines<Input.TextArea v-model:value="text" :rows="12" class="machine" :placeholder="EXAMPLE" data-field="table" /></label>
-        <p class="soft">Columns: name and system; and, if you like, processor (x64, arm64), labels, slots, work folder, supervisor (service, log-in, by hand), account.</p>
+        <label>Machines<Input.TextArea v-model:value="text" :rows="12" class="machine" :placeholder="EXAMPLE" data-field="table" /></label>
+        <p class="soft">Columns: name and system; optional: processor (x64, arm64), labels, slots, work folder, supervisor (service, log-in, by hand), account.</p>
         <ul v-if="mistakes.length" class="trouble" role="alert">
           <li v-for="one in mistakes" :key="one">{{ one }}</li>
         </ul>
-        <Button type="primary" html-type="submit" :loading="isBusy" :disabled="!text.trim() || !paddock">Expect them</Button>
+        <Button type="primary" html-type="submit" :loading="isBusy" :disabled="!text.trim() || !paddock">Add machines</Button>
       </form>
     </template>
     <template v-else>
-      <p><strong>{{ count(made.sheets.length, 'machine is', 'machines are') }} expected.</strong> The pass in these commands is the same for all, and shown this once.</p>
+      <p><strong>{{ count(made.sheets.length, 'machine is', 'machines are') }} expected.</strong> All these commands share one pass. It is shown only now.</p>
       <section v-for="one in made.commands" :key="one.system">
-        <h2>{{ count(one.hosts.length, `${systemName(one.system)} machine`) }}: paste this into {{ one.shell }}, on each</h2>
+        <h2>{{ count(one.hosts.length, `${systemName(one.system)} machine`) }}: paste this into {{ one.shell }} on each</h2>
         <CopyText :text="one.run" data-command />
         <p class="soft">{{ one.hosts.join(', ') }}</p>
       </section>
-      <RouterLink :to="{ name: 'yard' }">To the yard</RouterLink>
+      <RouterLink :to="{ name: 'yard' }">Go to the yard</RouterLink>
     </template>
   </div>
 </template>

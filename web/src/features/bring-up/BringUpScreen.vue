@@ -90,16 +90,16 @@ function giveUp(): Promise<void> {
 
 <template>
   <div class="screen">
-    <p v-if="trouble" class="trouble" role="alert">{{ trouble }} <RouterLink :to="{ name: 'bring-in' }">To the machines on their way in</RouterLink></p>
+    <p v-if="trouble" class="trouble" role="alert">{{ trouble }} <RouterLink :to="{ name: 'bring-in' }">Back to expected machines</RouterLink></p>
     <template v-if="sheet">
       <div class="head">
         <div>
-          <h1>{{ sheet.host ?? sheet.title }} <span class="soft">{{ sheet.phase === 'finished' ? 'came' : 'comes' }} into {{ sheet.paddock }}</span></h1>
+          <h1>{{ sheet.host ?? sheet.title }} <span class="soft">{{ sheet.phase === 'finished' ? 'joined' : 'joining' }} {{ sheet.paddock }}</span></h1>
           <p class="sentence" :class="{ trouble: sheet.phase === 'failed' || sheet.phase === 'cut off', well: sheet.phase === 'finished' }" role="status" :data-phase="sheet.phase">{{ sheet.sentence }}</p>
         </div>
         <div class="row">
-          <RouterLink v-if="sheet.host" :to="{ name: 'host', params: { name: sheet.host } }">Its sheet as a host</RouterLink>
-          <Popconfirm v-if="mayDecide && isOpen && !sheet.host" :title="`Give ${sheet.title} up? The pass in its command dies.`" ok-text="Give it up" cancel-text="Keep waiting" @confirm="giveUp">
+          <RouterLink v-if="sheet.host" :to="{ name: 'host', params: { name: sheet.host } }">Open the host</RouterLink>
+          <Popconfirm v-if="mayDecide && isOpen && !sheet.host" :title="`Give up the bring-up of ${sheet.title}? The pass in its command is revoked.`" ok-text="Give up" cancel-text="Keep waiting" @confirm="giveUp">
             <Button>Give up…</Button>
           </Popconfirm>
         </div>

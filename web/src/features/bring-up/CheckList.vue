@@ -7,7 +7,7 @@ import { count } from '../../kit/format'
 /** What the preflight found on the machine, check by check: what is missing first. */
 const props = defineProps<{ checks: Schemas['Check'][]; folded: boolean }>()
 const WEIGHT = { missing: 0, mind: 1, ok: 2 }
-const WORDS = { missing: 'missing', mind: 'mind', ok: 'good' }
+const WORDS = { missing: 'missing', mind: 'warning', ok: 'passed' }
 const opened = ref(false)
 const sorted = computed(() => [...props.checks].sort((a, b) => WEIGHT[a.mark] - WEIGHT[b.mark]))
 const shown = computed(() => (props.folded && !opened.value ? sorted.value.filter((one) => one.mark !== 'ok') : sorted.value))
@@ -29,7 +29,7 @@ const hidden = computed(() => sorted.value.length - shown.value.length)
     </tbody>
   </table>
   <button v-if="hidden || opened" type="button" class="bare note more" @click="opened = !opened">
-    {{ opened ? 'Fold the good ones' : `${count(hidden, 'check was', 'checks were')} good: show them` }}
+    {{ opened ? 'Hide passed checks' : `${count(hidden, 'check')} passed: show` }}
   </button>
 </template>
 

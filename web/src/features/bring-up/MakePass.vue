@@ -24,16 +24,16 @@ function make(): Promise<void> {
 
 <template>
   <details>
-    <summary>Make a pass for unattended use</summary>
+    <summary>New pass for unattended joins</summary>
     <form @submit.prevent="make">
       <label>Paddock<Select v-model:value="wanted.paddock" :options="paddocks" /></label>
-      <label>What it is for<Input v-model:value="wanted.name" :maxlength="100" :placeholder="`for ${wanted.paddock}`" data-field="pass-name" /></label>
-      <label>Good for (hosts)<InputNumber v-model:value="wanted.uses" :min="1" :max="10000" data-field="pass-uses" /></label>
-      <label>Ends after (hours)<InputNumber v-model:value="wanted.hours" :min="1" :max="8784" /></label>
+      <label>Purpose<Input v-model:value="wanted.name" :maxlength="100" :placeholder="`for ${wanted.paddock}`" data-field="pass-name" /></label>
+      <label>Uses (hosts)<InputNumber v-model:value="wanted.uses" :min="1" :max="10000" data-field="pass-uses" /></label>
+      <label>Expires after (hours)<InputNumber v-model:value="wanted.hours" :min="1" :max="8784" /></label>
       <label>Labels<WordsField v-model="wanted.labels" name="Labels" data-field="pass-labels" /></label>
       <label>Slots<InputNumber :value="wanted.slots || undefined" :min="1" :max="1000" placeholder="by cores" @update:value="(n) => (wanted.slots = Number(n ?? 0))" /></label>
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
-      <Button html-type="submit" :loading="isBusy" :disabled="!wanted.paddock">Make the pass</Button>
+      <Button html-type="submit" :loading="isBusy" :disabled="!wanted.paddock">Create pass</Button>
     </form>
   </details>
 </template>

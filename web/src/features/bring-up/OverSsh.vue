@@ -48,30 +48,30 @@ function goIn(): Promise<void> {
 
 <template>
   <details class="ssh" :open="Boolean(before)">
-    <summary>{{ before ? 'Go in over SSH again' : 'Or let this server go in over SSH' }}</summary>
+    <summary>{{ before ? 'Connect over SSH again' : 'Or let the server connect over SSH' }}</summary>
     <form @submit.prevent="look">
       <div class="line">
         <label>Address<Input v-model:value="where.address" :maxlength="200" class="machine" data-field="ssh-address" /></label>
         <label class="port">Port<InputNumber v-model:value="where.port" :min="1" :max="65535" data-field="ssh-port" /></label>
         <label>Account<Input v-model:value="user" :maxlength="100" class="machine" data-field="ssh-user" /></label>
       </div>
-      <Button html-type="submit" :loading="isBusy && !found" :disabled="!where.address.trim()">Look at its key</Button>
+      <Button html-type="submit" :loading="isBusy && !found" :disabled="!where.address.trim()">Check its host key</Button>
     </form>
     <form v-if="found" @submit.prevent="goIn">
       <p>
-        It shows the {{ found.kind }} key <code data-fingerprint>{{ found.fingerprint }}</code>.
-        <template v-if="found.standing === 'new'">Nobody has trusted it yet. Compare it with what the machine itself says:</template>
-        <template v-else-if="found.standing === 'trusted'">It is the one that was trusted before.</template>
-        <strong v-else class="trouble">It is not the one that was trusted before: the machine was set up anew, or something stands in between. Nothing is sent.</strong>
+        The machine shows this {{ found.kind }} key <code data-fingerprint>{{ found.fingerprint }}</code>.
+        <template v-if="found.standing === 'new'">This key is new. Compare it with the key that the machine shows:</template>
+        <template v-else-if="found.standing === 'trusted'">This is the trusted key.</template>
+        <strong v-else class="trouble">The key has changed. Either the machine was reinstalled, or the connection is intercepted. Nothing was sent.</strong>
       </p>
       <CopyText v-if="found.standing === 'new'" text="for key in /etc/ssh/ssh_host_*_key.pub; do ssh-keygen -lf $key; done" />
-      <Button v-if="found.standing === 'changed'" @click="forget">It was set up anew: forget the old key…</Button>
+      <Button v-if="found.standing === 'changed'" @click="forget">It was reinstalled: forget the old key…</Button>
       <template v-else>
-        <label><input v-model="byPassword" type="radio" :value="false" /> With this server’s key, which the machine has to know:</label>
+        <label><input v-model="byPassword" type="radio" :value="false" /> With this server’s key; add it to the machine’s authorized keys:</label>
         <CopyText v-if="!byPassword" :text="`mkdir -p ~/.ssh && echo '${publicKey}' >> ~/.ssh/authorized_keys`" />
-        <label><input v-model="byPassword" type="radio" :value="true" /> With a password, used this once and kept nowhere:</label>
+        <label><input v-model="byPassword" type="radio" :value="true" /> With a password, used once and not stored:</label>
         <Input v-if="byPassword" v-model:value="password" type="password" autocomplete="off" aria-label="Password" data-field="ssh-password" />
-        <Button type="primary" html-type="submit" :loading="isBusy" :disabled="byPassword && !password">Trust the key and go in</Button>
+        <Button type="primary" html-type="submit" :loading="isBusy" :disabled="byPassword && !password">Trust the key and connect</Button>
       </template>
     </form>
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>

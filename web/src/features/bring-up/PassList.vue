@@ -43,19 +43,19 @@ function revoke(one: Schemas['Pass']): Promise<void> {
 }
 
 function ends(moment: string): string {
-  return `ends in ${duration((Date.parse(moment) - Date.now()) / 1000)}`
+  return `expires in ${duration((Date.parse(moment) - Date.now()) / 1000)}`
 }
 </script>
 
 <template>
   <section aria-label="Entry passes">
-    <h2>Passes that are good now</h2>
+    <h2>Valid passes</h2>
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
     <template v-if="made">
-      <p>The new pass “{{ made.name }}”, shown this once:</p>
+      <p>New pass “{{ made.name }}”. It is shown only now:</p>
       <CopyText :text="made.secret" data-pass />
     </template>
-    <p v-if="!usable.length" class="soft">None: nobody can join. Each sheet makes its own.</p>
+    <p v-if="!usable.length" class="soft">No valid passes. Each bring-up sheet makes its own.</p>
     <table v-else class="plain-table">
       <tbody>
         <tr v-for="one in usable" :key="one.id">
@@ -65,8 +65,8 @@ function ends(moment: string): string {
             <span v-if="one.hosts.length" class="soft"><br />used by {{ one.hosts.join(', ') }}</span>
           </td>
           <td class="acts">
-            <Button size="small" :disabled="isBusy" title="A fresh pass of the same kind; this one dies at once" @click="replace(one)">Replace</Button>
-            <Popconfirm :title="`Revoke “${one.name}”? Nobody can join with it any more; hosts that have joined stay.`" ok-text="Revoke it" cancel-text="Leave it" @confirm="revoke(one)">
+            <Button size="small" :disabled="isBusy" title="Makes a new pass of the same kind and revokes this one" @click="replace(one)">Replace</Button>
+            <Popconfirm :title="`Revoke “${one.name}”? No agent can join with it any more. Hosts that have joined stay.`" ok-text="Revoke" cancel-text="Cancel" @confirm="revoke(one)">
               <Button size="small" :disabled="isBusy">Revoke…</Button>
             </Popconfirm>
           </td>

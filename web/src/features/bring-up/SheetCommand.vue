@@ -21,18 +21,18 @@ function renew(): Promise<void> {
 <template>
   <section class="command" aria-label="The command">
     <template v-if="command">
-      <h2>Paste this into {{ command.shell }}, on the machine</h2>
+      <h2>Paste this into {{ command.shell }} on the machine</h2>
       <CopyText :text="looksFirst ? command.look : command.run" data-command />
       <p class="soft">
-        It fetches the script from this server, compares its checksum, checks the machine, and only then changes anything.
-        The pass in it is shown this once, and good for one machine.
+        It downloads the script from this server, verifies its checksum and checks the machine before it changes anything.
+        The pass in it is shown only now and works for one machine.
       </p>
-      <label class="first"><input v-model="looksFirst" type="checkbox" /> Only check the machine, and change nothing</label>
+      <label class="first"><input v-model="looksFirst" type="checkbox" /> Only check the machine; change nothing</label>
     </template>
     <template v-else>
-      <h2>The command</h2>
-      <p class="soft">Its pass was shown when it was made; the server keeps only its hash. A machine that has begun can go on with the command it has.</p>
-      <Button :loading="isBusy" title="The pass in the old command dies" @click="renew">Make a new command</Button>
+      <h2>Command</h2>
+      <p class="soft">The pass was shown once; the server stores only its hash. A machine that has started can finish with the command it has.</p>
+      <Button :loading="isBusy" title="Revokes the pass in the old command" @click="renew">New command</Button>
     </template>
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
   </section>

@@ -5,28 +5,28 @@ import { systemName } from '../../kit/format'
 
 /** What was chosen for the machine, and where it calls from. */
 defineProps<{ sheet: Schemas['BringUp'] }>()
-const SUPERVISORS = { service: 'a service', 'log-in': 'started at log-in', 'by hand': 'started by hand: gone after a reboot' }
+const SUPERVISORS = { service: 'a service', 'log-in': 'started at log-in', 'by hand': 'by hand: gone after a reboot' }
 </script>
 
 <template>
   <section aria-label="What was chosen">
-    <h2>What was chosen</h2>
+    <h2>Settings</h2>
     <dl>
       <dt>System</dt>
       <dd>{{ systemName(sheet.system) }} on {{ sheet.arch }}</dd>
       <dt>Name</dt>
-      <dd>{{ sheet.name || 'the machine’s own' }}</dd>
+      <dd>{{ sheet.name || 'from the machine' }}</dd>
       <dt>Labels</dt>
       <dd>{{ sheet.labels.join(', ') || 'none' }}</dd>
       <dt>Slots</dt>
-      <dd>{{ sheet.slots || 'by cores and memory' }}</dd>
+      <dd>{{ sheet.slots || 'from cores and memory' }}</dd>
       <dt>Work folder</dt>
-      <dd>{{ sheet.work_folder || 'the usual one' }}</dd>
-      <dt>Kept running</dt>
+      <dd>{{ sheet.work_folder || 'default' }}</dd>
+      <dt>Supervisor</dt>
       <dd>{{ SUPERVISORS[sheet.supervisor ?? 'service'] }}</dd>
       <template v-if="sheet.supervisor !== 'by hand'">
         <dt>Account</dt>
-        <dd>{{ sheet.account || 'one of its own' }}</dd>
+        <dd>{{ sheet.account || 'its own' }}</dd>
       </template>
       <dt>Server</dt>
       <dd class="machine">{{ sheet.server }}</dd>

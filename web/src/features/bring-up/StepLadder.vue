@@ -36,10 +36,10 @@ function moment(seconds: number): string {
       <p v-if="row.detail && row.state !== 'done'" class="detail">{{ row.detail }}</p>
       <CheckList v-if="row.step === 'preflight' && sheet.checks.length" :checks="sheet.checks" :folded="row.state === 'done'" />
       <div v-if="row.remedy.length && row.state === 'failed'" class="remedy">
-        <p class="soft">On the machine:</p>
+        <p class="soft">Run on the machine:</p>
         <CopyText v-for="command in row.remedy" :key="command" :text="command" />
       </div>
-      <p v-if="row.state === 'failed' && AGAIN.has(row.step)" class="soft">Then run the command again: it goes on from where it is.</p>
+      <p v-if="row.state === 'failed' && AGAIN.has(row.step)" class="soft">Then run the command again. It continues from this step.</p>
       <slot :name="row.step" :row="row" />
     </li>
   </ol>

@@ -33,9 +33,9 @@ const system = computed(() => props.choices.systems.find((one) => one.system ===
 const paddocks = computed(() => (yard.yard?.paddocks ?? []).map((one) => ({ value: one.name, label: one.name })))
 const isHere = computed(() => /\/\/(localhost|127\.|\[::1\])/.test(wanted.server))
 const SUPERVISORS: Record<Schemas['SupervisorEnum'], [string, string]> = {
-  service: ['A service', 'Starts at boot, and again when it fails.'],
-  'log-in': ['At log-in', 'Starts when its account logs in, for builds that need a screen. After a reboot it is away until somebody does: switch on automatic log-in.'],
-  'by hand': ['By hand', 'For a machine that comes and goes. After a reboot it is away until somebody starts it.'],
+  service: ['A service', 'Starts at boot, and restarts when it fails.'],
+  'log-in': ['At log-in', 'Starts when its account logs in, for builds that need a screen. Switch on automatic log-in: after a reboot the host is away until the account logs in.'],
+  'by hand': ['By hand', 'For a machine that comes and goes. After a reboot the host is away until a person starts the agent.'],
 }
 
 watch(system, (chosen) => {
@@ -83,44 +83,44 @@ function make(repairs = false): Promise<void> {
 <template>
   <form @submit.prevent="make()">
     <fieldset class="systems">
-      <legend>Which system?</legend>
+      <legend>System</legend>
       <label v-for="one in choices.systems" :key="one.system" :class="{ chosen: wanted.system === one.system }">
         <input v-model="wanted.system" type="radio" name="system" :value="one.system" />{{ systemName(one.system) }}
       </label>
       <span class="arch">on<Select v-model:value="wanted.arch" :options="system.arches.map((arch) => ({ value: arch, label: arch }))" aria-label="Processor" /></span>
     </fieldset>
     <div class="pair">
-      <label>Into which paddock<Select v-model:value="wanted.paddock" :options="paddocks" placeholder="There is none yet: make one" data-field="paddock" /></label>
-      <div class="new"><Input v-model:value="newPaddock" placeholder="or a new one" aria-label="Name of a new paddock" :maxlength="63" /><Button :disabled="!newPaddock.trim()" @click="makePaddock">Make it</Button></div>
+      <label>Paddock<Select v-model:value="wanted.paddock" :options="paddocks" placeholder="No paddocks yet: create one" data-field="paddock" /></label>
+      <div class="new"><Input v-model:value="newPaddock" placeholder="or create one" aria-label="Name of a new paddock" :maxlength="63" /><Button :disabled="!newPaddock.trim()" @click="makePaddock">Create</Button></div>
     </div>
     <div class="pair">
-      <label>Name<Input v-model:value="wanted.name" :maxlength="80" placeholder="the machine’s own" data-field="name" /><b v-if="wrong.name" class="trouble">{{ wrong.name }}</b>
-        <span v-if="existing" class="soft" data-part="existing">{{ existing.name }} is a host in {{ existing.paddock }} already. To install its agent again, with its key, name and labels: <Button size="small" :loading="isBusy" data-act="repair" @click.prevent="make(true)">Repair {{ existing.name }}</Button></span></label>
+      <label>Name<Input v-model:value="wanted.name" :maxlength="80" placeholder="from the machine" data-field="name" /><b v-if="wrong.name" class="trouble">{{ wrong.name }}</b>
+        <span v-if="existing" class="soft" data-part="existing">{{ existing.name }} is already a host in {{ existing.paddock }}. To reinstall its agent and keep its key, name and labels: <Button size="small" :loading="isBusy" data-act="repair" @click.prevent="make(true)">Repair {{ existing.name }}</Button></span></label>
       <label>Labels<WordsField :model-value="wanted.labels ?? []" @update:model-value="(labels) => (wanted.labels = labels)" name="Labels" data-field="labels" /><b v-if="wrong.labels" class="trouble">{{ wrong.labels }}</b></label>
     </div>
     <div class="pair">
-      <label>Slots<InputNumber :value="wanted.slots || undefined" :min="1" :max="1000" placeholder="by cores and memory" data-field="slots" @update:value="(n) => (wanted.slots = Number(n ?? 0))" />
-        <span class="soft">Left alone: one for each two cores, as far as there are 4 GB of memory for each. More is errors when the machine is checked.</span></label>
+      <label>Slots<InputNumber :value="wanted.slots || undefined" :min="1" :max="1000" placeholder="from cores and memory" data-field="slots" @update:value="(n) => (wanted.slots = Number(n ?? 0))" />
+        <span class="soft">Default: one slot per two cores, at most one per 4 GB of memory. The preflight warns if you ask for more.</span></label>
       <label>Work folder<Input v-model:value="wanted.work_folder" :maxlength="200" :placeholder="system.work_folder" class="machine" data-field="work" />
         <b v-if="wrong.work_folder" class="trouble">{{ wrong.work_folder }}</b>
-        <span v-else class="soft">Builds make long paths below it: at most {{ system.longest_work_folder }} characters, no spaces.</span></label>
+        <span v-else class="soft">At most {{ system.longest_work_folder }} characters and no spaces, since builds make long paths below it.</span></label>
     </div>
     <fieldset>
-      <legend>What keeps its agent running?</legend>
+      <legend>Supervisor of the agent</legend>
       <label v-for="kind in system.supervisor" :key="kind" class="supervisor">
         <input v-model="wanted.supervisor" type="radio" name="supervisor" :value="kind" /><span><strong>{{ SUPERVISORS[kind][0] }}.</strong> {{ SUPERVISORS[kind][1] }}</span>
       </label>
       <b v-if="wrong.supervisor" class="trouble">{{ wrong.supervisor }}</b>
     </fieldset>
-    <label v-if="wanted.supervisor !== 'by hand'">Under which account<Input v-model:value="wanted.account" :maxlength="100" :placeholder="`one of its own (${system.own_account})`" class="machine" data-field="account" />
+    <label v-if="wanted.supervisor !== 'by hand'">Account<Input v-model:value="wanted.account" :maxlength="100" :placeholder="`one of its own (${system.own_account})`" class="machine" data-field="account" />
       <b v-if="wrong.account" class="trouble">{{ wrong.account }}</b>
-      <span v-else class="soft">Jobs run under it, and can do what it can. One of its own is made if it is not there; another has to be there.</span></label>
-    <label>This server, as the machine knows it<Input v-model:value="wanted.server" :maxlength="200" class="machine" data-field="server" />
+      <span v-else class="soft">Jobs run under it with its permissions. The default account is created if missing; any other must exist.</span></label>
+    <label>Server address, as the machine reaches it<Input v-model:value="wanted.server" :maxlength="200" class="machine" data-field="server" />
       <b v-if="wrong.server" class="trouble">{{ wrong.server }}</b>
-      <span v-else-if="isHere" class="note">That is this machine itself. For another one, put in the name by which it reaches this server.</span></label>
+      <span v-else-if="isHere" class="note">This address works only on this machine. For another machine, enter a name by which it reaches this server.</span></label>
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
-    <Button type="primary" html-type="submit" :loading="isBusy" :disabled="!wanted.paddock || !choices.agent_version">Make its sheet</Button>
-    <p v-if="!choices.agent_version" class="trouble">This server has no packages to hand out: `make wheels` gathers them.</p>
+    <Button type="primary" html-type="submit" :loading="isBusy" :disabled="!wanted.paddock || !choices.agent_version">Create sheet</Button>
+    <p v-if="!choices.agent_version" class="trouble">This server has no agent packages. Run `make wheels`.</p>
   </form>
 </template>
 

@@ -5,7 +5,7 @@ import { gathered, onNote } from '../../live/feed'
 
 export type Coming = Schemas['BringUpLine']
 
-/** Phases in which a bring-up needs somebody. */
+/** Phases in which a bring-up needs a person. */
 const STUCK = new Set<Coming['phase']>(['failed', 'cut off'])
 
 /** The machines that are coming in, kept up to date by the live feed. */

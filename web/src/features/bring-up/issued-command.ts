@@ -1,6 +1,6 @@
 import type { Schemas } from '../../api/client'
 
-/** The command of a sheet that was made a moment ago, kept in this page alone until it is left or loaded anew. */
+/** The command of a new sheet. It holds a secret, so it stays in this page only, until the page is left or reloaded. */
 let kept: { sheet: number; pass: number | null; command: Schemas['Command'] } | null = null
 
 export function keepCommand(made: Schemas['NewBringUp']): void {

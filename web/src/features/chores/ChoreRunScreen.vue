@@ -35,7 +35,7 @@ const sentence = computed(() => {
   if (!one) return ''
   const counts = STATES.filter((state) => one.counts[state]).map((state) => `${one.counts[state]} ${state}`).join(', ')
   const how = `${one.at_once === 1 ? 'one host' : `${one.at_once} hosts`} at a time${one.drain ? ', drained first' : ''}${one.stop_after ? `, no further after ${count(one.stop_after, 'failure')}` : ''}`
-  return `${counts}. It rolls ${how}.`
+  return `${counts}, ${how}.`
 })
 /** The rows to read: what is at work and what needs a person in front. */
 const rows = computed(() => [...(run.value?.hosts ?? [])].filter((one) => one.state !== 'waiting' && one.state !== 'left out').sort((a, b) => STATES.indexOf(a.state) - STATES.indexOf(b.state)))
@@ -67,25 +67,25 @@ function act(verb: 'stop' | 'yes' | 'no'): Promise<void> {
         <template v-if="session.may('administrator')">
           <template v-if="run.state === 'waiting for approval'">
             <Button type="primary" :loading="isBusy" data-act="approve" @click="act('yes')">Approve</Button>
-            <Button :loading="isBusy" @click="act('no')">Turn it down</Button>
+            <Button :loading="isBusy" @click="act('no')">Decline</Button>
           </template>
-          <Popconfirm v-if="run.state === 'rolling' && !run.stopped_by" title="Go no further? What runs now finishes; the hosts that wait are left out." ok-text="Stop it" cancel-text="Let it roll" @confirm="act('stop')">
+          <Popconfirm v-if="run.state === 'rolling' && !run.stopped_by" title="Stop the run? Running hosts finish; waiting hosts are left out." ok-text="Stop" cancel-text="Continue" @confirm="act('stop')">
             <Button :loading="isBusy" data-act="stop">Stop…</Button>
           </Popconfirm>
-          <RouterLink v-if="over && failed.length" :to="{ name: 'new-chore', query: { chore: run.chore_id, hosts: failed } }">Run it again on the {{ count(failed.length, 'host') }} where it did not do</RouterLink>
-          <RouterLink v-else-if="over" :to="{ name: 'new-chore', query: { chore: run.chore_id } }">Run it again</RouterLink>
+          <RouterLink v-if="over && failed.length" :to="{ name: 'new-chore', query: { chore: run.chore_id, hosts: failed } }">Run again on {{ count(failed.length, 'failed host') }}</RouterLink>
+          <RouterLink v-else-if="over" :to="{ name: 'new-chore', query: { chore: run.chore_id } }">Run again</RouterLink>
         </template>
       </div>
       <p>{{ sentence }}</p>
-      <p class="soft">Asked for by {{ run.asked_by }}, <TimeAgo :at="run.asked_at" /><template v-if="run.approved_by">; approved by {{ run.approved_by }}</template><template v-if="run.stopped_by">; stopped by {{ run.stopped_by }}</template> · hosts chosen {{ run.chosen_by === 'by name' ? '' : 'by ' }}{{ run.chosen_by }}</p>
-      <ol class="plates" aria-label="The hosts in their order">
+      <p class="soft">Started by {{ run.asked_by }}, <TimeAgo :at="run.asked_at" /><template v-if="run.approved_by">; approved by {{ run.approved_by }}</template><template v-if="run.stopped_by">; stopped by {{ run.stopped_by }}</template> · hosts chosen {{ run.chosen_by === 'by name' ? '' : 'by ' }}{{ run.chosen_by }}</p>
+      <ol class="plates" aria-label="Hosts in order">
         <li v-for="one in run.hosts" :key="one.host" class="plate" :class="one.state.replaceAll(' ', '-')" :data-host="one.host" :data-state="one.state" :title="statusOf(one)">
           <RouterLink :to="{ name: 'host', params: { name: one.host } }">{{ one.host }}</RouterLink>
           <span>{{ one.state }}</span>
         </li>
       </ol>
       <table v-if="rows.length" class="plain-table">
-        <thead><tr><th>Host</th><th>Came to</th><th>What changed in its tools</th><th>Log</th></tr></thead>
+        <thead><tr><th>Host</th><th>Result</th><th>Changed tools</th><th>Log</th></tr></thead>
         <tbody>
           <tr v-for="one in rows" :key="one.host">
             <td><strong>{{ one.host }}</strong> <span class="soft">{{ one.paddock }}</span></td>
@@ -99,7 +99,7 @@ function act(verb: 'stop' | 'yes' | 'no'): Promise<void> {
         </tbody>
       </table>
       <details>
-        <summary>The script{{ run.shell ? ` (${run.shell})` : '' }}, as it runs</summary>
+        <summary>The script{{ run.shell ? ` (${run.shell})` : '' }}</summary>
         <pre>{{ run.script }}</pre>
       </details>
     </template>

@@ -16,13 +16,13 @@ const router = useRouter()
   <div class="screen">
     <div class="row head">
       <h1>Chores</h1>
-      <p class="soft">A script on chosen hosts, one after the other; then a survey says whether it has done what it was for.</p>
+      <p class="soft">Runs a script on chosen hosts, a few at a time. A survey then verifies the result on each host.</p>
       <Button v-if="session.may('administrator')" type="primary" @click="router.push({ name: 'new-chore' })">New chore</Button>
     </div>
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
     <h2>Runs</h2>
     <table v-if="runs.length" class="plain-table">
-      <thead><tr><th>Chore</th><th>How far</th><th>State</th><th>Hosts chosen</th><th>Asked for</th></tr></thead>
+      <thead><tr><th>Chore</th><th>Progress</th><th>State</th><th>Hosts</th><th>Started</th></tr></thead>
       <tbody>
         <tr v-for="run in runs" :key="run.id" :data-run="run.id">
           <td><RouterLink :to="{ name: 'chore-run', params: { id: run.id } }">{{ run.chore }}</RouterLink></td>
@@ -33,18 +33,18 @@ const router = useRouter()
         </tr>
       </tbody>
     </table>
-    <p v-else class="soft">None yet. Choose hosts and a script, and it rolls over them.</p>
-    <h2>Kept</h2>
+    <p v-else class="soft">No runs yet.</p>
+    <h2>Saved chores</h2>
     <table v-if="kept.length" class="plain-table">
       <tbody>
         <tr v-for="chore in kept" :key="chore.id" :data-chore="chore.name">
           <td><strong>{{ chore.name }}</strong> <span class="soft">{{ chore.purpose }}</span></td>
           <td><code v-for="term in chore.wanted" :key="term" class="term">{{ term }}</code></td>
-          <td class="right"><Button v-if="session.may('administrator')" size="small" @click="router.push({ name: 'new-chore', query: { chore: chore.id } })">Run it…</Button></td>
+          <td class="right"><Button v-if="session.may('administrator')" size="small" @click="router.push({ name: 'new-chore', query: { chore: chore.id } })">Run…</Button></td>
         </tr>
       </tbody>
     </table>
-    <p v-else class="soft">None is kept.</p>
+    <p v-else class="soft">No saved chores.</p>
   </div>
 </template>
 

@@ -44,12 +44,12 @@ function compare(): void {
 </script>
 
 <template>
-  <aside aria-label="Hosts that are meant">
+  <aside aria-label="Chosen hosts">
     <div class="row head">
       <h2>{{ places.length }} {{ places.length === 1 ? 'host' : 'hosts' }}</h2>
       <button type="button" class="bare note" @click="copy(places.map((place) => at(columns.hosts.name, place)).join('\n'))">{{ word }} names</button>
       <Button size="small" :disabled="!places.length" data-act="chore" @click="chore">Chore…</Button>
-      <Button size="small" :type="chosen.length > 1 ? 'primary' : 'default'" :disabled="chosen.length < 2" title="Tick two to four hosts" @click="compare">Compare {{ chosen.length || '' }}</Button>
+      <Button size="small" :type="chosen.length > 1 ? 'primary' : 'default'" :disabled="chosen.length < 2" title="Select two to four hosts" @click="compare">Compare {{ chosen.length || '' }}</Button>
     </div>
     <ul>
       <li v-for="row in rows" :key="row.name" :data-meant="row.name">
@@ -59,8 +59,8 @@ function compare(): void {
         <span class="machine">{{ row.versions }}</span>
       </li>
     </ul>
-    <p v-if="places.length > SHOWN" class="soft">{{ places.length - SHOWN }} more: say more of what you look for.</p>
-    <p v-if="!places.length" class="soft">No host is so.</p>
+    <p v-if="places.length > SHOWN" class="soft">{{ places.length - SHOWN }} more: narrow the search.</p>
+    <p v-if="!places.length" class="soft">No host matches.</p>
   </aside>
 </template>
 

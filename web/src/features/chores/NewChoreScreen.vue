@@ -77,7 +77,7 @@ watch(
   { immediate: true, deep: true },
 )
 
-const missing = computed(() => (!name.value.trim() ? 'Give it a name.' : !script.value.trim() ? 'Write the script.' : !chosen.value.length ? 'Choose hosts.' : ''))
+const missing = computed(() => (!name.value.trim() ? 'Enter a name.' : !script.value.trim() ? 'Enter the script.' : !chosen.value.length ? 'Choose hosts.' : ''))
 
 function body() {
   return {
@@ -113,29 +113,29 @@ function start(): Promise<void> {
       <div>
         <label>Name<Input v-model:value="name" :maxlength="100" placeholder="install CMake 3.28" data-field="name" /></label>
         <label>Script<textarea v-model="script" rows="12" spellcheck="false" class="machine" data-field="script" /></label>
-        <p class="soft" data-part="rights">A chore runs as the agent’s account, which is not root unless the host was set up so. A script that installs packages needs <code class="whole">sudo -n</code> and a rule for it on each host, or fails there.</p>
+        <p class="soft" data-part="rights">A chore runs as the agent’s account, which is not root by default. A script that installs packages needs <code class="whole">sudo -n</code> and a sudo rule on each host.</p>
         <div class="row">
           <label>Shell<Select v-model:value="shell" :options="[{ value: '', label: `the host's own` }, ...['bash', 'sh', 'powershell', 'cmd', 'python'].map((value) => ({ value, label: value }))]" class="shell" /></label>
-          <label>Minutes at most<InputNumber v-model:value="minutes" :min="1" :max="1440" /></label>
+          <label>Time limit in minutes<InputNumber v-model:value="minutes" :min="1" :max="1440" /></label>
         </div>
-        <div class="label">What is to hold afterwards <span class="soft">The survey that follows says on which hosts it does. Beside each line: on how many it does now.</span></div>
+        <div class="label">Terms that must hold afterwards <span class="soft">A survey checks them on each host. Each line shows on how many hosts it holds now.</span></div>
         <TermsEditor v-model="wanted" bare />
       </div>
       <div>
-        <div class="label">On which hosts</div>
+        <div class="label">Hosts</div>
         <RadioGroup v-model:value="choose" :options="[{ value: 'hosts', label: 'by name' }, { value: 'terms', label: 'all that meet terms, or a kit' }]" />
         <Select v-if="choose === 'hosts'" v-model:value="hosts" mode="multiple" :options="known" placeholder="Hosts" class="wide" data-field="hosts" />
         <TermsEditor v-else v-model="terms" bare />
         <p v-if="choosing.trouble.value" class="trouble" role="alert">{{ choosing.trouble.value }}</p>
         <p class="soft chosen" data-chosen>{{ chosen.length ? `${count(chosen.length, 'host')}: ${chosen.slice(0, 12).join(', ')}${chosen.length > 12 ? ' …' : ''}` : 'No host yet.' }}</p>
-        <div class="label later">How it rolls</div>
-        <p class="rolls">So many hosts at a time <InputNumber v-model:value="atOnce" :min="1" :max="500" size="small" data-field="at-once" /></p>
-        <p class="rolls">No further host after so many failures <InputNumber v-model:value="stopAfter" :min="0" :max="5000" size="small" data-field="stop-after" /> <span class="soft">0: go on whatever happens</span></p>
-        <Checkbox v-model:checked="drain" data-field="drain">Let each host finish its jobs first, and take no new one meanwhile</Checkbox>
-        <Checkbox v-model:checked="keep">Keep this chore, to run it again</Checkbox>
-        <label v-if="keep" class="shared">Shared with the people of<Select v-model:value="paddocks" mode="multiple" :options="places" placeholder="nobody but those who see everything" class="wide" data-field="paddocks" /></label>
+        <div class="label later">Pace</div>
+        <p class="rolls">Hosts at a time <InputNumber v-model:value="atOnce" :min="1" :max="500" size="small" data-field="at-once" /></p>
+        <p class="rolls">Stop after this many failures (0: never) <InputNumber v-model:value="stopAfter" :min="0" :max="5000" size="small" data-field="stop-after" /> <span class="soft">0: never</span></p>
+        <Checkbox v-model:checked="drain" data-field="drain">Drain each host first</Checkbox>
+        <Checkbox v-model:checked="keep">Save this chore to run it again</Checkbox>
+        <label v-if="keep" class="shared">Share with people of<Select v-model:value="paddocks" mode="multiple" :options="places" placeholder="only people with a role everywhere" class="wide" data-field="paddocks" /></label>
         <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
-        <p class="go"><Button type="primary" html-type="submit" :loading="isBusy" :disabled="Boolean(missing)" data-act="start">Roll over {{ count(chosen.length, 'host') }}</Button> <span class="soft">{{ missing }}</span></p>
+        <p class="go"><Button type="primary" html-type="submit" :loading="isBusy" :disabled="Boolean(missing)" data-act="start">Run on {{ count(chosen.length, 'host') }}</Button> <span class="soft">{{ missing }}</span></p>
       </div>
     </form>
   </div>

@@ -6,7 +6,7 @@ export type ChoreRun = Schemas['ChoreRun']
 export type ChoreRunSheet = Schemas['ChoreRunSheet']
 export type ChoreHost = Schemas['ChoreHost']
 
-/** The order in which the states of a host are told: what runs first, then what went wrong. */
+/** The order of the host states: running first, then failures. */
 export const STATES: ChoreHost['state'][] = ['running', 'surveying', 'draining', 'failed', 'ran but not there', 'could not reach', 'done', 'waiting', 'left out']
 
 /** The chores that are kept, and the runs. Kept up to date by the live feed. */

@@ -37,7 +37,7 @@ onNote((note) => {
 <template>
   <div class="ask" data-ask-machine>
     <p class="line">
-      <Button v-if="mayAsk" size="small" :loading="isBusy" :disabled="examination?.is_asked" @click="ask">{{ examination?.is_asked ? 'Asked: its watch answers within a minute' : 'Ask the machine' }}</Button>
+      <Button v-if="mayAsk" size="small" :loading="isBusy" :disabled="examination?.is_asked" @click="ask">{{ examination?.is_asked ? 'Requested: its watch answers within a minute' : 'Ask the machine' }}</Button>
       <button v-if="examination?.at" type="button" class="bare" :aria-expanded="isShown" @click="isShown = !isShown">
         {{ isShown ? 'Hide its report' : 'Show its report' }}
       </button>
@@ -46,7 +46,7 @@ onNote((note) => {
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
     <template v-if="isShown && examination?.text">
       <pre class="report" tabindex="0">{{ examination.text }}</pre>
-      <p class="soft"><button type="button" class="bare" @click="copy(examination.text)">{{ word }} the report</button> The same on the machine itself:</p>
+      <p class="soft"><button type="button" class="bare" @click="copy(examination.text)">{{ word }} the report</button> Or run it on the machine:</p>
       <CopyText text="sudo paddock-agent doctor" />
     </template>
   </div>

@@ -7,7 +7,8 @@ import { useSession } from '../people/session'
 import { propertiesText } from '../toolchains/changes'
 import ChangeLines from '../toolchains/ChangeLines.vue'
 import { useAction } from '../../kit/useAction'
-import { count, exactly } from '../../kit/format'
+import { count } from '../../kit/format'
+import { exactly, momentAt } from '../../kit/moments'
 
 /** What changed on this host, what was on it at any moment, and how it stands to its kits. */
 const props = defineProps<{ host: Schemas['Host'] }>()
@@ -25,7 +26,7 @@ const open = computed(() => changes.value.filter((one) => !one.accepted_at))
 const tools = computed(() => (found.value?.then ?? []).filter((one) => one.kind === 'tool'))
 
 async function load(): Promise<void> {
-  const at = moment.value ? new Date(moment.value).toISOString() : undefined
+  const at = moment.value ? momentAt(moment.value).toISOString() : undefined
   await perform(async () => {
     found.value = await answered(api.GET('/api/v1/hosts/{name}/history/', { params: { path: { name: props.host.name }, query: { at } } }))
   })
@@ -49,28 +50,28 @@ async function accept(): Promise<void> {
 
 <template>
   <section v-if="found" class="drift" aria-label="Drift">
-    <h2>Drift <span class="soft">{{ open.length ? `${count(open.length, 'change')} that nobody has accepted` : 'every change is accepted' }}</span></h2>
+    <h2>Drift <span class="soft">{{ open.length ? `${count(open.length, 'change')} not accepted yet` : 'all changes accepted' }}</span></h2>
     <p v-for="one in found.kits" :key="one.kit">
       <RouterLink :to="{ name: 'toolchains', query: { view: 'kits' } }">Kit {{ one.kit }}</RouterLink>: <strong :class="one.in_kit ? 'well' : 'trouble'">{{ one.stands }}</strong>
       <template v-for="lack in one.lacking" :key="lack.term"> · <code>{{ lack.term }}</code> <span class="soft">{{ lack.found ? `has ${lack.found}` : 'has none' }}</span></template>
     </p>
-    <p v-if="found.probes_refused" class="trouble">It does not take this server's probes: {{ found.probes_refused }}</p>
+    <p v-if="found.probes_refused" class="trouble">It rejects this server's probes: {{ found.probes_refused }}</p>
     <ChangeLines v-model:ticked="ticked" :changes="all ? changes : changes.slice(0, SHOWN)" />
-    <p v-if="!changes.length" class="soft">Nothing has changed since its first survey.</p>
+    <p v-if="!changes.length" class="soft">No changes since its first survey.</p>
     <div class="row">
-      <button v-if="changes.length > SHOWN" type="button" class="bare note" @click="all = !all">{{ all ? 'fewer' : `all ${changes.length}` }}</button>
-      <button v-if="mayAccept && open.length" type="button" class="bare note" @click="ticked = open.map((one) => one.id)">tick all {{ open.length }}</button>
+      <button v-if="changes.length > SHOWN" type="button" class="bare note" @click="all = !all">{{ all ? 'show fewer' : `show all ${changes.length}` }}</button>
+      <button v-if="mayAccept && open.length" type="button" class="bare note" @click="ticked = open.map((one) => one.id)">select all {{ open.length }}</button>
       <template v-if="ticked.length">
-        <Input v-model:value="note" size="small" class="note-field" placeholder="Why it was intended" aria-label="Why it was intended" @press-enter="accept" />
+        <Input v-model:value="note" size="small" class="note-field" placeholder="Reason for the change" aria-label="Reason for the change" @press-enter="accept" />
         <Button size="small" type="primary" :loading="isBusy" @click="accept">Accept {{ ticked.length }}</Button>
       </template>
-      <label class="then">What was on it at <input v-model="moment" type="datetime-local" aria-label="Moment" /></label>
+      <label class="then">State at <input v-model="moment" type="datetime-local" aria-label="Moment" /></label>
     </div>
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
     <div v-if="moment" class="past" data-then>
-      <p v-if="found.then === null" class="soft">No survey is that old.</p>
+      <p v-if="found.then === null" class="soft">No survey at that time.</p>
       <template v-else>
-        <p class="soft">As surveyed before {{ exactly(new Date(moment).toISOString()) }}: {{ count(tools.length, 'installation') }}.</p>
+        <p class="soft">As surveyed before {{ exactly(momentAt(moment)) }}: {{ count(tools.length, 'installation') }}.</p>
         <p class="machine"><span v-for="one in tools" :key="one.name + one.place" :title="one.place" class="was">{{ one.name }} {{ propertiesText(one.properties) }}</span></p>
       </template>
     </div>

@@ -1,28 +1,30 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Schemas } from '../../api/client'
-import { count, exactly, size } from '../../kit/format'
+import { count } from '../../kit/format'
+import { exactly } from '../../kit/moments'
+import { diskSize, memorySize } from '../../kit/units'
 
 const props = defineProps<{ host: Schemas['Host'] }>()
 
 const facts = computed(() => {
-  const { facts: known, details: told } = props.host
+  const { facts: known, details } = props.host
   const host = props.host
   const listed = [
     ['System', `${known.os_name}`],
-    ['Build', told.build],
-    ['Processor', [known.arch, told.processor].filter(Boolean).join(', ')],
-    ['It can', (told.features ?? []).join(', ')],
-    ['Cores and memory', `${known.cores} · ${size(known.memory)}`],
-    ['Disk of the work folder', `${size(known.disk_free)} free of ${size(known.disk_total)}`],
-    ['Its own name', known.hostname],
+    ['Build', details.build],
+    ['Processor', [known.arch, details.processor].filter(Boolean).join(', ')],
+    ['Features', (details.features ?? []).join(', ')],
+    ['Cores and memory', `${known.cores} · ${memorySize(known.memory)}`],
+    ['Disk of the work folder', `${diskSize(known.disk_free)} free of ${diskSize(known.disk_total)}`],
+    ['Host name', known.hostname],
     ['Account', known.user],
-    ['Its groups', (told.groups ?? []).join(', ')],
-    ['Display', told.display],
-    ['Restart pending', told.restart_pending],
-    ['Packages changed', told.packages_updated ? exactly(new Date(told.packages_updated * 1000).toISOString()) : ''],
+    ['Groups', (details.groups ?? []).join(', ')],
+    ['Display', details.display],
+    ['Restart pending', details.restart_pending],
+    ['Packages changed', details.packages_updated ? exactly(details.packages_updated * 1000) : ''],
     ['Work folder', known.work_folder],
-    ['Kept running by', known.kept_by || 'nobody: started by hand'],
+    ['Service', known.kept_by || 'none: started by hand'],
     ['Calls from', host.address],
     ['Joined', `${exactly(host.joined_at)}${host.joined_with ? `, with the pass “${host.joined_with}”` : ''}`],
     ['Admitted', host.decided_at ? `${exactly(host.decided_at)}, by ${host.decided_by}` : 'not yet'],
@@ -43,7 +45,7 @@ const facts = computed(() => {
     <details v-if="host.details.variables?.length">
       <summary>{{ count(host.details.variables.length, 'environment variable') }}</summary>
       <p v-for="name in host.details.variables" :key="name" class="machine">{{ name }}<span v-if="host.details.values?.[name]" class="soft">={{ host.details.values[name] }}</span></p>
-      <p class="soft">Values are told of a few that are no secret.</p>
+      <p class="soft">Only a few values that are not secret are recorded.</p>
     </details>
   </section>
 </template>

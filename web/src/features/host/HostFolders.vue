@@ -7,7 +7,8 @@ import { useSession } from '../people/session'
 import { useAction } from '../../kit/useAction'
 import MachineText from '../../kit/MachineText.vue'
 import TimeAgo from '../../kit/TimeAgo.vue'
-import { count, size } from '../../kit/format'
+import { count } from '../../kit/format'
+import { diskSize } from '../../kit/units'
 
 /** Why is the disk full, and what may go? The folders that jobs worked in, by size. */
 const props = defineProps<{ host: Schemas['Host'] }>()
@@ -34,7 +35,7 @@ const mayClear = computed(() => session.may('operator', props.host.paddock) && p
 function clear(paths: string[]): Promise<void> {
   return perform(async () => {
     await answered(api.POST('/api/v1/hosts/{name}/folders/', { params: { path: { name: props.host.name } }, body: { paths } }))
-    asked.value = 'The agent has been asked; what it has removed is gone from this list.'
+    asked.value = 'The agent is removing them. The list updates when it is done.'
   })
 }
 </script>
@@ -43,19 +44,19 @@ function clear(paths: string[]): Promise<void> {
   <div>
     <div class="row head">
       <h2>Work folders</h2>
-      <span class="soft">{{ folders.length ? `${count(folders.length, 'folder')}, ${size(whole)}` : 'none yet' }} in <MachineText :text="String(host.facts.work_folder ?? '')" /></span>
-      <Popconfirm v-if="mayClear && idle.length" :title="`Remove ${count(idle.length, 'folder')} that nothing uses? Warm ones are made anew by the next job, which then takes longer.`" ok-text="Remove them" cancel-text="Keep them" @confirm="clear([])">
-        <Button size="small" :loading="isBusy" data-act="clear-all">Clear what is not in use…</Button>
+      <span class="soft">{{ folders.length ? `${count(folders.length, 'folder')}, ${diskSize(whole)}` : 'none yet' }} in <MachineText :text="String(host.facts.work_folder ?? '')" /></span>
+      <Popconfirm v-if="mayClear && idle.length" :title="`Remove ${count(idle.length, 'folder')} that are not in use? The next job recreates warm ones, and takes longer.`" ok-text="Remove" cancel-text="Cancel" @confirm="clear([])">
+        <Button size="small" :loading="isBusy" data-act="clear-all">Remove unused…</Button>
       </Popconfirm>
     </div>
-    <p class="soft">A fresh folder is of one attempt; the last ten stay for three days, so that you can look. A warm one belongs to a pipeline, which comes back to it. When the disk gets low, the longest unused go first.</p>
+    <p class="soft">A fresh folder belongs to one attempt; the last ten stay for three days. A warm folder belongs to a pipeline, which uses it again. When the disk runs low, the agent removes the longest unused first.</p>
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
     <p v-if="asked" class="note">{{ asked }}</p>
     <table v-if="folders.length" class="plain-table">
       <thead><tr><th>Size</th><th>Folder</th><th>Of</th><th>Used</th><th /></tr></thead>
       <tbody>
         <tr v-for="one in bySize" :key="one.path" :data-kind="one.kind">
-          <td class="size"><span class="bar" :style="{ width: `${Math.round((one.size / largest) * 70)}px` }" />{{ size(one.size) }}</td>
+          <td class="size"><span class="bar" :style="{ width: `${Math.round((one.size / largest) * 70)}px` }" />{{ diskSize(one.size) }}</td>
           <td><MachineText :text="one.path" /></td>
           <td>{{ one.kind }}, {{ one.pipeline || 'of an earlier agent' }}<RouterLink v-if="one.attempt" :to="{ name: 'run', params: { id: one.attempt.split('-')[0] }, query: { attempt: one.attempt.split('-')[1] } }" class="attempt">{{ one.attempt.split('-').slice(0, 2).join('-') }}</RouterLink></td>
           <td><strong v-if="one.in_use">in use</strong><TimeAgo v-else-if="one.used_at" :at="one.used_at" /></td>

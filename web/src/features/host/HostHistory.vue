@@ -39,7 +39,7 @@ function took(job: Schemas['Job']): string {
   <div class="columns">
     <section>
       <h2>Jobs here</h2>
-      <p v-if="!jobs.length" class="soft">None was tried here yet.</p>
+      <p v-if="!jobs.length" class="soft">No jobs here yet.</p>
       <table v-else class="plain-table">
         <tbody>
           <tr v-for="job in jobs" :key="job.id">

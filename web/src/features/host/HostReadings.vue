@@ -18,7 +18,7 @@ const shown = computed(() => [
 
 <template>
   <section>
-    <h2 class="row"><span>Readings</span><Segmented v-model:value="span" size="small" :options="Object.keys(SPANS)" aria-label="How far back" /></h2>
+    <h2 class="row"><span>Readings</span><Segmented v-model:value="span" size="small" :options="Object.keys(SPANS)" aria-label="Period" /></h2>
     <div class="charts">
       <ReadingChart v-for="one in shown" :key="one.reading" :host="host.name" :reading="one.reading" :capacity="one.capacity" :hours="SPANS[span] ?? 24" />
     </div>

@@ -21,7 +21,8 @@ import RetiredHost from './RetiredHost.vue'
 import RetireHost from './RetireHost.vue'
 import ToolTable from '../toolchains/ToolTable.vue'
 import ReadinessChain from './ReadinessChain.vue'
-import { size, systemName } from '../../kit/format'
+import { systemName } from '../../kit/format'
+import { memorySize } from '../../kit/units'
 
 /** What is on this machine, and can the next job land here? */
 const props = defineProps<{ name: string }>()
@@ -68,9 +69,9 @@ const isPast = computed(() => host.value?.standing === 'retired' || host.value?.
 type Verb = 'admit' | 'resume' | 'survey' | 'restart'
 const DONE: Record<Verb, string> = {
   admit: 'Admitted.',
-  resume: 'It takes jobs again.',
-  restart: 'Its agent restarts as soon as its jobs are done.',
-  survey: 'Asked for a survey; what it finds appears here.',
+  resume: 'It accepts jobs again.',
+  restart: 'Its agent restarts when its jobs are done.',
+  survey: 'Survey requested. The result appears here.',
 }
 
 
@@ -97,14 +98,14 @@ async function act(verb: Verb): Promise<void> {
 
 <template>
   <div class="screen">
-    <p v-if="trouble" class="trouble" role="alert">{{ trouble }} <RouterLink :to="{ name: 'yard' }">To the yard</RouterLink></p>
+    <p v-if="trouble" class="trouble" role="alert">{{ trouble }} <RouterLink :to="{ name: 'yard' }">Yard</RouterLink></p>
     <template v-if="host">
       <div class="head">
         <div>
           <h1>{{ host.name }}</h1>
           <p class="soft">
             {{ host.facts.os_name || systemName(host.facts.os) }} · {{ host.facts.arch }} · {{ host.facts.cores }} cores ·
-            {{ size(host.facts.memory) }} · in <strong>{{ host.paddock }}</strong>
+            {{ memorySize(host.facts.memory) }} · in <strong>{{ host.paddock }}</strong>
             <template v-if="host.labels.length"> · labels {{ host.labels.join(', ') }}</template> · agent {{ host.facts.agent_version }}
           </p>
         </div>
@@ -115,7 +116,7 @@ async function act(verb: Verb): Promise<void> {
             <HoldButtons v-if="!host.holding" :host="host.name" @done="held" />
             <Button v-else type="primary" :loading="busy === 'resume'" @click="act('resume')">Resume</Button>
           </template>
-          <Popconfirm v-if="mayOperate && isInside && host.link === 'connected'" :title="`Restart the agent of ${host.name}? It takes nothing new, ends what runs, and starts again.`" ok-text="Restart when idle" cancel-text="Cancel" @confirm="act('restart')">
+          <Popconfirm v-if="mayOperate && isInside && host.link === 'connected'" :title="`Restart the agent of ${host.name}? It finishes its jobs, accepts no new ones, and restarts.`" ok-text="Restart when idle" cancel-text="Cancel" @confirm="act('restart')">
             <Button :loading="busy === 'restart'" data-act="restart">Restart agent…</Button>
           </Popconfirm>
           <RouterLink v-if="mayDecide && !isPast" :to="{ name: 'bring-in', query: { name: host.name } }"><Button data-act="repair">Repair…</Button></RouterLink>

@@ -25,13 +25,13 @@ function tryIt(name: string, verb: 'start' | 'stop'): Promise<void> {
     <table class="plain-table">
       <tbody>
         <tr>
-          <td>the agent's own</td>
+          <td>agent</td>
           <td v-if="host.watch">
             <strong :class="host.watch.running === 'running' ? 'well' : 'trouble'">{{ host.watch.running }}</strong>
             <span class="soft"> · {{ host.watch.sentence }} Machine up for {{ duration(host.watch.uptime) }}.</span>
           </td>
-          <td v-else class="soft">No watch reports from here: <code>paddock-agent watch install</code></td>
-          <td class="soft"><template v-if="host.watch">told <TimeAgo :at="host.watch.at" /><strong v-if="host.watch.is_silent" class="trouble"> · silent</strong></template></td>
+          <td v-else class="soft">No watch on this host: <code>paddock-agent watch install</code></td>
+          <td class="soft"><template v-if="host.watch">reported <TimeAgo :at="host.watch.at" /><strong v-if="host.watch.is_silent" class="trouble"> · silent</strong></template></td>
         </tr>
         <tr v-for="one in host.watched" :key="one.name" :data-service="one.name">
           <td class="machine">{{ one.name }}</td>
@@ -39,14 +39,14 @@ function tryIt(name: string, verb: 'start' | 'stop'): Promise<void> {
             <strong :class="one.running === 'running' ? 'well' : 'trouble'">{{ one.running }}</strong>
             <span class="soft"> · since <TimeAgo :at="one.since" /><template v-if="one.detail"> · {{ one.detail }}</template></span>
             <template v-if="one.tried.why">
-              <p class="trouble">It could not be asked to {{ one.tried.verb }}: {{ one.tried.why }}</p>
-              <p v-if="one.tried.remedy?.length" class="soft">To let the agent's account do it:</p>
+              <p class="trouble">Could not {{ one.tried.verb }} it: {{ one.tried.why }}</p>
+              <p v-if="one.tried.remedy?.length" class="soft">To allow the agent's account to do it:</p>
               <CopyText v-for="command in one.tried.remedy" :key="command" :text="command" />
             </template>
           </td>
           <td v-if="mayTry">
             <Button v-if="one.running !== 'running'" size="small" :disabled="isBusy || one.running === 'missing'" @click="tryIt(one.name, 'start')">Start</Button>
-            <Popconfirm v-else :title="`Stop ${one.name} on ${host.name}? Jobs that ask for it go elsewhere until it is started.`" ok-text="Stop it" cancel-text="Leave it" @confirm="tryIt(one.name, 'stop')">
+            <Popconfirm v-else :title="`Stop ${one.name} on ${host.name}? Jobs that ask for it run elsewhere until it is started.`" ok-text="Stop" cancel-text="Cancel" @confirm="tryIt(one.name, 'stop')">
               <Button size="small" :disabled="isBusy">Stop…</Button>
             </Popconfirm>
           </td>

@@ -7,7 +7,7 @@ import { useAction } from '../../kit/useAction'
 import { count } from '../../kit/format'
 import WordsField from '../../kit/LabelsField.vue'
 
-/** What people decide about a host. What is being typed stays when somebody else saves; the form then shows what changed. */
+/** The settings of a host. Unsaved input stays when another person saves; the form then shows what changed. */
 const { host } = defineProps<{ host: Schemas['Host'] }>()
 const emit = defineEmits<{ changed: [] }>()
 const saved = computed<HostSettings>(() => ({ labels: [...host.labels], slots: host.slots, services: [...host.services], reserved: host.reserved }))
@@ -48,16 +48,16 @@ function save(): Promise<void> {
     <h2>Settings</h2>
     <label>Labels<WordsField v-model="wanted.labels" name="Labels" data-field="labels" /></label>
     <label>Slots<InputNumber v-model:value="wanted.slots" :min="1" :max="1000" data-field="slots" /></label>
-    <p v-if="isTooMany" class="warning" role="status">{{ host.name }} has {{ count(host.facts.cores, 'core') }}, so {{ wanted.slots }} jobs would slow each other down. The survey suggests {{ host.suggested_slots }}. <Button size="small" @click="wanted.slots = host.suggested_slots">Use {{ host.suggested_slots }}</Button></p>
-    <label>Services<WordsField v-model="wanted.services" name="Services" placeholder="those of the paddock" data-field="services" /></label>
+    <p v-if="isTooMany" class="warning" role="status">{{ host.name }} has {{ count(host.facts.cores, 'core') }}, so {{ wanted.slots }} parallel jobs would slow each other down. Suggested: {{ host.suggested_slots }}. <Button size="small" @click="wanted.slots = host.suggested_slots">Use {{ host.suggested_slots }}</Button></p>
+    <label>Services<WordsField v-model="wanted.services" name="Services" placeholder="same as the paddock" data-field="services" /></label>
     <Checkbox v-model:checked="wanted.reserved" data-field="reserved">Reserved: only jobs that ask for one of its labels</Checkbox>
     <div v-if="changed.length && theirs.length" class="warning" role="status">
-      <p v-for="name in theirs" :key="name">Somebody else changed the {{ name }} while you were typing: <b class="machine">{{ showSetting(saved[name]) || 'none' }}</b></p>
+      <p v-for="name in theirs" :key="name">Another person changed the {{ name }} while you were typing: <b class="machine">{{ showSetting(saved[name]) || 'none' }}</b></p>
       <Button size="small" @click="takeTheirs">Discard mine</Button>
     </div>
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
     <p v-if="changed.length" class="row">
-      <Button type="primary" :loading="isBusy" data-act="save-settings" @click="save">{{ isTooMany ? `Save ${wanted.slots} slots all the same` : theirs.length ? 'Save mine' : 'Save' }}</Button>
+      <Button type="primary" :loading="isBusy" data-act="save-settings" @click="save">{{ isTooMany ? `Save ${wanted.slots} slots anyway` : theirs.length ? 'Save mine' : 'Save' }}</Button>
       <Button :disabled="isBusy" @click="takeTheirs">Cancel</Button>
     </p>
   </section>

@@ -4,7 +4,7 @@ import { useRouter } from 'vue-router'
 import { answered, api, type Schemas } from '../../api/client'
 import { gathered, onNote } from '../../live/feed'
 import { days, lanes } from './week'
-import { exactly } from '../../kit/format'
+import { exactly, weekday } from '../../kit/moments'
 
 /** A host's week on one time axis: what changed before it broke? */
 const props = defineProps<{ name: string }>()
@@ -30,10 +30,9 @@ onNote((note) => {
 /** Not there, and nothing wrong with that: a thin line, as the thin edge of a plate. */
 const THIN = new Set(['stopped', 'missing', 'never-seen', 'cancelled', 'note'])
 
-const when = (seconds: number) => exactly(new Date(seconds * 1000).toISOString())
-const dayName = new Intl.DateTimeFormat(undefined, { weekday: 'short', day: 'numeric' })
+const when = (seconds: number) => exactly(seconds * 1000)
 const shown = computed(() => (week.value ? lanes(week.value, when) : []))
-const marks = computed(() => (week.value ? days(week.value.start, week.value.end, (at) => dayName.format(at * 1000)) : []))
+const marks = computed(() => (week.value ? days(week.value.start, week.value.end, (at) => weekday(at * 1000)) : []))
 
 function open(job?: number): void {
   if (job) void router.push({ name: 'board', params: { id: String(job) } })

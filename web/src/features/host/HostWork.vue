@@ -25,7 +25,7 @@ const since = (one: Schemas['HostWork']) => (now.value - Date.parse(one.since)) 
   <p v-if="work.length" class="work" data-work>
     Still running:
     <span v-for="one in work" :key="one.job">
-      <RouterLink :to="{ name: 'run', params: { id: one.job } }">{{ one.name }}</RouterLink> of {{ one.pipeline }}, for {{ duration(since(one)) }}<template v-if="one.usual"> of usually {{ duration(one.usual) }}</template>
+      <RouterLink :to="{ name: 'run', params: { id: one.job } }">{{ one.name }}</RouterLink> of {{ one.pipeline }}, for {{ duration(since(one)) }}<template v-if="one.usual"> usually {{ duration(one.usual) }}</template>
     </span>
   </p>
 </template>

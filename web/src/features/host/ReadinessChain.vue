@@ -3,11 +3,11 @@ import type { Schemas } from '../../api/client'
 
 /** What must be true for the next job to land on a host, as a chain. */
 defineProps<{ steps: Schemas['Step'][] }>()
-const WORDS = { holds: '', weak: 'may break', broken: 'broken', unknown: 'not known' }
+const WORDS = { holds: '', weak: 'at risk', broken: 'broken', unknown: 'unknown' }
 </script>
 
 <template>
-  <ol class="way" aria-label="The way to work">
+  <ol class="way" aria-label="Readiness">
     <li v-for="step in steps" :key="step.name" :class="step.mark">
       <strong>{{ step.name }}<template v-if="WORDS[step.mark]"> · {{ WORDS[step.mark] }}</template></strong>
       <span>{{ step.detail }}</span>

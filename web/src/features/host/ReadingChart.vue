@@ -2,7 +2,8 @@
 import { computed, ref, watch } from 'vue'
 import { answered, api, type Schemas } from '../../api/client'
 import { colour, frame, sizeStep, useChart } from './time-chart'
-import { duration, size } from '../../kit/format'
+import { duration } from '../../kit/format'
+import { diskSize, memorySize } from '../../kit/units'
 
 /** One reading of a host over time: its mean, within a band from the least to the most. */
 const props = defineProps<{ host: string; reading: Schemas['Readings']['name']; hours: number; capacity?: number }>()
@@ -23,8 +24,10 @@ async function load(): Promise<void> {
 }
 watch(() => [props.host, props.reading, props.hours], load, { immediate: true })
 
+const isMemory = computed(() => props.reading.includes('memory'))
+
 function named(value: number): string {
-  if (read.value?.unit === 'bytes') return size(value)
+  if (read.value?.unit === 'bytes') return isMemory.value ? memorySize(value) : diskSize(value)
   if (read.value?.unit === 's') return `${value < 0 ? '−' : ''}${Math.abs(value) < 600 ? `${Math.abs(Math.round(value * 10) / 10)} s` : duration(Math.abs(value))}`
   return String(Math.round(value * 100) / 100)
 }
@@ -34,7 +37,7 @@ const scale = computed(() => {
   const most = props.capacity
   if (read.value?.unit === 'bytes') {
     const top = most ?? Math.max(1, ...read.value.rows.map((row) => row[3] ?? 0))
-    return { most: top, step: sizeStep(top) }
+    return { most: top, step: sizeStep(top, isMemory.value ? 1024 : 1000) }
   }
   return { most, least: props.reading === 'clock' ? undefined : 0 }
 })
@@ -64,7 +67,7 @@ useChart(place, () => {
 
 <template>
   <figure :data-reading="reading" :data-points="read?.rows.length ?? 0">
-    <figcaption>{{ read?.title }}<span v-if="read && !read.rows.length" class="soft"> · nothing was read in this time</span></figcaption>
+    <figcaption>{{ read?.title }}<span v-if="read && !read.rows.length" class="soft"> · no readings in this period</span></figcaption>
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
     <div ref="place" class="place" role="img" :aria-label="`${read?.title ?? reading} of ${host} over time`"></div>
   </figure>

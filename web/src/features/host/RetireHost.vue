@@ -24,7 +24,7 @@ function retire(): Promise<void> {
   <Popover v-model:open="isOpen" trigger="click" placement="bottomRight" :title="`Retire ${host}?`">
     <template #content>
       <form class="retire" @submit.prevent="retire">
-        <p>Its key stops working at once. Its record and its jobs stay. You can undo it for seven days.</p>
+        <p>Its key is revoked at once. Its record and jobs stay. You can undo this for seven days.</p>
         <label>Reason<Input v-model:value="reason" :maxlength="300" placeholder="disk failed, not worth repairing" data-field="retire-reason" /></label>
         <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
         <p class="row"><Button type="primary" danger html-type="submit" :loading="isBusy" :disabled="!reason.trim()" data-act="retire">Retire {{ host }}</Button> <Button @click="isOpen = false">Cancel</Button></p>

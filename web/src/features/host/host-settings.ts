@@ -1,4 +1,4 @@
-/** The settings of a host while a person edits them, and what happens when another person saves meanwhile. */
+/** The settings of a host while a person edits them, and the conflicts when another person saves first. */
 
 export interface HostSettings {
   labels: string[]
@@ -16,7 +16,7 @@ export function showSetting(value: HostSettings[keyof HostSettings]): string {
 
 /**
  * What the form holds after the saved settings have changed from `base` to `saved`: what was typed stays, the rest follows.
- * `conflicts` are settings that were typed and that somebody else has changed to something else. Without a `base` the
+ * `conflicts` are settings that were typed and that another person has changed to another value. Without a `base` the
  * form begins again.
  */
 export function mergeSettings(base: HostSettings | null, typed: HostSettings, saved: HostSettings): { wanted: HostSettings; conflicts: (keyof HostSettings)[] } {

@@ -2,6 +2,7 @@ import { LineChart } from 'echarts/charts'
 import { GridComponent, MarkLineComponent, TooltipComponent } from 'echarts/components'
 import { init, use, type EChartsCoreOption } from 'echarts/core'
 import { SVGRenderer } from 'echarts/renderers'
+import { tick } from '../../kit/moments'
 import { onBeforeUnmount, onMounted, watch, type Ref } from 'vue'
 
 use([LineChart, GridComponent, MarkLineComponent, TooltipComponent, SVGRenderer])
@@ -11,7 +12,7 @@ export function colour(name: string): string {
   return getComputedStyle(document.documentElement).getPropertyValue(`--${name}`).trim()
 }
 
-/** Draws a chart into an element, anew whenever its option, its size or the theme changes. */
+/** Draws a chart into an element, and again when its option, its size or the theme changes. */
 export function useChart(place: Ref<HTMLElement | null>, option: () => EChartsCoreOption): void {
   onMounted(() => {
     if (!place.value) return
@@ -31,9 +32,10 @@ export function useChart(place: Ref<HTMLElement | null>, option: () => EChartsCo
   })
 }
 
-/** The step of an axis of bytes: 1, 2 or 5 times a power of ten of the unit that people read, about four to the most. */
-export function sizeStep(most: number): number {
-  const unit = 1024 ** Math.max(0, Math.floor(Math.log(Math.max(1, most)) / Math.log(1024)))
+/** The step of an axis of bytes: 1, 2 or 5 times a power of ten of the unit that people read, about four to the maximum.
+ * `base` is 1000 for disks and 1024 for memory. */
+export function sizeStep(most: number, base: number): number {
+  const unit = base ** Math.max(0, Math.floor(Math.log(Math.max(1, most)) / Math.log(base)))
   const rough = most / unit / 3
   const power = 10 ** Math.floor(Math.log10(Math.max(rough, 1e-9)))
   return unit * power * ([1, 2, 5, 10].find((step) => step * power >= rough) ?? 10)
@@ -57,7 +59,7 @@ export function frame(start: number, end: number, named: (value: number) => stri
       max: end * 1000,
       splitNumber: 4,
       axisLine: { lineStyle: { color: colour('fence') } },
-      axisLabel: { color: soft, hideOverlap: true, fontSize: 12 },
+      axisLabel: { color: soft, hideOverlap: true, fontSize: 12, formatter: tick },
     },
     yAxis: {
       type: 'value',

@@ -4,7 +4,7 @@ import TimeAgo from '../../kit/TimeAgo.vue'
 
 defineProps<{ lines: Schemas['Entry'][] }>()
 
-/** Whether somebody did it with their own account: logged in, changed their password. */
+/** Whether people did it to their own account: logged in, changed their password. */
 function isOwn(line: Schemas['Entry']): boolean {
   return line.noun === 'person' && line.thing === line.who
 }
@@ -29,7 +29,7 @@ function shown(value: unknown): string {
 </script>
 
 <template>
-  <p v-if="!lines.length" class="soft">Nothing is written here yet.</p>
+  <p v-if="!lines.length" class="soft">No entries yet.</p>
   <table v-else class="plain-table">
     <tbody>
       <tr v-for="line in lines" :key="line.id">

@@ -37,11 +37,11 @@ onNote((note) => {
 
 <template>
   <div class="screen">
-    <h1>The logbook</h1>
-    <p class="soft">Every change, newest first. Lines are added, never changed or taken out.</p>
+    <h1>Logbook</h1>
+    <p class="soft">Every change, newest first. Entries are never changed or removed.</p>
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
     <LogbookLines :lines="lines" />
-    <p v-if="hasMore"><Button @click="more">Show older lines</Button></p>
+    <p v-if="hasMore"><Button @click="more">Show older entries</Button></p>
   </div>
 </template>
 

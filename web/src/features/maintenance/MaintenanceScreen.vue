@@ -7,7 +7,8 @@ import { useSession } from '../people/session'
 import { useYard } from '../yard/yard'
 import CopyText from '../../kit/CopyText.vue'
 import { useAction } from '../../kit/useAction'
-import { count, dayOf, duration, exactly } from '../../kit/format'
+import { count, duration } from '../../kit/format'
+import { dayOf, exactly, momentAt, shortDay, startOfDay, weekday, zoneName } from '../../kit/moments'
 
 /** Which hosts will be away, when, and why? Four weeks on one axis of time. */
 const DAYS = 28
@@ -21,7 +22,7 @@ const feed = ref<Schemas['CalendarAddress'] | null>(null)
 const { trouble, perform } = useAction()
 const planning = useAction()
 const result = ref('')
-const zone = Intl.DateTimeFormat().resolvedOptions().timeZone
+const zone = zoneName()
 
 async function load(): Promise<void> {
   const [found, listed, address] = await Promise.all([
@@ -30,7 +31,7 @@ async function load(): Promise<void> {
     answered(api.GET('/api/v1/maintenance-feed/')),
   ])
   times.value = found
-  // The address itself is told once: it stays on the screen until that is left.
+  // The address is sent once; keep it on the screen.
   if (!feed.value?.url) feed.value = address
   plans.value = listed
 }
@@ -40,9 +41,11 @@ onNote((note) => {
   if (note.noun === 'maintenance window' || note.noun === 'host' || note.noun === 'everything') loadSoon()
 })
 
-const start = new Date()
-start.setHours(0, 0, 0, 0)
-const days = Array.from({ length: DAYS }, (_, at) => new Date(start.getTime() + at * DAY))
+const start = startOfDay(Date.now())
+/** Noon of each day names it, whatever a change of the clock does to its midnight. */
+const days = Array.from({ length: DAYS }, (_, at) => start.getTime() + (at + 0.5) * DAY)
+const isMonday = (day: number) => weekday(day).startsWith('Mon')
+const isRest = (day: number) => /^S/.test(weekday(day))
 const left = (moment: string) => Math.max(0, ((Date.parse(moment) - start.getTime()) / (DAYS * DAY)) * 100)
 const rails = computed(() => {
   const byPlace = new Map<string, Schemas['MaintenanceTime'][]>()
@@ -70,16 +73,16 @@ const places = computed(() => [
 ])
 const AGAIN = [{ value: '', label: 'once' }, { value: 'FREQ=WEEKLY', label: 'every week' }, { value: 'FREQ=MONTHLY', label: 'every month' }, { value: 'FREQ=DAILY', label: 'every day' }]
 /** A rule in words where it is one of those; a calendar's own as it stands. */
-const again = (rule: string) => AGAIN.find((one) => one.value === rule)?.label ?? `again by ${rule}`
+const again = (rule: string) => AGAIN.find((one) => one.value === rule)?.label ?? `repeats: ${rule}`
 const ready = computed(() => what.value.trim() && place.value && when.value)
 
 function plan(): Promise<void> {
   return planning.perform(async () => {
-    const starts = new Date(when.value)
+    const starts = momentAt(when.value)
     const body = { what: what.value.trim(), place: place.value ?? '', starts_at: starts.toISOString(), ends_at: new Date(starts.getTime() + hours.value * 3600_000).toISOString(), how: how.value, rule: rule.value, zone }
     await answered(api.POST('/api/v1/maintenance-windows/', { body }))
     what.value = ''
-    result.value = 'Planned.'
+    result.value = 'Saved.'
     await load()
   })
 }
@@ -89,7 +92,7 @@ function readFile(event: Event): Promise<void> {
   if (!file) return Promise.resolve()
   return planning.perform(async () => {
     const answer = await answered(api.POST('/api/v1/maintenance-calendar/', { body: { text: await file.text(), place: place.value ?? '', zone, how: how.value } }))
-    result.value = `${count(answer.new, 'plan')} added, ${answer.changed} changed.`
+    result.value = `${count(answer.new, 'window')} added, ${answer.changed} changed.`
     await load()
   })
 }
@@ -118,68 +121,68 @@ function endFeed(): Promise<void> {
 <template>
   <div class="screen">
     <h1>Maintenance windows</h1>
-    <p class="soft">Before its time comes, jobs run; then hosts finish what they have and are held, and afterwards they take jobs again by themselves.</p>
+    <p class="soft">During a window its hosts take no jobs. Jobs that run at its start finish first; at its end the hosts resume by themselves.</p>
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
     <div class="chart" role="img" :aria-label="`The next four weeks: ${times.map(lasts).join('; ')}`">
       <div class="rail axis">
         <span class="place" />
         <span class="track">
-          <span v-for="(day, at) in days" :key="at" class="day" :class="{ monday: day.getDay() === 1, rest: day.getDay() % 6 === 0 }">{{ at === 0 || day.getDay() === 1 ? day.toLocaleDateString('en-GB', { day: 'numeric', month: 'short' }) : '' }}</span>
+          <span v-for="(day, at) in days" :key="at" class="day" :class="{ monday: isMonday(day), rest: isRest(day) }">{{ at === 0 || isMonday(day) ? shortDay(day) : '' }}</span>
         </span>
       </div>
       <div v-for="rail in rails" :key="rail.place" class="rail" :data-place="rail.place">
         <span class="place"><RouterLink v-if="rail.isHost" :to="{ name: 'host', params: { name: rail.place } }">{{ rail.place }}</RouterLink><strong v-else>{{ rail.place }}</strong></span>
         <span class="track">
-          <span v-for="(day, at) in days" :key="at" class="day" :class="{ monday: day.getDay() === 1, rest: day.getDay() % 6 === 0 }" />
+          <span v-for="(day, at) in days" :key="at" class="day" :class="{ monday: isMonday(day), rest: isRest(day) }" />
           <span v-for="one in rail.all" :key="one.what + one.starts_at" class="bar" :class="{ byhand: one.window === null }" :style="bar(one)" :title="lasts(one)"><span>{{ one.what }}</span></span>
         </span>
       </div>
-      <p v-if="!rails.length" class="soft none">Nothing is planned in the next four weeks.</p>
+      <p v-if="!rails.length" class="soft none">No windows in the next four weeks.</p>
     </div>
     <div class="two">
       <div>
-        <h2>Plans</h2>
+        <h2>Windows</h2>
         <table v-if="plans.length" class="plain-table">
           <tbody>
             <tr v-for="one in plans" :key="one.id" :data-plan="one.what">
               <td><strong>{{ one.what }}</strong> <span class="soft">{{ one.host || `all of ${one.paddock}` }}</span></td>
               <td>{{ exactly(one.starts_at) }}<span class="soft">, {{ duration((Date.parse(one.ends_at) - Date.parse(one.starts_at)) / 1000) }}{{ one.rule ? `, ${again(one.rule)}` : '' }}</span></td>
               <td class="right">
-                <Popconfirm v-if="session.may('operator', one.paddock)" :title="`Drop “${one.what}”? What it holds now stays held until its time is over.`" ok-text="Drop it" cancel-text="Keep it" @confirm="drop(one.id)"><Button size="small" type="text">Drop…</Button></Popconfirm>
+                <Popconfirm v-if="session.may('operator', one.paddock)" :title="`Delete “${one.what}”? Hosts that it holds now stay held until its end.`" ok-text="Delete" cancel-text="Cancel" @confirm="drop(one.id)"><Button size="small" type="text">Delete…</Button></Popconfirm>
               </td>
             </tr>
           </tbody>
         </table>
         <p v-else class="soft">None yet.</p>
-        <h2>For your own calendar</h2>
-        <p class="soft">The plans that you may see, as an iCalendar feed at an address of your own. Whoever has it can read them.</p>
+        <h2>Calendar feed</h2>
+        <p class="soft">The windows that you may see, as an iCalendar feed at a private address. Anyone with the address can read them.</p>
         <template v-if="feed?.url">
           <CopyText :text="feed.url" data-feed />
-          <p class="soft once">It is shown this once.</p>
+          <p class="soft once">It is shown only now.</p>
         </template>
         <p v-if="feed?.made_at" class="row">
-          <span v-if="!feed.url">Yours was made on {{ dayOf(feed.made_at) }}.</span>
-          <Popconfirm title="Make another? The one before ends, and calendars that read it have to be told." ok-text="Make another" cancel-text="Leave it" @confirm="makeFeed"><Button size="small">Make another…</Button></Popconfirm>
-          <Popconfirm title="End it? Calendars that read it get nothing more." ok-text="End it" cancel-text="Leave it" @confirm="endFeed"><Button size="small">End it…</Button></Popconfirm>
+          <span v-if="!feed.url">Your address was created on {{ dayOf(feed.made_at) }}.</span>
+          <Popconfirm title="Replace the address? Calendars that use the old one stop updating." ok-text="Replace" cancel-text="Cancel" @confirm="makeFeed"><Button size="small">Replace…</Button></Popconfirm>
+          <Popconfirm title="Delete the address? Calendars that use it stop updating." ok-text="Delete" cancel-text="Cancel" @confirm="endFeed"><Button size="small">Delete…</Button></Popconfirm>
         </p>
-        <Button v-else size="small" data-act="make-feed" @click="makeFeed">Make an address</Button>
+        <Button v-else size="small" data-act="make-feed" @click="makeFeed">Create address</Button>
       </div>
       <form v-if="session.may('operator')" @submit.prevent="plan">
         <h2>Plan a maintenance window</h2>
-        <Input v-model:value="what" placeholder="What is done: new disks" :maxlength="200" aria-label="What is done" data-field="what" />
-        <Select v-model:value="place" :options="places" show-search placeholder="Which paddock or host" aria-label="Which paddock or host" data-field="place" />
+        <Input v-model:value="what" placeholder="Purpose: new disks" :maxlength="200" aria-label="Purpose" data-field="what" />
+        <Select v-model:value="place" :options="places" show-search placeholder="Paddock or host" aria-label="Paddock or host" data-field="place" />
         <div class="row when">
           <label>From <input v-model="when" type="datetime-local" data-field="when" /></label>
           <label>for <InputNumber v-model:value="hours" :min="0.25" :max="1440" size="small" /> hours</label>
         </div>
-        <Select v-model:value="rule" :options="AGAIN" aria-label="Again" />
-        <Select v-model:value="how" :options="[{ value: 'drain', label: 'finish what runs first' }, { value: 'hold', label: 'hold at once: what runs goes on' }]" aria-label="How" />
-        <p class="soft">By the clock of {{ zone }}.</p>
+        <Select v-model:value="rule" :options="AGAIN" aria-label="Repeat" />
+        <Select v-model:value="how" :options="[{ value: 'drain', label: 'drain: running jobs finish first' }, { value: 'hold', label: 'hold at once: running jobs go on' }]" aria-label="At its start" />
+        <p class="soft">Time zone: {{ zone }}.</p>
         <p v-if="planning.trouble.value" class="trouble" role="alert">{{ planning.trouble.value }}</p>
         <p v-if="result" class="note" role="status">{{ result }}</p>
-        <Button type="primary" html-type="submit" :disabled="!ready" :loading="planning.isBusy.value" data-act="plan">Plan it</Button>
-        <label class="file">Or from an iCalendar file <input type="file" accept=".ics,text/calendar" @change="readFile" /></label>
-        <p class="soft">Its locations name hosts or paddocks; the others are for what is chosen above.</p>
+        <Button type="primary" html-type="submit" :disabled="!ready" :loading="planning.isBusy.value" data-act="plan">Save window</Button>
+        <label class="file">Or import an iCalendar file <input type="file" accept=".ics,text/calendar" @change="readFile" /></label>
+        <p class="soft">Events name a host or paddock as their location; others apply to the choice above.</p>
       </form>
     </div>
   </div>

@@ -25,12 +25,12 @@ function ask(): Promise<void> {
   <Popover v-else v-model:open="isOpen" trigger="click" :title="`Become ${role} in ${paddock}`">
     <template #content>
       <form class="ask" @submit.prevent="ask">
-        <label>What you need it for<Input v-model:value="reason" :maxlength="300" placeholder="on call for the signing hosts" data-field="access-reason" /></label>
+        <label>Reason<Input v-model:value="reason" :maxlength="300" placeholder="on call for the signing hosts" data-field="access-reason" /></label>
         <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
         <Button type="primary" html-type="submit" :loading="isBusy" :disabled="!reason.trim()" data-act="send-access">Send the request</Button>
       </form>
     </template>
-    <Button type="link" size="small" data-act="ask-access">Ask for it</Button>
+    <Button type="link" size="small" data-act="ask-access">Request access</Button>
   </Popover>
 </template>
 

@@ -32,7 +32,7 @@ function logIn(): Promise<void> {
         </svg>
         Yellow Paddock
       </h1>
-      <p class="soft">Build hosts, what is on them, and where each job ran.</p>
+      <p class="soft">Build hosts, their tools, and where each job ran.</p>
       <label>Name<Input v-model:value="username" name="username" autocomplete="username" autofocus required /></label>
       <label>Password<Input v-model:value="password" type="password" name="password" autocomplete="current-password" required /></label>
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>

@@ -26,7 +26,7 @@ onNote((note) => {
 const summary = computed(() => {
   const one = pipeline.value
   if (!one) return ''
-  const waits = one.wait_median === null ? 'none has started yet' : `they usually wait ${duration(one.wait_median)}, at most ${duration(one.wait_longest ?? 0)}`
+  const waits = one.wait_median === null ? 'none started yet' : `they usually wait ${duration(one.wait_median)}, at most ${duration(one.wait_longest ?? 0)}`
   const fence = one.paddocks.length ? `${one.paddocks.join(', ')} ${one.paddocks.length === 1 ? 'lets' : 'let'} it in` : 'no paddock lets it in'
   return `${count(one.jobs, 'job')} in 30 days on ${count(one.hosts, 'host')}; ${waits}; ${fence}.`
 })
@@ -52,12 +52,12 @@ const summary = computed(() => {
               <code v-for="term in job.terms" :key="term">{{ term }}</code>
               <code v-for="term in job.prefers" :key="term" class="soft">prefer {{ term }}</code>
               <code v-if="job.slots > 1">{{ job.slots }} slots</code>
-              <span v-if="!job.terms.length" class="soft">asks for nothing</span>
+              <span v-if="!job.terms.length" class="soft">no terms</span>
             </p>
             <p :class="job.fits ? 'soft' : 'trouble'">{{ job.fits ? `${count(job.fits, 'host')} ${job.fits === 1 ? 'fits' : 'fit'} now` : 'No host fits now' }}</p>
             <p v-if="job.hosts.length" class="hosts">
               Ran on
-              <template v-for="(one, at) in job.hosts" :key="one.host"><template v-if="at">, </template><RouterLink :to="{ name: 'host', params: { name: one.host } }">{{ one.host }}</RouterLink> ({{ one.runs }}<template v-if="one.failed">, <span class="trouble">{{ one.failed }} did not pass</span></template>)</template>
+              <template v-for="(one, at) in job.hosts" :key="one.host"><template v-if="at">, </template><RouterLink :to="{ name: 'host', params: { name: one.host } }">{{ one.host }}</RouterLink> ({{ one.runs }}<template v-if="one.failed">, <span class="trouble">{{ one.failed }} failed</span></template>)</template>
             </p>
           </div>
           <RunStrip :runs="job.runs" />

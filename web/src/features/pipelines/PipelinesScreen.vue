@@ -32,7 +32,7 @@ onNote((note) => {
     <p class="soft up"><RouterLink :to="{ name: 'board' }">Board</RouterLink></p>
     <h1>Pipelines <span class="soft">in the last 30 days</span></h1>
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
-    <p v-if="pipelines && !pipelines.length" class="soft">No pipeline has sent a job yet. <code>paddock submit paddock.yaml</code> sends one from a terminal; a Git source does it on each push.</p>
+    <p v-if="pipelines && !pipelines.length" class="soft">No pipeline has sent a job yet. <code>paddock submit paddock.yaml</code> sends one from a terminal. A Git source sends jobs on each push.</p>
     <div v-if="pipelines?.length" class="wide">
       <table class="plain-table">
         <thead>
@@ -40,11 +40,11 @@ onNote((note) => {
             <th>Pipeline</th>
             <th>Jobs</th>
             <th>Now</th>
-            <th>Did not pass</th>
+            <th>Failed</th>
             <th>Hosts</th>
             <th>Usual wait</th>
             <th>Longest</th>
-            <th title="Of what all pipelines had of the fleet lately, each hour counting less the longer ago it was">Part of the fleet</th>
+            <th title="Share of the recent fleet usage of all pipelines; older hours count less">Usage share</th>
             <th>Let in by</th>
             <th>Last sent</th>
           </tr>

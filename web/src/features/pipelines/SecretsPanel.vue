@@ -7,7 +7,7 @@ import { useAction } from '../../kit/useAction'
 import TimeAgo from '../../kit/TimeAgo.vue'
 import WordsField from '../../kit/LabelsField.vue'
 
-/** Which secrets are there, who may have them, and who had them last? Their values are shown to nobody. */
+/** Which secrets exist, which pipelines may use them, and which job used them last? Their values are never shown. */
 type Secret = Schemas['Secret']
 const yard = useYard()
 if (!yard.plates.length) void yard.load()
@@ -22,7 +22,7 @@ const pipelines = ref<string[]>([])
 const paddocks = ref<string[]>([])
 const sourcesOnly = ref(true)
 const places = computed(() => [{ value: '*', label: 'every paddock' }, ...(yard.yard?.paddocks ?? []).map((one) => ({ value: one.name, label: one.name }))])
-const missing = computed(() => (!name.value ? 'Give it a name.' : about.value === 'new' && !value.value ? 'Enter its value.' : !pipelines.value.length ? 'Say which pipelines may have it.' : !paddocks.value.length ? 'Say in which paddocks.' : ''))
+const missing = computed(() => (!name.value ? 'Enter a name.' : about.value === 'new' && !value.value ? 'Enter its value.' : !pipelines.value.length ? 'Enter the allowed pipelines.' : !paddocks.value.length ? 'Choose the allowed paddocks.' : ''))
 
 async function load(): Promise<void> {
   secrets.value = await answered(api.GET('/api/v1/secrets/'))
@@ -61,31 +61,31 @@ function remove(one: Secret): Promise<void> {
   <section>
     <h2>Secrets</h2>
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
-    <p v-if="!secrets.length && !about" class="soft">None yet. A job names the secrets that it needs; it gets them for one attempt, if its pipeline and its paddock may, and its log shows <code>[secret]</code> in their place.</p>
+    <p v-if="!secrets.length && !about" class="soft">No secrets yet. A job names the secrets that it needs and gets them for one attempt, if its pipeline and paddock are allowed. Its log shows <code>[secret]</code> in their place.</p>
     <table v-if="secrets.length" class="plain-table">
       <thead><tr><th>Secret</th><th>For pipelines</th><th>In paddocks</th><th>Last given</th><th>Changed</th><th /></tr></thead>
       <tbody>
         <tr v-for="one in secrets" :key="one.name" :data-secret="one.name">
           <td><strong class="machine">{{ one.name }}</strong> <span class="soft">{{ one.purpose }}</span></td>
           <td class="machine">{{ one.pipelines.join(', ') }}<span v-if="one.sources_only" class="soft"> from a Git source only</span></td>
-          <td>{{ one.paddocks.includes('*') ? 'every one' : one.paddocks.join(', ') }}</td>
+          <td>{{ one.paddocks.includes('*') ? 'all' : one.paddocks.join(', ') }}</td>
           <td><template v-if="one.given_at"><TimeAgo :at="one.given_at" /> to <RouterLink :to="{ name: 'run', params: { id: one.given_to.split('-')[0] }, query: { attempt: one.given_to.split('-')[1] } }">{{ one.given_to }}</RouterLink></template><span v-else class="soft">never</span></td>
           <td class="soft">by {{ one.changed_by }}, <TimeAgo :at="one.changed_at" /></td>
           <td class="right">
             <Button size="small" :data-act="`change-${one.name}`" @click="open(one)">Change…</Button>
-            <Popconfirm :title="`Remove ${one.name}? Jobs that name it are refused then, and those that wait cannot start.`" ok-text="Remove it" cancel-text="Keep it" @confirm="remove(one)"><Button size="small">Remove…</Button></Popconfirm>
+            <Popconfirm :title="`Delete ${one.name}? New jobs that name it are refused, and waiting ones cannot start.`" ok-text="Delete" cancel-text="Cancel" @confirm="remove(one)"><Button size="small">Delete…</Button></Popconfirm>
           </td>
         </tr>
       </tbody>
     </table>
     <form v-if="about" autocomplete="off" @submit.prevent="keep">
       <label><span>Name</span><Input v-model:value="name" :disabled="about === 'kept'" placeholder="CHART_DEPOT_TOKEN" :maxlength="100" class="machine" data-field="secret-name" /></label>
-      <label><span>What it is for</span><Input v-model:value="purpose" :maxlength="200" /></label>
-      <label class="whole"><span>Value <span class="soft">{{ about === 'kept' ? 'empty: it stays as it is' : 'nobody sees it again' }}</span></span><textarea v-model="value" rows="2" maxlength="8000" spellcheck="false" autocomplete="off" class="machine covered" data-field="secret-value" /></label>
-      <label><span>Pipelines that may have it <span class="soft">* stands for any part of a name</span></span><WordsField v-model="pipelines" name="Pipelines that may have it" spaced placeholder="tide-gauge-*" data-field="secret-pipelines" /></label>
-      <label><span>Paddocks in which it is given</span><Select v-model:value="paddocks" mode="multiple" :options="places" placeholder="Paddocks" data-field="secret-paddocks" /></label>
-      <Checkbox v-model:checked="sourcesOnly" class="whole">Only to jobs that were read from a Git source</Checkbox>
-      <p class="row"><Button type="primary" html-type="submit" :loading="isBusy" :disabled="Boolean(missing)" data-act="keep-secret">{{ about === 'new' ? 'Keep it' : value ? 'Replace it' : 'Change who may have it' }}</Button> <Button @click="about = ''">Leave it</Button> <span class="soft">{{ missing }}</span></p>
+      <label><span>Purpose</span><Input v-model:value="purpose" :maxlength="200" /></label>
+      <label class="whole"><span>Value <span class="soft">{{ about === 'kept' ? 'leave empty to keep it' : 'never shown again' }}</span></span><textarea v-model="value" rows="2" maxlength="8000" spellcheck="false" autocomplete="off" class="machine covered" data-field="secret-value" /></label>
+      <label><span>Allowed pipelines <span class="soft">* matches any part of a name</span></span><WordsField v-model="pipelines" name="Allowed pipelines" spaced placeholder="tide-gauge-*" data-field="secret-pipelines" /></label>
+      <label><span>Allowed paddocks</span><Select v-model:value="paddocks" mode="multiple" :options="places" placeholder="Paddocks" data-field="secret-paddocks" /></label>
+      <Checkbox v-model:checked="sourcesOnly" class="whole">Only for jobs from a Git source</Checkbox>
+      <p class="row"><Button type="primary" html-type="submit" :loading="isBusy" :disabled="Boolean(missing)" data-act="keep-secret">{{ about === 'new' ? 'Save secret' : value ? 'Replace value' : 'Save' }}</Button> <Button @click="about = ''">Cancel</Button> <span class="soft">{{ missing }}</span></p>
     </form>
     <Button v-else size="small" data-act="add-secret" @click="open(null)">Add a secret</Button>
   </section>

@@ -66,7 +66,7 @@ const hook = computed(() => {
   const one = made.value
   if (!one) return ''
   return `#!/bin/sh
-# hooks/post-receive in the repository: tells Yellow Paddock of each push
+# hooks/post-receive in the repository: notifies Yellow Paddock of each push
 while read -r old new ref; do
   body="{\\"ref\\": \\"$ref\\", \\"commit\\": \\"$new\\"}"
   now=$(date +%s)
@@ -81,7 +81,7 @@ done`
   <section>
     <h2>Git sources</h2>
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
-    <p v-if="!sources.length && !adds" class="soft">None yet. A source is a repository with a pipeline file; each push can send its jobs.</p>
+    <p v-if="!sources.length && !adds" class="soft">No sources yet. A source is a repository with a pipeline file. Each push sends its jobs.</p>
     <ul>
       <li v-for="one in sources" :key="one.id" :data-source="one.id">
         <div>
@@ -92,25 +92,25 @@ done`
           </p>
           <p v-if="one.trouble" class="trouble">{{ one.trouble }}</p>
         </div>
-        <Button v-if="session.may('operator')" size="small" :loading="isBusy" data-act="submit-source" @click="submit(one.id)">Read it and send its jobs</Button>
+        <Button v-if="session.may('operator')" size="small" :loading="isBusy" data-act="submit-source" @click="submit(one.id)">Read and send jobs</Button>
         <template v-if="mayKeep">
-          <Popconfirm title="Make a new secret? The old one is worth nothing then." ok-text="Make it" cancel-text="No" @confirm="renew(one.id)"><Button size="small">New secret…</Button></Popconfirm>
-          <Popconfirm :title="`Remove ${one.url}? What it sent stays.`" ok-text="Remove it" cancel-text="No" @confirm="remove(one.id)"><Button size="small">Remove…</Button></Popconfirm>
+          <Popconfirm title="Make a new secret? The old one stops working." ok-text="New secret" cancel-text="Cancel" @confirm="renew(one.id)"><Button size="small">New secret…</Button></Popconfirm>
+          <Popconfirm :title="`Delete ${one.url}? Its jobs stay.`" ok-text="Delete" cancel-text="No" @confirm="remove(one.id)"><Button size="small">Delete…</Button></Popconfirm>
         </template>
       </li>
     </ul>
     <div v-if="made" class="made">
-      <p><strong>The secret of its webhook, shown this once:</strong></p>
+      <p><strong>The secret of its webhook. It is shown only now:</strong></p>
       <CopyText :text="made.secret" />
-      <p class="soft">For a repository that you keep yourself, this is the whole hook, with the secret in it:</p>
+      <p class="soft">For a repository on your own Git server, this is the complete hook, including the secret:</p>
       <CopyText :text="hook" />
-      <Button size="small" @click="made = null">I have it</Button>
+      <Button size="small" @click="made = null">Done</Button>
     </div>
     <form v-if="adds" class="row" @submit.prevent="keep">
       <label>Address<Input v-model:value="url" placeholder="https://git.saltmarsh.example/tide-gauge-firmware.git" required data-field="url" /></label>
       <label>Branch or tag<Input v-model:value="branch" required data-field="ref" /></label>
       <label>File<Input v-model:value="path" required data-field="path" /></label>
-      <Button type="primary" html-type="submit" :loading="isBusy">Keep it</Button>
+      <Button type="primary" html-type="submit" :loading="isBusy">Save source</Button>
     </form>
     <Button v-else-if="mayKeep" size="small" @click="adds = true">Add a source</Button>
   </section>

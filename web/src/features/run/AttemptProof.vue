@@ -3,7 +3,8 @@ import { computed } from 'vue'
 import type { Schemas } from '../../api/client'
 import RunLog from './RunLog.vue'
 import MachineText from '../../kit/MachineText.vue'
-import { duration, exactly } from '../../kit/format'
+import { duration } from '../../kit/format'
+import { exactly } from '../../kit/moments'
 
 /** The evidence of one attempt: which host, account and folder, which tools, what came out, and the log. */
 const props = defineProps<{ job: number; attempt: Schemas['Attempt']; showsLog: boolean }>()
@@ -26,7 +27,7 @@ const times = computed(() => {
       <span v-if="attempt.note" class="soft"> · {{ attempt.note }}</span>
     </dd>
     <template v-if="attempt.why">
-      <dt>Why there</dt>
+      <dt>Why this host</dt>
       <dd>{{ attempt.why.replaceAll('`', '') }}</dd>
     </template>
     <template v-if="attempt.account">
@@ -44,7 +45,7 @@ const times = computed(() => {
       </dd>
     </template>
   </dl>
-  <p><RouterLink :to="{ name: 'run', params: { id: job }, query: { attempt: attempt.number } }" data-act="open-run">Steps, evidence and files of this run</RouterLink></p>
+  <p><RouterLink :to="{ name: 'run', params: { id: job }, query: { attempt: attempt.number } }" data-act="open-run">Open the run</RouterLink></p>
   <RunLog v-if="showsLog && attempt.started_at" :job="job" :attempt="attempt.number" />
 </template>
 

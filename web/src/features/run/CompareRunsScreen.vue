@@ -10,10 +10,10 @@ import { count } from '../../kit/format'
 
 /** What differed between two runs: the pass and the failure. */
 const TITLES: Record<Schemas['RunDifference']['group'], string> = {
-  steps: 'How the steps ended',
-  job: 'What was asked',
-  'bound tools': 'Tools that it was given',
-  host: 'The host',
+  steps: 'Steps',
+  job: 'Request',
+  'bound tools': 'Tools used',
+  host: 'Host',
   environment: 'Environment',
   tools: 'Other tools on the host',
 }
@@ -51,12 +51,12 @@ function swap(): void {
   <div class="screen">
     <div class="row head">
       <h1>Two runs</h1>
-      <Button v-if="found" @click="swap">The other way round</Button>
+      <Button v-if="found" @click="swap">Swap</Button>
       <Button v-if="found" @click="copy(asText)">{{ word }} as a table</Button>
     </div>
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
     <template v-if="found">
-      <p class="soft">{{ found.differences.length ? `${count(found.differences.length, 'thing')} differed; all else that is known was the same.` : 'Nothing that is known differed.' }}</p>
+      <p class="soft">{{ found.differences.length ? `${count(found.differences.length, 'difference')}; everything else recorded is the same.` : 'No recorded differences.' }}</p>
       <table class="plain-table">
         <thead>
           <tr>
@@ -71,12 +71,12 @@ function swap(): void {
           <tr><th scope="rowgroup" colspan="3" class="part">{{ part.title }}</th></tr>
           <tr v-for="row in part.rows" :key="row.name" :data-name="row.name">
             <td>{{ row.name }}<span v-if="row.used && part.group === 'tools'" class="soft"> asked for</span></td>
-            <td v-for="(value, at) in [row.first, row.second]" :key="at" class="machine value" :class="{ absent: value === null, second: at === 1 }">{{ value === null ? 'not there' : value || 'set, value not told' }}</td>
+            <td v-for="(value, at) in [row.first, row.second]" :key="at" class="machine value" :class="{ absent: value === null, second: at === 1 }">{{ value === null ? 'not there' : value || 'set, value not recorded' }}</td>
           </tr>
         </tbody>
       </table>
     </template>
-    <p v-else-if="!trouble" class="soft">Open a run, and choose what to compare it with.</p>
+    <p v-else-if="!trouble" class="soft">Open a run and choose another to compare.</p>
   </div>
 </template>
 

@@ -2,7 +2,8 @@
 import { computed } from 'vue'
 import type { AttemptSheet } from './run'
 import { useNow } from '../../kit/clock'
-import { duration, exactly } from '../../kit/format'
+import { duration } from '../../kit/format'
+import { exactly } from '../../kit/moments'
 
 /** How the time of a run went: waiting, setting up, and each step, drawn to scale; under it what became of each step. */
 const props = defineProps<{ attempt: AttemptSheet }>()
@@ -20,10 +21,10 @@ function seconds(step: Step): number | null {
 const GOOD = (step: Step) => step.outcome === 'exited' && step.exit_code === 0
 
 function word(step: Step): string {
-  if (step.outcome === '') return 'not come to'
+  if (step.outcome === '') return 'not reached'
   if (GOOD(step)) return 'passed'
-  if (step.outcome === 'exited') return step.signal ? `a command was ended by ${step.signal}` : `exit code ${step.exit_code}`
-  if (step.outcome === 'signalled') return `ended by ${step.signal || `signal ${-(step.exit_code ?? 0)}`}`
+  if (step.outcome === 'exited') return step.signal ? `a command was killed by ${step.signal}` : `exit code ${step.exit_code}`
+  if (step.outcome === 'signalled') return `killed by ${step.signal || `signal ${-(step.exit_code ?? 0)}`}`
   return step.outcome
 }
 
@@ -47,7 +48,7 @@ const stretches = computed(() => {
 </script>
 
 <template>
-  <section class="band" aria-label="How its time went">
+  <section class="band" aria-label="Time line">
     <div class="time" role="img" :aria-label="stretches.map((one) => `${one.name} ${duration(one.seconds)}`).join(', ')">
       <div v-for="one in stretches" :key="one.key" :class="['stretch', one.kind]" :style="{ flexGrow: one.share }" :title="`${one.name}: ${duration(one.seconds)}`">
         <span>{{ one.name }}</span>

@@ -2,7 +2,9 @@
 import type { Schemas } from '../../api/client'
 import type { AttemptSheet } from './run'
 import MachineText from '../../kit/MachineText.vue'
-import { count, duration, exactly, size } from '../../kit/format'
+import { count, duration } from '../../kit/format'
+import { exactly } from '../../kit/moments'
+import { memorySize } from '../../kit/units'
 
 /** Did it really run there, as whom, in which folder, with what? */
 defineProps<{ attempt: AttemptSheet; job: Schemas['JobSheet'] }>()
@@ -13,14 +15,14 @@ defineProps<{ attempt: AttemptSheet; job: Schemas['JobSheet'] }>()
     <dt>Host</dt>
     <dd><RouterLink :to="{ name: 'host', params: { name: attempt.host } }">{{ attempt.host }}</RouterLink> in {{ attempt.paddock }}<span v-if="attempt.facts.os_name" class="soft"> · {{ attempt.facts.os_name }}, {{ attempt.facts.arch }}</span></dd>
     <template v-if="attempt.why">
-      <dt>Why there</dt>
+      <dt>Why this host</dt>
       <dd>{{ attempt.why.replaceAll('`', '') }}</dd>
     </template>
     <template v-if="attempt.account">
       <dt>Account</dt>
       <dd class="machine">{{ attempt.account }}</dd>
       <dt>Folder</dt>
-      <dd><MachineText :text="attempt.folder" /> <span class="soft">{{ attempt.warm ? 'warm: used before' : 'empty at the start' }}</span></dd>
+      <dd><MachineText :text="attempt.folder" /> <span class="soft">{{ attempt.warm ? 'warm: reused' : 'empty at the start' }}</span></dd>
     </template>
     <template v-if="attempt.commit">
       <dt>Commit</dt>
@@ -32,15 +34,15 @@ defineProps<{ attempt: AttemptSheet; job: Schemas['JobSheet'] }>()
     </template>
     <template v-if="attempt.processor !== null || attempt.memory !== null">
       <dt>Used</dt>
-      <dd><template v-if="attempt.processor !== null">{{ duration(attempt.processor) }} of processor</template><template v-if="attempt.memory !== null">, {{ size(attempt.memory) }} of memory at most</template></dd>
+      <dd><template v-if="attempt.processor !== null">{{ duration(attempt.processor) }} of processor</template><template v-if="attempt.memory !== null">, {{ memorySize(attempt.memory) }} peak memory</template></dd>
     </template>
     <template v-if="attempt.leftover_processes.length">
       <dt>Left running</dt>
       <dd class="trouble"><span v-for="one in attempt.leftover_processes" :key="one.pid" class="machine tool">{{ one.name }} ({{ one.pid }}){{ one.ended ? ', ended by the agent' : '' }}</span></dd>
     </template>
     <dt>Agent</dt>
-    <dd>{{ attempt.facts.agent_version || 'not known' }}</dd>
-    <dt>Asked by</dt>
+    <dd>{{ attempt.facts.agent_version || 'unknown' }}</dd>
+    <dt>Sent by</dt>
     <dd>{{ job.submitted_by }}<span class="soft">, {{ exactly(job.submitted_at) }}</span></dd>
     <template v-if="job.secrets.length">
       <dt>Secrets</dt>

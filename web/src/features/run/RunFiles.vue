@@ -1,7 +1,9 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { AttemptSheet } from './run'
-import { count, dayOf, size } from '../../kit/format'
+import { count } from '../../kit/format'
+import { dayOf } from '../../kit/moments'
+import { diskSize } from '../../kit/units'
 
 /** What the run left for people: its files, its tests, its proof. */
 const props = defineProps<{ attempt: AttemptSheet }>()
@@ -14,11 +16,11 @@ const READABLE = /\.(?:txt|log|md|xml|html?|json|ya?ml|csv|ini|cfg|toml|c|h|py|j
   <template v-if="tests">
     <h2>Tests</h2>
     <p>
-      {{ tests.passed }} passed<template v-if="tests.failed">, <strong class="trouble">{{ tests.failed }} failed</strong></template><template v-if="tests.newly_failing"> ({{ tests.newly_failing }} for the first time)</template><template v-if="tests.skipped">, {{ tests.skipped }} skipped</template>
+      {{ tests.passed }} passed<template v-if="tests.failed">, <strong class="trouble">{{ tests.failed }} failed</strong></template><template v-if="tests.newly_failing"> ({{ tests.newly_failing }} newly)</template><template v-if="tests.skipped">, {{ tests.skipped }} skipped</template>
     </p>
     <details v-for="one in tests.cases" :key="one.suite + one.name" class="test" :open="one.newly && tests.newly_failing <= 3">
       <summary><span class="machine">{{ one.suite }}{{ one.suite ? ' · ' : '' }}{{ one.name }}</span> <span v-if="one.newly" class="trouble">newly fails</span></summary>
-      <pre>{{ one.message || 'It says no more.' }}</pre>
+      <pre>{{ one.message || 'No message.' }}</pre>
     </details>
   </template>
   <template v-if="attempt.outputs.length || attempt.left_out.length">
@@ -27,10 +29,10 @@ const READABLE = /\.(?:txt|log|md|xml|html?|json|ya?ml|csv|ini|cfg|toml|c|h|py|j
       <li v-for="file in attempt.outputs" :key="file.number">
         <a v-if="file.whole && !attempt.removed_at" class="machine" :href="`${base}outputs/${file.number}/`" :target="READABLE.test(file.path) ? '_blank' : undefined" rel="noopener">{{ file.path }}</a>
         <span v-else class="machine">{{ file.path }}</span>
-        <span class="soft size" :title="`SHA-256 ${file.sha256}`"> {{ size(file.size) }}</span>
+        <span class="soft size" :title="`SHA-256 ${file.sha256}`"> {{ diskSize(file.size) }}</span>
         <span v-if="file.refused" class="trouble"> {{ file.refused }}</span>
         <span v-else-if="attempt.removed_at" class="soft"> · removed</span>
-        <span v-else-if="!file.whole" class="soft"> on its way</span>
+        <span v-else-if="!file.whole" class="soft"> uploading</span>
       </li>
     </ul>
     <p v-for="reason in attempt.left_out" :key="reason" class="soft">{{ reason }}</p>

@@ -4,7 +4,9 @@ import { computed, nextTick, onMounted, onUnmounted, ref, toRef, watch } from 'v
 import { answered, api } from '../../api/client'
 import { useLogLines } from './run'
 import { useCopying } from '../../kit/copying'
-import { count, dayOf, exactly, size as bytes, timeOfDay } from '../../kit/format'
+import { count } from '../../kit/format'
+import { dayOf, exactly, timeOfDay } from '../../kit/moments'
+import { diskSize } from '../../kit/units'
 
 /** The log of one attempt: any line of it, however long it is, followed while it is written. */
 const props = defineProps<{ job: number; attempt: number; height?: string; steps?: { number: number; name: string }[]; line?: number | null; removedAt?: string | null }>()
@@ -49,8 +51,8 @@ const here = computed(() => {
   return section ? (names.value.get(section.step) ?? '') : ''
 })
 const nothing = computed(() => {
-  if (props.removedAt) return `It was kept until ${dayOf(props.removedAt)}, and removed then: the paddock's fence says how long.`
-  return isOver.value ? 'It printed nothing.' : 'Nothing printed yet.'
+  if (props.removedAt) return `Removed on ${dayOf(props.removedAt)}, after the retention time of the paddock.`
+  return isOver.value ? 'No output.' : 'No output yet.'
 })
 const matches = computed(() => new Set(found.value))
 
@@ -112,7 +114,7 @@ async function find(step: 1 | -1): Promise<void> {
 
 const foundSaid = computed(() => {
   if (!searched.value) return ''
-  if (!found.value.length) return 'not in this log'
+  if (!found.value.length) return 'not found'
   return `${at.value + 1} of ${more.value ? 'more than ' : ''}${count(found.value.length, 'line')}`
 })
 
@@ -137,7 +139,7 @@ onUnmounted(() => sizes?.disconnect())
   <section class="run-log" aria-label="Log" :data-lines="total">
     <div class="row bar">
       <strong>Log</strong>
-      <span class="soft">{{ isEmpty ? '' : `${count(total, 'line')}, ${bytes(size)}` }}<template v-if="!isOver"> · as it is written</template></span>
+      <span class="soft">{{ isEmpty ? '' : `${count(total, 'line')}, ${diskSize(size)}` }}<template v-if="!isOver"> · live</template></span>
       <span v-if="here" class="here">{{ here }}</span>
       <form v-if="!removedAt" class="row find" @submit.prevent="find(1)">
         <Input v-model:value="text" size="small" placeholder="Find in this log" aria-label="Find in this log" :maxlength="300" allow-clear @keydown.shift.enter.prevent="find(-1)" />

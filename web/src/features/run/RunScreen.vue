@@ -85,10 +85,10 @@ function giveUp(): Promise<void> {
             <Button v-if="attempt" :loading="act.isBusy.value" data-act="again-same" @click="again('same host')">on {{ attempt.host }}</Button>
             <Button v-if="attempt" :loading="act.isBusy.value" data-act="again-other" @click="again('another host')">on another host</Button>
           </template>
-          <Popconfirm v-if="isAway" :title="`Give this attempt up? ${attempt?.host} is not there now; if it comes back, its result does not count.`" ok-text="Give it up" cancel-text="Wait for it" @confirm="giveUp">
-            <Button :loading="act.isBusy.value" data-act="give-up">Give it up…</Button>
+          <Popconfirm v-if="isAway" :title="`Give up this attempt? ${attempt?.host} is away. If it comes back, its result does not count.`" ok-text="Give up" cancel-text="Keep waiting" @confirm="giveUp">
+            <Button :loading="act.isBusy.value" data-act="give-up">Give up…</Button>
           </Popconfirm>
-          <Popconfirm v-if="!isOver" :title="`Cancel ${job.name}?`" ok-text="Cancel the job" cancel-text="Leave it" @confirm="cancel">
+          <Popconfirm v-if="!isOver" :title="`Cancel ${job.name}?`" ok-text="Cancel the job" cancel-text="Keep it" @confirm="cancel">
             <Button :loading="act.isBusy.value" :disabled="job.cancel_asked">Cancel…</Button>
           </Popconfirm>
         </div>
@@ -105,14 +105,14 @@ function giveUp(): Promise<void> {
         <div class="two">
           <RunLog :job="job.id" :attempt="attempt.number" :steps="attempt.steps" :line="chosenLine" :removed-at="attempt.removed_at" height="calc(100vh - 290px)" @line="showLine" />
           <aside>
-            <p v-if="before" class="compare"><RouterLink :to="{ name: 'compare-runs', query: { first: before.name, second: `${job.id}-${attempt.number}` } }" data-act="compare">What differs from {{ before.name }}</RouterLink> <span class="soft">which {{ before.state }} on {{ before.host }}, <TimeAgo :at="before.at" /></span></p>
-            <h2>Where and with what</h2>
+            <p v-if="before" class="compare"><RouterLink :to="{ name: 'compare-runs', query: { first: before.name, second: `${job.id}-${attempt.number}` } }" data-act="compare">Compare with {{ before.name }}</RouterLink> <span class="soft">which {{ before.state }} on {{ before.host }}, <TimeAgo :at="before.at" /></span></p>
+            <h2>Evidence</h2>
             <RunEvidence :attempt="attempt" :job="job" />
             <RunFiles :attempt="attempt" />
           </aside>
         </div>
       </template>
-      <p v-else>It has been nowhere yet. <RouterLink :to="{ name: 'board', params: { id: job.id } }">The board says why it waits.</RouterLink></p>
+      <p v-else>It has not started yet. <RouterLink :to="{ name: 'board', params: { id: job.id } }">The board shows why it waits.</RouterLink></p>
     </template>
   </div>
 </template>

@@ -27,7 +27,7 @@ function runAgain(): Promise<void> {
     <p v-if="failure.evidence"><code>{{ failure.evidence }}</code></p>
     <p v-if="failure.tool && job.ended_at && !job.is_internal && session.may('operator')" class="row">
       <Button size="small" :loading="isBusy" data-act="again-with-tool" @click="runAgain">Run again with <code>tool {{ failure.tool }}</code></Button>
-      <span class="soft">{{ failure.hosts_left ? `${count(failure.hosts_left, 'host')} would fit` : 'no host would fit now: install it first' }}</span>
+      <span class="soft">{{ failure.hosts_left ? `${count(failure.hosts_left, 'host')} would fit` : 'no host would fit; install it first' }}</span>
     </p>
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
   </section>

@@ -43,7 +43,7 @@ describe('the lines of a log', () => {
     return scope.run(() => useLogLines(job, attempt))!
   }
 
-  it('are fetched by pages, and only those that somebody looks at', async () => {
+  it('are fetched by page, and only those in view', async () => {
     const log = opened()
     await settled()
     expect([log.total.value, log.line(1)?.spans[0]?.text, log.line(501)]).toEqual([1200, 'line 1', undefined])

@@ -44,7 +44,7 @@ export function useRun(id: Ref<number>, wanted: Ref<number | null>) {
   return { job, attempt, trouble, load }
 }
 
-/** The lines of a log, of which only those are fetched that somebody looks at. */
+/** The lines of a log, fetched only as they come into view. */
 export function useLogLines(id: Ref<number>, number: Ref<number>) {
   const total = ref(0)
   const size = ref(0)

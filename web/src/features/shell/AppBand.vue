@@ -7,6 +7,7 @@ import { useYard } from '../yard/yard'
 import { useMode } from '../../theme/mode'
 import FindField from './FindField.vue'
 import { onKeys } from '../../kit/keys'
+import TimeDisplay from '../settings/TimeDisplay.vue'
 import KeysHelp from './KeysHelp.vue'
 
 const router = useRouter()
@@ -15,6 +16,7 @@ const mode = useMode()
 const yard = useYard()
 const find = ref<InstanceType<typeof FindField> | null>(null)
 const helps = ref(false)
+const choosesTime = ref(false)
 
 void yard.load()
 
@@ -51,15 +53,17 @@ async function logOut(): Promise<void> {
         {{ place.title }}<b v-if="place.name === 'board' && yard.yard?.waiting" :title="`${yard.yard.waiting} waiting`">{{ yard.yard.waiting }}</b>
       </RouterLink>
     </nav>
-    <span v-if="!isLive" class="away" role="status">Not live: waiting for the server</span>
+    <span v-if="!isLive" class="away" role="status">Offline: reconnecting</span>
     <FindField ref="find" />
     <RouterLink class="gate" :class="{ some: yard.atTheGate.length }" :to="{ name: 'yard', hash: '#hand' }">{{ yard.atTheGate.length }} at the gate</RouterLink>
     <div class="who">
-      <button type="button" class="bare" title="The keys and the marks (?)" @click="helps = true">?</button>
+      <button type="button" class="bare" title="Keys and marks (?)" @click="helps = true">?</button>
+      <button type="button" class="bare" title="Time zone and clock" @click="choosesTime = true">Time</button>
       <button type="button" class="bare" @click="mode.toggle">{{ mode.isDark ? 'Light' : 'Dark' }}</button>
       <button type="button" class="bare" :title="`Logged in as ${session.name}`" @click="logOut">Log out</button>
     </div>
     <KeysHelp v-model:open="helps" />
+    <TimeDisplay v-model:open="choosesTime" />
   </header>
 </template>
 

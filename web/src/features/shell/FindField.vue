@@ -84,7 +84,7 @@ defineExpose({ focus: () => field.value?.focus() })
       <li v-for="(one, at) in found" :key="one.key" role="option" :aria-selected="at === chosen" @mousedown.prevent="go(at)">
         <strong>{{ one.title }}</strong> <span class="soft">{{ one.more }}</span>
       </li>
-      <li v-if="!found.length" class="soft">Nothing is called that.</li>
+      <li v-if="!found.length" class="soft">No match.</li>
     </ul>
   </div>
 </template>

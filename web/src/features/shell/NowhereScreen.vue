@@ -1,6 +1,6 @@
 <template>
   <div class="screen">
-    <h1>Nothing is here</h1>
-    <p>This address leads nowhere. <RouterLink :to="{ name: 'yard' }">To the yard</RouterLink></p>
+    <h1>Not found</h1>
+    <p>This page does not exist. <RouterLink :to="{ name: 'yard' }">Go to the yard</RouterLink></p>
   </div>
 </template>

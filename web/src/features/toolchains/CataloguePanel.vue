@@ -36,7 +36,7 @@ async function load(): Promise<void> {
 }
 void perform(load)
 
-/** The text that somebody writes stays, unless another definition is chosen. */
+/** The draft stays until another definition is chosen. */
 async function look(keep = false): Promise<void> {
   if (!name.value) return
   definition.value = await answered(api.GET('/api/v1/catalogue/{name}/', { params: { path: { name: name.value } } }))
@@ -128,14 +128,14 @@ function foundSaid(trial: Schemas['Trial']): string {
         <h2>{{ name || 'A new tool' }} <span class="soft">{{ isNew ? '' : definition?.built_in ? 'as it came with the program' : `this server's own` }}</span></h2>
         <Input.TextArea v-model:value="text" class="machine" :read-only="!mayChange" :auto-size="{ minRows: 10, maxRows: 24 }" spellcheck="false" aria-label="Definition" />
         <div v-if="mayChange" class="row">
-          <Input v-model:value="note" size="small" class="note-field" placeholder="What is changed, and why" aria-label="Note" />
+          <Input v-model:value="note" size="small" class="note-field" placeholder="What changed, and why" aria-label="Note" />
           <Button :loading="isBusy" @click="keep(text)">Keep as a draft</Button>
-          <Popconfirm v-if="definition && !definition.built_in" title="Go back to the definition that came with the program (or to none)? It is kept as a draft first." ok-text="Keep that draft" cancel-text="Leave it" @confirm="keep('')"><Button>Take ours out…</Button></Popconfirm>
+          <Popconfirm v-if="definition && !definition.built_in" title="Restore the built-in definition (or none)? This makes a draft first." ok-text="Make the draft" cancel-text="Leave it" @confirm="keep('')"><Button>Take ours out…</Button></Popconfirm>
         </div>
         <div v-if="isDraft && newest" class="draft">
           <p><strong>Version {{ newest.number }} is a draft.</strong> Try it on some hosts; nothing is kept there. Then release it: every agent that takes this server's probes looks for the tool so.</p>
           <div v-if="mayChange" class="row">
-            <Select v-model:value="onto" mode="multiple" class="hosts" placeholder="Hosts to try it on" aria-label="Hosts to try it on" :options="hosts.map((value) => ({ value, label: value }))" />
+            <Select v-model:value="onto" mode="multiple" class="hosts" placeholder="Hosts for the trial" aria-label="Hosts for the trial" :options="hosts.map((value) => ({ value, label: value }))" />
             <Button :disabled="!onto.length || !newest.text" :loading="isBusy" @click="tryIt">Try it</Button>
             <Popconfirm :title="`Release version ${newest.number} of ${newest.tool} to all agents? It runs on every host.`" ok-text="Release it" cancel-text="Not yet" @confirm="release"><Button type="primary">Release…</Button></Popconfirm>
           </div>

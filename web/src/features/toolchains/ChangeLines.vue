@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { Schemas } from '../../api/client'
-import { exactly } from '../../kit/format'
+import { exactly } from '../../kit/moments'
 import TimeAgo from '../../kit/TimeAgo.vue'
 import { changeText, changedBetween } from './changes'
 

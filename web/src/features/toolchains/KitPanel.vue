@@ -10,7 +10,7 @@ import KitEditor from './KitEditor.vue'
 import { count } from '../../kit/format'
 
 /** What should be on which hosts, and who lacks it? */
-const SAID = {
+const MESSAGES = {
   meets: ['meets it', 'meet it'],
   'is ahead': ['is ahead', 'are ahead'],
   misses: ['misses something', 'miss something'],
@@ -88,8 +88,8 @@ async function saved(): Promise<void> {
         </div>
         <p class="machine">{{ kit.terms.join(' · ') }}</p>
         <div class="rail">
-          <span v-for="stands in Object.keys(SAID) as (keyof typeof SAID)[]" :key="stands" v-show="names(kit.name, stands).length" class="piece" :class="stands.replace(' ', '-')" :style="{ flexGrow: names(kit.name, stands).length }" :title="names(kit.name, stands).join(', ')">
-            {{ count(names(kit.name, stands).length, SAID[stands][0], SAID[stands][1]) }}
+          <span v-for="stands in Object.keys(MESSAGES) as (keyof typeof MESSAGES)[]" :key="stands" v-show="names(kit.name, stands).length" class="piece" :class="stands.replace(' ', '-')" :style="{ flexGrow: names(kit.name, stands).length }" :title="names(kit.name, stands).join(', ')">
+            {{ count(names(kit.name, stands).length, MESSAGES[stands][0], MESSAGES[stands][1]) }}
           </span>
         </div>
         <p v-if="readyToServe(kit.name) < 2" class="trouble">{{ readyToServe(kit.name) ? 'One ready host alone meets it.' : 'No ready host meets it.' }}</p>

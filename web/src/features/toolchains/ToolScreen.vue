@@ -47,19 +47,19 @@ function toggle(version: string): void {
       <p class="soft">
         {{ tool.kind }}<template v-if="tool.aliases.length"> · also called {{ tool.aliases.join(', ') }}</template> · {{ count(tool.versions.length, 'version') }} on
         {{ count(hosts, 'host') }}<template v-if="tool.lacking.length">, not on {{ tool.lacking.length }}</template> ·
-        <RouterLink :to="{ name: 'toolchains', query: { view: 'catalogue', tool: tool.name } }">how it is found</RouterLink>
+        <RouterLink :to="{ name: 'toolchains', query: { view: 'catalogue', tool: tool.name } }">detection</RouterLink>
       </p>
       <div class="two">
         <section aria-label="Versions">
-          <h2>Versions, the newest first</h2>
-          <p v-if="!tool.versions.length" class="soft">No host that you may see has one.</p>
+          <h2>Versions, newest first</h2>
+          <p v-if="!tool.versions.length" class="soft">No host has it.</p>
           <div v-for="one in tool.versions" :key="one.version" class="version" :data-version="one.version">
             <div class="row top">
               <strong class="machine">{{ one.version }}</strong>
               <span>{{ count(one.installations.length, 'place') }}</span>
               <span v-if="one.ends" :class="ending(one.ends, today) ? 'trouble' : 'soft'" :title="tool.ends_source">{{ ending(one.ends, today) ? 'supported until' : 'support ends' }} {{ one.ends }}</span>
               <span v-if="one.stops.length" class="trouble stops">{{ count(one.stops.length, 'job') }} would stop without it</span>
-              <span v-else class="well stops">nothing would stop without it</span>
+              <span v-else class="well stops">no job needs it</span>
               <button type="button" class="bare note" :aria-expanded="opened.has(one.version)" @click="toggle(one.version)">{{ opened.has(one.version) ? 'less' : 'where' }}</button>
             </div>
             <ul v-if="one.stops.length" class="bare-list">
@@ -77,7 +77,7 @@ function toggle(version: string): void {
             <p v-else class="soft hosts">{{ [...new Set(one.installations.map((at) => at.host))].join(', ') }}</p>
           </div>
           <template v-if="tool.broken.length">
-            <h2 class="trouble">Found but broken</h2>
+            <h2 class="trouble">Broken</h2>
             <table class="plain-table">
               <tbody>
                 <tr v-for="one in tool.broken" :key="one.host + one.path">
@@ -89,28 +89,28 @@ function toggle(version: string): void {
           </template>
         </section>
         <div>
-          <section aria-label="Who asks for it">
+          <section aria-label="Jobs that ask for it">
             <h2>Asked for in 30 days</h2>
             <p v-if="!tool.asked.length" class="soft">No job asked for it.</p>
             <table v-else class="plain-table">
-              <thead><tr><th>Job</th><th>Range</th><th>Times</th><th>Would take</th></tr></thead>
+              <thead><tr><th>Job</th><th>Range</th><th>Times</th><th>Accepts</th></tr></thead>
               <tbody>
                 <tr v-for="one in tool.asked" :key="one.pipeline + one.job + one.range">
                   <td>{{ one.pipeline }} / {{ one.job }}</td>
                   <td class="machine">{{ one.range || 'any' }}</td>
                   <td>{{ one.times }}</td>
-                  <td class="machine" :class="{ trouble: !one.versions.length }">{{ one.versions.join(', ') || 'none that is there' }}</td>
+                  <td class="machine" :class="{ trouble: !one.versions.length }">{{ one.versions.join(', ') || 'none installed' }}</td>
                 </tr>
               </tbody>
             </table>
           </section>
-          <section aria-label="Lately">
+          <section aria-label="Recent changes">
             <h2>What changed</h2>
-            <p v-if="!tool.changes.length" class="soft">Nothing since the first surveys.</p>
+            <p v-if="!tool.changes.length" class="soft">No changes since the first surveys.</p>
             <ChangeLines v-else :changes="tool.changes.slice(0, 30)" with-host />
           </section>
           <section v-if="tool.lacking.length" aria-label="Hosts without it">
-            <h2>Not there</h2>
+            <h2>Missing on</h2>
             <p class="soft hosts">{{ tool.lacking.join(', ') }}</p>
           </section>
         </div>

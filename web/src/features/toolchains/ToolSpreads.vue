@@ -17,8 +17,8 @@ function remarksOn(one: Spread): { text: string; bad: boolean }[] {
   const ended = one.present.filter((version) => ending(at(tool.ends, version), props.today)).reduce((sum, version) => sum + at(one.counts, version), 0)
   const soon = ends.filter((day) => ending(day, props.today, SOON) && !ending(day, props.today)).sort()[0]
   return [
-    ...(tool.asked && !one.healthy ? [{ text: 'no ready host has it', bad: true }] : []),
-    ...(one.healthy === 1 ? [{ text: 'one ready host alone', bad: tool.asked > 0 }] : []),
+    ...(tool.asked && !one.healthy ? [{ text: 'no ready host', bad: true }] : []),
+    ...(one.healthy === 1 ? [{ text: 'one ready host only', bad: tool.asked > 0 }] : []),
     ...(tool.missed ? [{ text: `${count(tool.missed, 'host')} out of kit`, bad: true }] : []),
     ...(one.broken ? [{ text: `broken on ${one.broken}`, bad: true }] : []),
     ...(tool.changed ? [{ text: `changed on ${tool.changed} in 7 days`, bad: false }] : []),
@@ -41,7 +41,7 @@ const rows = computed(() => {
   return listed.sort((a, b) => first(a) - first(b) || order[by.value](a) - order[by.value](b) || a.one.tool.name.localeCompare(b.one.tool.name))
 })
 
-/** The rows beyond those in sight are drawn when somebody comes near them. */
+/** Rows out of sight are drawn when they come near. */
 const AT_FIRST = 20
 const drawn = ref(AT_FIRST)
 const end = ref<HTMLElement | null>(null)
@@ -54,9 +54,9 @@ onScopeDispose(() => sight.disconnect())
 
 const HEADS: { by: By; title: string }[] = [
   { by: 'name', title: 'Tool' },
-  { by: 'spread', title: 'Versions, the oldest first, by hosts' },
+  { by: 'spread', title: 'Versions by hosts, oldest first' },
   { by: 'asked', title: 'Asked' },
-  { by: 'trouble', title: 'What to know' },
+  { by: 'trouble', title: 'Remarks' },
 ]
 </script>
 

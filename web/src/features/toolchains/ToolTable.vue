@@ -20,25 +20,25 @@ const tools = computed(() => new Set(props.host.installations.map((one) => one.t
       <span class="soft">
         <template v-if="host.surveyed_at">{{ count(host.installations.length, 'installation') }} of {{ count(tools, 'tool') }} · surveyed <TimeAgo :at="host.surveyed_at" /></template>
         <template v-if="host.surveyed_at"> · <a :href="inventory('cyclonedx')" download>CycloneDX</a> · <a :href="inventory('csv')" download>CSV</a></template>
-        <template v-else>not surveyed yet: the agent does so as soon as it connects</template>
+        <template v-else>not surveyed yet; the agent surveys when it connects</template>
       </span>
     </h2>
     <table v-if="host.installations.length" class="plain-table">
       <thead>
-        <tr><th>Tool</th><th>Version</th><th>Where</th><th></th></tr>
+        <tr><th>Tool</th><th>Version</th><th>Path</th><th></th></tr>
       </thead>
       <tbody>
         <template v-for="one in host.installations" :key="one.tool + one.path">
           <tr :data-tool="one.tool">
             <td><RouterLink :to="{ name: 'tool', params: { name: one.tool } }">{{ one.tool }}</RouterLink></td>
             <td class="machine">{{ one.version }}</td>
-            <td><MachineText :text="one.path" /><span v-if="one.plain" class="plain" title="A shell that is told only the command's name starts this one">plain</span></td>
+            <td><MachineText :text="one.path" /><span v-if="one.plain" class="plain" title="The command without a path starts this one">plain</span></td>
             <td><button type="button" class="bare note" :aria-expanded="opened === key(one)" @click="opened = opened === key(one) ? '' : key(one)">evidence</button></td>
           </tr>
           <tr v-if="opened === key(one)">
             <td colspan="4" class="evidence">
               <p class="machine">{{ one.evidence }}</p>
-              <p class="soft"><template v-if="one.exit_code === null">nothing was run</template><template v-else>exit code {{ one.exit_code }}</template> · home <span class="machine">{{ one.home }}</span> · there since <TimeAgo :at="one.seen_since" /></p>
+              <p class="soft"><template v-if="one.exit_code === null">not run</template><template v-else>exit code {{ one.exit_code }}</template> · home <span class="machine">{{ one.home }}</span> · there since <TimeAgo :at="one.seen_since" /></p>
               <p v-if="one.also.length" class="soft">also at <span class="machine">{{ one.also.join(', ') }}</span></p>
               <pre v-if="one.output">{{ one.output }}</pre>
             </td>
@@ -47,7 +47,7 @@ const tools = computed(() => new Set(props.host.installations.map((one) => one.t
       </tbody>
     </table>
     <template v-if="host.broken.length">
-      <h2 class="trouble">Found but broken <span>{{ host.broken.length }}</span></h2>
+      <h2 class="trouble">Broken <span>{{ host.broken.length }}</span></h2>
       <table class="plain-table">
         <tbody>
           <tr v-for="one in host.broken" :key="one.path">

@@ -44,7 +44,7 @@ function show(name: string): void {
     </div>
     <p v-if="toolchains.trouble" class="trouble" role="alert">{{ toolchains.trouble }}</p>
     <template v-if="columns">
-      <p v-if="!columns.hosts.name.length" class="soft">There is no host yet. <RouterLink :to="{ name: 'bring-in' }">Bring one in</RouterLink>: its first survey says which tools it has.</p>
+      <p v-if="!columns.hosts.name.length" class="soft">No hosts yet. <RouterLink :to="{ name: 'bring-in' }">Bring one in</RouterLink>: its first survey lists its tools.</p>
       <KitPanel v-else-if="view === 'kits'" :columns="columns" />
       <CataloguePanel v-else-if="view === 'catalogue'" :hosts="columns.hosts.name" />
       <template v-else>

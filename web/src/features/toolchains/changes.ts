@@ -16,9 +16,9 @@ export function changeText(one: Schemas['Change']): string {
   const place = one.place ? ` at ${one.place}` : ''
   switch (one.what) {
     case 'came':
-      return `${thing} ${one.after?.version ?? one.after?.why ?? one.after?.value ?? ''} came${place}`.replace(/ {2,}/g, ' ')
+      return `${thing} ${one.after?.version ?? one.after?.why ?? one.after?.value ?? ''} was installed${place}`.replace(/ {2,}/g, ' ')
     case 'went':
-      return `${thing} ${one.before?.version ?? one.before?.value ?? ''} went${place}`.replace(/ {2,}/g, ' ')
+      return `${thing} ${one.before?.version ?? one.before?.value ?? ''} was removed${place}`.replace(/ {2,}/g, ' ')
     case 'broke':
       return `${thing} broke${place}: ${one.after?.why ?? ''}`
     case 'mended':
@@ -31,7 +31,7 @@ export function changeText(one: Schemas['Change']): string {
 function differing(before: Properties, after: Properties): string {
   const keys = ['version', 'value', 'home', 'plain', 'why'] as const
   const parts = keys.filter((key) => before?.[key] !== after?.[key]).map((key) => {
-    if (key === 'plain') return after?.plain ? 'is now what a plain command gets' : 'is no longer what a plain command gets'
+    if (key === 'plain') return after?.plain ? 'now answers the plain command' : 'no longer answers the plain command'
     return `${before?.[key] || 'nothing'} → ${after?.[key] || 'nothing'}`
   })
   return parts.join(', ')

@@ -30,10 +30,10 @@ describe('a filter of hosts', () => {
   it('takes all of them when it asks for nothing', () => expect(names({})).toHaveLength(4))
   it('answers “all Linux hosts in shoreline with a JDK under 17”', () =>
     expect(names({ os: 'linux', paddock: 'shoreline', tool: 'jdk', versions: new Set([0]) })).toEqual(['curlew-01']))
-  it('finds who lacks a tool, and not whom nobody asked', () => expect(names({ tool: 'maven', has: 'lacks' })).toEqual(['avocet-01', 'ketch-01']))
+  it('finds hosts that lack a tool, not those that were never asked', () => expect(names({ tool: 'maven', has: 'lacks' })).toEqual(['avocet-01', 'ketch-01']))
   it('finds who has a broken one', () => expect(names({ tool: 'jdk', has: 'broken' })).toEqual(['ketch-01']))
   it('looks for a part of a name, whatever its case', () => expect(names({ sought: ' LEW ' })).toEqual(['curlew-01']))
-  it('finds nothing for a tool that nobody has', () => expect(names({ tool: 'zig' })).toEqual([]))
+  it('finds nothing for a tool that no host has', () => expect(names({ tool: 'zig' })).toEqual([]))
 })
 
 describe('the spread of a tool', () => {

@@ -11,7 +11,7 @@ const missing = computed(() => (props.found.share === null ? 0 : Math.min(100, (
 
 <template>
   <td class="cell">
-    <span v-if="found.share === null" class="soft" title="It should have been connected at no time">held</span>
+    <span v-if="found.share === null" class="soft" title="Never expected to be connected">held</span>
     <template v-else>
       <span>{{ share(found.share) }}</span>
       <i :style="{ width: `${missing}%` }" :title="`${share(1 - found.share)} missing`"></i>

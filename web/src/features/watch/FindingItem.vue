@@ -9,7 +9,8 @@ import CopyText from '../../kit/CopyText.vue'
 import { useAction } from '../../kit/useAction'
 import HandItem from '../yard/HandItem.vue'
 import TimeAgo from '../../kit/TimeAgo.vue'
-import { count, exactly } from '../../kit/format'
+import { count } from '../../kit/format'
+import { exactly } from '../../kit/moments'
 
 /** One finding: what is wrong, the evidence for it, the remedy in place, and putting it aside. */
 const props = defineProps<{ finding: Finding; open?: boolean; withoutHost?: boolean }>()
@@ -21,14 +22,14 @@ const noting = ref(false)
 const acted = ref(false)
 
 const ACTIONS: Record<string, string> = {
-  'start afresh': 'Start its agent afresh',
+  'restart agent': 'Restart the agent',
   'start service': 'Start the service',
-  'have it started': 'Have its watch start it',
-  hold: 'Hold it',
+  'request start': 'Let the watch start it',
+  hold: 'Hold the host',
 }
 const SNOOZES = [
   { key: 'hour', title: 'for an hour', hours: 1 },
-  { key: 'tomorrow', title: 'till tomorrow', hours: 24 },
+  { key: 'tomorrow', title: 'until tomorrow', hours: 24 },
   { key: 'week', title: 'for a week', hours: 7 * 24 },
 ]
 const path = computed(() => ({ params: { path: { id: props.finding.id } } }))
@@ -56,8 +57,8 @@ function snooze(hours: number): Promise<void> {
   return perform(() => answered(api.POST('/api/v1/findings/{id}/snooze/', { ...path.value, body: { until, note: '' } })))
 }
 
-function bringBack(): Promise<void> {
-  return perform(() => answered(api.POST('/api/v1/findings/{id}/bring-back/', path.value)))
+function reopen(): Promise<void> {
+  return perform(() => answered(api.POST('/api/v1/findings/{id}/reopen/', path.value)))
 }
 </script>
 
@@ -71,16 +72,16 @@ function bringBack(): Promise<void> {
     </template>
     {{ finding.sentence }}
     <template #more>
-      <p v-if="finding.acknowledged_at" class="note">{{ finding.acknowledged_by }} sees to it<template v-if="finding.note">: {{ finding.note }}</template></p>
-      <p v-else-if="finding.aside && finding.snoozed_until" class="note">Snoozed till {{ exactly(finding.snoozed_until) }}</p>
+      <p v-if="finding.acknowledged_at" class="note">Acknowledged by {{ finding.acknowledged_by }}<template v-if="finding.note">: {{ finding.note }}</template></p>
+      <p v-else-if="finding.aside && finding.snoozed_until" class="note">Snoozed until {{ exactly(finding.snoozed_until) }}</p>
       <button type="button" class="bare more" :aria-expanded="isOpen" @click="isOpen = !isOpen">{{ isOpen ? 'Less' : 'Evidence and remedy' }}</button>
       <div v-if="isOpen" class="inside">
         <ul>
           <li v-for="(one, i) in finding.evidence" :key="i"><template v-if="one.at"><TimeAgo :at="new Date(one.at * 1000).toISOString()" />: </template>{{ one.text }}</li>
         </ul>
-        <p v-if="finding.unknown"><strong>Not known.</strong> {{ finding.unknown }}</p>
+        <p v-if="finding.unknown"><strong>Unknown.</strong> {{ finding.unknown }}</p>
         <template v-if="finding.possible.length">
-          <p><strong>What fits.</strong> Each command tries or shows one of them.</p>
+          <p><strong>Possible causes.</strong> Each command checks one of them.</p>
           <ol data-possible>
             <li v-for="one in finding.possible" :key="one.sentence">{{ one.sentence }}<CopyText v-if="one.command" :text="one.command" /></li>
           </ol>
@@ -95,9 +96,9 @@ function bringBack(): Promise<void> {
     <template v-if="mayAct" #actions>
       <Button v-if="finding.remedy.action" size="small" type="primary" :disabled="acted" :loading="isBusy" data-act @click="act">{{ acted ? 'Asked' : ACTIONS[finding.remedy.action] }}</Button>
       <template v-if="!finding.aside">
-        <Button size="small" @click="noting = !noting">I see to it</Button>
+        <Button size="small" @click="noting = !noting">Acknowledge</Button>
         <Dropdown :trigger="['click']">
-          <Button size="small">Later…</Button>
+          <Button size="small">Snooze…</Button>
           <template #overlay>
             <Menu>
               <Menu.Item v-for="one in SNOOZES" :key="one.key" @click="snooze(one.hours)">{{ one.title }}</Menu.Item>
@@ -105,10 +106,10 @@ function bringBack(): Promise<void> {
           </template>
         </Dropdown>
       </template>
-      <Button v-else size="small" @click="bringBack">Bring back</Button>
+      <Button v-else size="small" @click="reopen">Reopen</Button>
       <form v-if="noting" class="noting" @submit.prevent="acknowledge">
-        <Input v-model:value="note" size="small" :maxlength="1000" placeholder="A note for the others" />
-        <Button size="small" type="primary" html-type="submit" :loading="isBusy">Say so</Button>
+        <Input v-model:value="note" size="small" :maxlength="1000" placeholder="Note for colleagues (optional)" />
+        <Button size="small" type="primary" html-type="submit" :loading="isBusy">Acknowledge</Button>
       </form>
     </template>
   </HandItem>

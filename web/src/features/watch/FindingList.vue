@@ -18,7 +18,7 @@ const shown = computed(() => (showsAll.value ? pressing.value : pressing.value.s
   <FindingItem v-for="one in shown" :key="one.id" :finding="one" :without-host="withoutHost" />
   <button v-if="pressing.length > shown.length" type="button" class="bare fold" @click="showsAll = true">{{ pressing.length - shown.length }} more</button>
   <template v-if="aside.length">
-    <button type="button" class="bare fold" :aria-expanded="showsAside" @click="showsAside = !showsAside">{{ showsAside ? 'Fold away' : 'Show' }} {{ count(aside.length, 'finding') }} put aside</button>
+    <button type="button" class="bare fold" :aria-expanded="showsAside" @click="showsAside = !showsAside">{{ showsAside ? 'Hide' : 'Show' }} {{ count(aside.length, 'finding') }} acknowledged or snoozed</button>
     <template v-if="showsAside"><FindingItem v-for="one in aside" :key="one.id" :finding="one" :without-host="withoutHost" /></template>
   </template>
 </template>

@@ -2,7 +2,8 @@
 import { ref } from 'vue'
 import type { Schemas } from '../../api/client'
 import { colour, frame, sizeStep, useChart } from '../host/time-chart'
-import { inDays, size } from '../../kit/format'
+import { inDays } from '../../kit/format'
+import { diskSize } from '../../kit/units'
 
 /** A disk that fills up: what was free, and where that leads to, with its band. */
 const props = defineProps<{ forecast: Schemas['Forecast'] }>()
@@ -16,8 +17,8 @@ useChart(place, () => {
   const band = { type: 'line', stack: 'band', symbol: 'none', lineStyle: { opacity: 0 }, silent: true, tooltip: { show: false } }
   const line = { type: 'line', symbol: 'none' }
   return {
-    ...frame(begin, end, size, { most, step: sizeStep(most) }),
-    tooltip: { trigger: 'axis', valueFormatter: (value: unknown) => size(Number(value)) },
+    ...frame(begin, end, diskSize, { most, step: sizeStep(most, 1000) }),
+    tooltip: { trigger: 'axis', valueFormatter: (value: unknown) => diskSize(Number(value)) },
     series: [
       { ...band, data: forecast.map(([at = 0, , low]) => [at * 1000, low]) },
       { ...band, areaStyle: { color: colour('rust-pale') }, data: forecast.map(([at = 0, , low = 0, high = 0]) => [at * 1000, high - low]) },
@@ -39,15 +40,20 @@ useChart(place, () => {
     ],
   }
 })
+
+/** The interval of the forecast, left out where both ends read alike. */
+function between(soonest: string, latest: string): string {
+  return soonest === latest ? '' : `(${soonest} to ${latest}), `
+}
 </script>
 
 <template>
   <figure :data-forecast="forecast.host">
     <figcaption>
       <RouterLink :to="{ name: 'host', params: { name: forecast.host } }">{{ forecast.host }}</RouterLink>
-      is full in about <strong>{{ inDays(forecast.full_in) }}</strong>{{ ' ' }}<span class="soft">({{ inDays(forecast.full_soonest) }} to {{ inDays(forecast.full_latest) }}), of {{ size(forecast.total) }}</span>
+      full in about <strong>{{ inDays(forecast.full_in) }}</strong>{{ ' ' }}<span class="soft">{{ between(inDays(forecast.full_soonest), inDays(forecast.full_latest)) }}of {{ diskSize(forecast.total) }}</span>
     </figcaption>
-    <div ref="place" class="place" role="img" :aria-label="`Free disk of ${forecast.host}, and where it leads to`"></div>
+    <div ref="place" class="place" role="img" :aria-label="`Free disk of ${forecast.host}, with its forecast`"></div>
   </figure>
 </template>
 

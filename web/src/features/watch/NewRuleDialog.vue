@@ -5,6 +5,7 @@ import { answered, api, type Schemas } from '../../api/client'
 import { useYard } from '../yard/yard'
 import { useAction } from '../../kit/useAction'
 import { minutesOf } from '../../kit/format'
+import { zoneName } from '../../kit/moments'
 
 /** A new notification rule. */
 const open = defineModel<boolean>('open', { required: true })
@@ -21,7 +22,7 @@ const gather = ref(60)
 const hasQuiet = ref(false)
 const from = ref('20:00')
 const to = ref('06:00')
-const zone = ref(Intl.DateTimeFormat().resolvedOptions().timeZone || 'UTC')
+const zone = ref(zoneName())
 const urgentAnyway = ref(true)
 const known = computed(() => (yard.yard?.paddocks ?? []).map((one) => ({ value: one.name })))
 
@@ -69,7 +70,7 @@ function make(): Promise<void> {
         <Checkbox v-model:checked="urgentAnyway">Send urgent findings anyway</Checkbox>
       </template>
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
-      <Button type="primary" html-type="submit" :loading="isBusy" :disabled="!name.trim() || !target.trim()">Add it</Button>
+      <Button type="primary" html-type="submit" :loading="isBusy" :disabled="!name.trim() || !target.trim()">Save rule</Button>
     </form>
   </Drawer>
 </template>

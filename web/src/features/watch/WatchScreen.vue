@@ -9,7 +9,8 @@ import AvailabilityCell from './AvailabilityCell.vue'
 import ForecastChart from './ForecastChart.vue'
 import NotificationRules from './NotificationRules.vue'
 import TimeAgo from '../../kit/TimeAgo.vue'
-import { count, duration, exactly } from '../../kit/format'
+import { count, duration } from '../../kit/format'
+import { exactly } from '../../kit/moments'
 
 /** How well is the yard kept running, what gets worse, and what runs out? */
 type Watched = Schemas['WatchedHost']
@@ -42,7 +43,7 @@ onNote((note) => {
 })
 
 const SHOWN = 60
-/** The least available first: those are why somebody looks. */
+/** The least available first. */
 const hosts = computed(() =>
   [...(watch.value?.hosts ?? [])]
     .filter((one) => `${one.name} ${one.paddock}`.includes(sought.value.trim().toLowerCase()))
@@ -62,19 +63,19 @@ function between(seconds: number | null): string {
 
 <template>
   <div class="screen">
-    <h1>The watch</h1>
+    <h1>Watch</h1>
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
-    <p v-if="watch && !watch.hosts.length" class="soft">No host has been let in yet: there is nothing to watch.</p>
+    <p v-if="watch && !watch.hosts.length" class="soft">No hosts yet.</p>
     <template v-if="watch?.hosts.length">
       <p class="soft">
-        Availability is the time connected of the time that a host should have been. Planned holds are left out, and so is the time before its first hello.
+        Availability is the share of expected time that a host was connected. Holds and the time before its first connection do not count.
         {{ count(findings.pressing.length, 'finding is', 'findings are') }} open.
       </p>
       <div class="two">
         <section aria-label="Availability">
           <table class="plain-table">
             <thead>
-              <tr><th>Paddock</th><th>24 hours</th><th>7 days</th><th>30 days</th><th title="Mean time connected between losses, over 30 days">Between losses</th><th title="Mean time until it was back, over 30 days">To repair</th></tr>
+              <tr><th>Paddock</th><th>24 hours</th><th>7 days</th><th>30 days</th><th title="Mean time connected between losses, over 30 days">Between losses</th><th title="Mean time to reconnect, over 30 days">To repair</th></tr>
             </thead>
             <tbody>
               <tr v-for="one in watch.paddocks" :key="one.name" :data-watched-paddock="one.name">
@@ -87,7 +88,7 @@ function between(seconds: number | null): string {
               </tr>
             </tbody>
             <thead>
-              <tr><th><Input v-model:value="sought" size="small" placeholder="Host or paddock" aria-label="Host or paddock" allow-clear /></th><th colspan="5">the least available of the week first</th></tr>
+              <tr><th><Input v-model:value="sought" size="small" placeholder="Host or paddock" aria-label="Host or paddock" allow-clear /></th><th colspan="5">the least available this week first</th></tr>
             </thead>
             <tbody>
               <tr v-for="host in hosts.slice(0, SHOWN)" :key="host.name" :data-watched="host.name">
@@ -104,17 +105,17 @@ function between(seconds: number | null): string {
               </tr>
             </tbody>
           </table>
-          <p v-if="hosts.length > SHOWN" class="soft">{{ hosts.length - SHOWN }} more, which were more available: find them by name above.</p>
+          <p v-if="hosts.length > SHOWN" class="soft">{{ hosts.length - SHOWN }} more with higher availability. Search by name above.</p>
         </section>
         <div>
           <section aria-label="Disks that fill up">
             <h2>Disks that fill up</h2>
-            <p v-if="!watch.forecasts.length" class="soft">None does, surely enough to say so.</p>
+            <p v-if="!watch.forecasts.length" class="soft">No disk has a reliable trend.</p>
             <ForecastChart v-for="one in watch.forecasts.slice(0, 4)" :key="one.host" :forecast="one" />
             <p v-if="watch.forecasts.length" class="soft">Dashed: the Theil–Sen line of the last weeks; the band is its 98 % interval.</p>
           </section>
           <section v-if="serving.length" aria-label="Services by host">
-            <h2>Services that builds need</h2>
+            <h2>Watched services</h2>
             <table class="plain-table services">
               <thead><tr><th></th><th v-for="service in services" :key="service" class="machine">{{ service }}</th></tr></thead>
               <tbody>
@@ -125,9 +126,9 @@ function between(seconds: number | null): string {
               </tbody>
             </table>
           </section>
-          <section aria-label="What runs out">
-            <h2>What runs out within 30 days</h2>
-            <p v-if="!watch.running_out.length" class="soft">No pass in use, and no certificate.</p>
+          <section aria-label="Expiring">
+            <h2>Expiring within 30 days</h2>
+            <p v-if="!watch.running_out.length" class="soft">No passes or certificates expire.</p>
             <table v-else class="plain-table">
               <tbody>
                 <tr v-for="one in watch.running_out" :key="one.what + one.name">

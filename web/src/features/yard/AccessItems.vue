@@ -31,7 +31,7 @@ onNote((note) => {
 
 <template>
   <HandItem v-for="request in found" :key="request.id" what="Access" :since="request.asked_at" kind="note" :data-access="request.person">
-    <template #title>{{ request.person }} asks to be {{ request.role }} in {{ request.paddock }}</template>
+    <template #title>{{ request.person }} requests the role {{ request.role }} in {{ request.paddock }}</template>
     {{ request.reason }}
     <template #actions>
       <Button size="small" :loading="isBusy" data-act="grant-access" @click="decide(request.id, 'grant')">Make {{ request.person }} {{ request.role }}</Button>

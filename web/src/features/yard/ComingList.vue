@@ -4,7 +4,7 @@ import { useComing } from '../bring-up/expected-hosts'
 import TimeAgo from '../../kit/TimeAgo.vue'
 import { count, systemName } from '../../kit/format'
 
-/** The machines that are on their way in, each with where it stands; those that need somebody first. */
+/** The machines that are on their way in, each with where it stands; those that need a person first. */
 const MOST = 12
 const coming = useComing()
 const ORDER = ['failed', 'cut off', 'at the gate', 'under way', 'expected']
@@ -13,9 +13,9 @@ const shown = computed(() => sorted.value.slice(0, MOST))
 </script>
 
 <template>
-  <section aria-label="On their way in">
-    <h2>On their way in</h2>
-    <p v-if="!coming.sheets.length" class="soft">None just now.</p>
+  <section aria-label="Expected machines">
+    <h2>Expected machines</h2>
+    <p v-if="!coming.sheets.length" class="soft">None.</p>
     <ul v-else>
       <li v-for="sheet in shown" :key="sheet.id" :data-coming="sheet.title">
         <RouterLink :to="{ name: 'bring-up', params: { id: String(sheet.id) } }"><strong>{{ sheet.title }}</strong></RouterLink>

@@ -54,7 +54,7 @@ function done(what: string): void {
 function resumeAll(): Promise<void> {
   return perform(async () => {
     await answered(api.POST('/api/v1/paddocks/{name}/{verb}/', { params: { path: { name: paddock.value ?? '', verb: 'resume' } }, body: { reason: '' } }))
-    done('They take jobs again.')
+    done('They accept jobs again.')
   })
 }
 
@@ -84,50 +84,50 @@ function save(): Promise<void> {
 <template>
   <Drawer :open="paddock !== null" :title="`The fence of ${paddock}`" width="460" @close="paddock = null">
     <form @submit.prevent="save">
-      <label>What it is for<Input v-model:value="purpose" :maxlength="200" /></label>
+      <label>Purpose<Input v-model:value="purpose" :maxlength="200" /></label>
       <label>
-        Pipelines that may send jobs in
-        <span class="soft">Names, in which * stands for anything; * alone lets in all. The jobs of others wait at the fence until somebody lets them in.</span>
-        <WordsField v-model="pipelines" name="Pipelines that may send jobs in" spaced placeholder="none: every job waits" data-field="pipelines" />
+        Allowed pipelines
+        <span class="soft">Names; * matches anything, and * alone lets in all. Jobs of other pipelines wait at the fence until an operator lets them in.</span>
+        <WordsField v-model="pipelines" name="Allowed pipelines" spaced placeholder="none: all jobs wait" data-field="pipelines" />
       </label>
       <label>
-        Networks that its agents call from
-        <span class="soft">None means any. A newcomer from elsewhere is pointed out at the gate.</span>
+        Agent networks
+        <span class="soft">Empty means any. The gate marks agents from other networks.</span>
         <WordsField v-model="networks" name="Networks" placeholder="10.20.0.0/16" data-field="networks" />
       </label>
-      <Checkbox v-model:checked="admitsAtOnce">Admit pass holders at once</Checkbox>
-      <p class="soft">Then a pass alone is enough to run jobs here, from inside the networks: nobody looks first.</p>
+      <Checkbox v-model:checked="admitsAtOnce">Admit agents with a pass automatically</Checkbox>
+      <p class="soft">A pass is then enough to run jobs here from inside the networks: agents are admitted automatically.</p>
       <label class="later">
-        Services that builds need
-        <span class="soft">Watched on all its hosts; jobs ask for one with <code>service NAME running</code>.</span>
-        <WordsField v-model="services" name="Services that builds need" data-field="services" />
+        Watched services
+        <span class="soft">Watched on all its hosts. A job asks for one with <code>service NAME running</code>.</span>
+        <WordsField v-model="services" name="Watched services" data-field="services" />
       </label>
-      <Checkbox v-model:checked="watchMayStart" data-field="watch-may-start">Watches may start the agent's service</Checkbox>
-      <p class="soft">When it has stopped or failed, at most three times an hour, and never one that was stopped with the agent's own command.</p>
+      <Checkbox v-model:checked="watchMayStart" data-field="watch-may-start">Let watches start the agent's service</Checkbox>
+      <p class="soft">If it stopped or failed, at most three times per hour; never if it was stopped with the agent's own command.</p>
       <label class="later">
         Grace
-        <span class="soft">Seconds of silence after which a host is lost; 0 takes the server's own.</span>
+        <span class="soft">Seconds of silence after which a host is lost (0: the server's default).</span>
         <InputNumber v-model:value="grace" :min="0" :max="3600" />
       </label>
       <label>
         Lease
-        <span class="soft">Minutes of silence after which what runs on a host is given up; 0 takes the server's own. A cut that is shorter costs no job.</span>
+        <span class="soft">Minutes of silence after which the jobs on a host are lost (0: the server's default). A shorter cut loses no job.</span>
         <InputNumber v-model:value="leaseMinutes" :min="0" :max="10080" data-field="lease" />
       </label>
       <label>
         Warm folders
-        <span class="soft">Days that one stays after its last use; agents hear of it when they next connect.</span>
+        <span class="soft">Days that a folder stays after its last use. Agents apply a change when they reconnect.</span>
         <InputNumber v-model:value="warmDays" :min="0" :max="3650" data-field="warm-days" />
       </label>
       <label>
-        Logs and files of runs
-        <span class="soft">Days that the server keeps them; 0 keeps them always. What is known of the runs themselves stays.</span>
+        Retention of logs and files
+        <span class="soft">Days (0: forever). The record of each run always stays.</span>
         <InputNumber v-model:value="keepDays" :min="0" :max="36500" data-field="keep-days" />
       </label>
-      <Checkbox v-model:checked="endsProcesses" data-field="ends-processes">End processes that a job leaves behind</Checkbox>
-      <p class="soft">Otherwise they are only named on the run's page.</p>
-      <Checkbox v-model:checked="choresNeedApproval" data-field="chores-need-approval">A chore here needs a second person's approval</Checkbox>
-      <p class="row later"><span>All of its hosts:</span> <HoldButtons :paddock="paddock ?? ''" size="small" @done="done" /> <Button size="small" @click="resumeAll">Resume</Button></p>
+      <Checkbox v-model:checked="endsProcesses" data-field="ends-processes">End leftover processes of jobs</Checkbox>
+      <p class="soft">Otherwise the run's page only lists them.</p>
+      <Checkbox v-model:checked="choresNeedApproval" data-field="chores-need-approval">Chores need a second person's approval</Checkbox>
+      <p class="row later"><span>All hosts:</span> <HoldButtons :paddock="paddock ?? ''" size="small" @done="done" /> <Button size="small" @click="resumeAll">Resume</Button></p>
       <p v-if="result" class="note" role="status">{{ result }}</p>
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
       <Button type="primary" html-type="submit" class="later" :loading="isBusy">Save</Button>

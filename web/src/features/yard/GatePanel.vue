@@ -6,12 +6,13 @@ import { useSession } from '../people/session'
 import { useYard } from './yard'
 import { useAction } from '../../kit/useAction'
 import HandItem from './HandItem.vue'
-import { asked, count, size } from '../../kit/format'
+import { asked, count } from '../../kit/format'
+import { memorySize } from '../../kit/units'
 
 const yard = useYard()
 const session = useSession()
 const hosts = ref<Schemas['Host'][]>([])
-/** Those that nobody has to think about: nothing odd, and this person may admit them. */
+/** Agents without anything odd that this person may admit. */
 const plain = computed(() => hosts.value.filter((host) => !host.suspicions.length && session.may('administrator', host.paddock)))
 const ALL = 'all of them'
 const busy = ref('')
@@ -66,14 +67,14 @@ async function turnAway(): Promise<void> {
   <section v-if="hosts.length" class="gate" aria-label="At the gate">
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
     <div v-if="plain.length > 1" class="all row">
-      <span>{{ plain.length }} stand here with nothing odd about them.</span>
-      <Popconfirm :title="`Admit ${plain.map((host) => host.name).join(', ')}?`" ok-text="Admit them" cancel-text="Not yet" @confirm="admitAll">
+      <span>{{ plain.length }} agents without anything odd.</span>
+      <Popconfirm :title="`Admit ${plain.map((host) => host.name).join(', ')}?`" ok-text="Admit" cancel-text="Cancel" @confirm="admitAll">
         <Button :loading="busy === ALL">Admit all {{ plain.length }}…</Button>
       </Popconfirm>
     </div>
     <HandItem v-for="host in hosts" :key="host.name" what="At the gate" :since="host.joined_at" kind="note" :data-gate="host.name">
-      <template #title><RouterLink :to="{ name: 'host', params: { name: host.name } }">{{ host.name }}</RouterLink> wants into {{ host.paddock }}</template>
-      {{ host.facts.os_name || host.facts.os }} · {{ host.facts.arch }} · {{ host.facts.cores }} cores · {{ size(host.facts.memory) }}.
+      <template #title><RouterLink :to="{ name: 'host', params: { name: host.name } }">{{ host.name }}</RouterLink> asks to join {{ host.paddock }}</template>
+      {{ host.facts.os_name || host.facts.os }} · {{ host.facts.arch }} · {{ host.facts.cores }} cores · {{ memorySize(host.facts.memory) }}.
       With the pass “{{ host.joined_with }}” of {{ host.joined_by }}, from {{ host.address }}, as {{ host.facts.user }}.
       <template v-if="host.link === 'never seen'">Its agent has not connected yet.</template>
       <template v-else-if="host.link !== 'connected'">Its agent is {{ host.link }} now.</template>
@@ -82,15 +83,15 @@ async function turnAway(): Promise<void> {
       <strong v-for="odd in host.suspicions" :key="odd.sentence" class="odd trouble">{{ odd.sentence }}</strong>
       <template v-if="session.may('administrator', host.paddock)" #actions>
         <Button type="primary" :loading="busy === host.name" @click="admit(host)">Admit</Button>
-        <Popconfirm v-if="asked(host)" :title="`Admit ${host.name} and give it ${asked(host)}?`" ok-text="Admit it so" cancel-text="Not yet" @confirm="admit(host, true)">
+        <Popconfirm v-if="asked(host)" :title="`Admit ${host.name} and give it ${asked(host)}?`" ok-text="Admit" cancel-text="Cancel" @confirm="admit(host, true)">
           <Button :disabled="busy === host.name" data-act="admit-as-asked">Admit as asked…</Button>
         </Popconfirm>
         <Button :disabled="busy === host.name" @click="turning = host">Turn away…</Button>
       </template>
     </HandItem>
-    <Modal :open="turning !== null" :title="`Turn ${turning?.name} away?`" ok-text="Turn away" cancel-text="Leave it at the gate" @ok="turnAway" @cancel="turning = null">
-      <p>Its key dies at once. To come back it has to join anew with an entry pass.</p>
-      <label class="reason">Reason, for the logbook and for who runs the machine<Input v-model:value="reason" :maxlength="300" /></label>
+    <Modal :open="turning !== null" :title="`Turn ${turning?.name} away?`" ok-text="Turn away" cancel-text="Cancel" @ok="turnAway" @cancel="turning = null">
+      <p>Its key is revoked at once. To come back, it must join again with an entry pass.</p>
+      <label class="reason">Reason (for the logbook and the machine's owner)<Input v-model:value="reason" :maxlength="300" /></label>
     </Modal>
   </section>
 </template>

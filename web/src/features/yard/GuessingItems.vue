@@ -30,8 +30,8 @@ onNote((note) => {
 <template>
   <HandItem v-for="one in found" :key="one.address" what="Wrong passes" :since="one.last_at" kind="trouble" :data-guessing="one.address">
     <template #title>{{ one.tries }} wrong passes from {{ one.address }}</template>
-    Somebody there guesses, or copies the wrong one again and again. Each try has to wait longer than the one before. Look at that machine;
-    a paddock’s networks say from where its agents may call.
-    <template #actions><Button size="small" :loading="busy === one.address" @click="dismiss(one.address)">I have looked at it</Button></template>
+    A person or program there is guessing, or repeats a wrong one. Each try waits longer than the one before. Check that machine;
+    a fence can limit the networks of its agents.
+    <template #actions><Button size="small" :loading="busy === one.address" @click="dismiss(one.address)">Dismiss</Button></template>
   </HandItem>
 </template>

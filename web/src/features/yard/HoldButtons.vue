@@ -13,10 +13,10 @@ const reason = ref('')
 const minutes = ref(0)
 const { isBusy, trouble, perform } = useAction()
 const ENDS = [
-  { value: 0, label: 'until somebody resumes it' }, { value: 60, label: 'for an hour' }, { value: 240, label: 'for four hours' },
+  { value: 0, label: 'until a person resumes it' }, { value: 60, label: 'for an hour' }, { value: 240, label: 'for four hours' },
   { value: 1440, label: 'for a day' }, { value: 10080, label: 'for a week' },
 ]
-const SAID = { hold: 'Held: no new job goes there.', drain: 'Draining: what runs may finish.' }
+const MESSAGES = { hold: 'Held: no new jobs.', drain: 'Draining: running jobs finish.' }
 
 const running = ref<Schemas['HostWork'][]>([])
 
@@ -39,7 +39,7 @@ function act(verb: 'hold' | 'drain'): Promise<void> {
     }
     open.value = null
     reason.value = ''
-    emit('done', SAID[verb])
+    emit('done', MESSAGES[verb])
   })
 }
 </script>
@@ -48,12 +48,12 @@ function act(verb: 'hold' | 'drain'): Promise<void> {
   <Popover v-for="verb in ['hold', 'drain'] as const" :key="verb" :open="open === verb" trigger="click" placement="bottomRight" @update:open="(is: boolean) => void show(verb, is)">
     <template #content>
       <form class="why" @submit.prevent="act(verb)">
-        <p class="soft">{{ verb === 'hold' ? 'It takes no new job from now on; what runs goes on.' : 'It finishes what runs, and is held then.' }}</p>
+        <p class="soft">{{ verb === 'hold' ? 'No new jobs. Running jobs go on.' : 'Running jobs finish, then the host is held.' }}</p>
         <ul v-if="running.length" data-part="running">
           <li v-for="one in running.slice(0, 5)" :key="one.job"><RouterLink :to="{ name: 'run', params: { id: one.job } }">{{ one.name }}</RouterLink> <span class="soft">{{ one.pipeline }}, since <TimeAgo :at="one.since" /></span></li>
           <li v-if="running.length > 5" class="soft">and {{ running.length - 5 }} more</li>
         </ul>
-        <Input v-model:value="reason" placeholder="Why (for your colleagues)" :maxlength="300" aria-label="Why" data-field="reason" />
+        <Input v-model:value="reason" placeholder="Reason (for colleagues)" :maxlength="300" aria-label="Reason" data-field="reason" />
         <Select v-model:value="minutes" :options="ENDS" aria-label="Planned end" />
         <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
         <Button type="primary" html-type="submit" :loading="isBusy" :data-act="`do-${verb}`">{{ verb === 'hold' ? 'Hold' : 'Drain' }} {{ host ?? `all of ${paddock}` }}</Button>

@@ -4,7 +4,7 @@ import { computed, ref, watch } from 'vue'
 import { answered, api } from '../../api/client'
 import { ALL, type Columns, type Filter } from '../toolchains/fleet-columns'
 
-/** Which hosts are meant, as a sentence: “linux hosts in shoreline that have jdk <17”. */
+/** Host filter are meant, as a sentence: “linux hosts in shoreline that have jdk <17”. */
 const props = defineProps<{ columns: Columns }>()
 const filter = defineModel<Filter>({ required: true })
 const range = ref('')
@@ -81,7 +81,7 @@ defineExpose({
 </script>
 
 <template>
-  <form class="filter" aria-label="Which hosts" @submit.prevent="narrow">
+  <form class="filter" aria-label="Host filter" @submit.prevent="narrow">
     <Select :value="filter.os" size="small" aria-label="System" class="short" :options="systemOptions" @update:value="set({ os: String($event) })" />
     in
     <Select :value="filter.paddock" size="small" aria-label="Paddock" class="short" :options="paddockOptions" @update:value="set({ paddock: String($event) })" />
@@ -91,7 +91,7 @@ defineExpose({
     <Input v-if="filter.tool && filter.has !== 'broken'" v-model:value="range" size="small" class="range machine" placeholder="<17" aria-label="Versions, as in a term" :status="trouble ? 'error' : ''" spellcheck="false" />
     named
     <Input :value="filter.sought" size="small" class="range" placeholder="part of a name" aria-label="Part of a host's name" @update:value="set({ sought: String($event) })" />
-    <button v-if="!isPlain" type="button" class="bare note" @click="clear">all again</button>
+    <button v-if="!isPlain" type="button" class="bare note" @click="clear">clear</button>
     <span v-if="trouble" class="trouble" role="alert">{{ trouble }}</span>
   </form>
 </template>

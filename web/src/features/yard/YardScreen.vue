@@ -74,14 +74,14 @@ onKeys({ n: bringIn })
 <template>
   <div class="yard screen">
     <div class="head row">
-      <h1>The yard</h1>
+      <h1>Yard</h1>
       <p v-if="yard.yard" class="sentence">
         <template v-if="yard.plates.length">
           <strong>{{ able }} of {{ count(inside, 'host') }}</strong> can take work<template v-if="away">, <strong class="trouble">{{ count(away, 'is', 'are') }} away</strong></template>.
           <template v-if="yard.atTheGate.length"><strong>{{ count(yard.atTheGate.length, 'stands', 'stand') }} at the gate.</strong></template>
           {{ ' ' }}{{ count(yard.yard.running, 'job runs', 'jobs run') }}, {{ count(yard.yard.waiting, 'waits', 'wait') }}<template v-if="stuck.length"> ({{ stuck.length }} blocked)</template>.
         </template>
-        <template v-else>No host is here yet.</template>
+        <template v-else>No hosts yet.</template>
       </p>
       <RouterLink :to="{ name: 'chores' }" class="chores">Chores</RouterLink>
       <RouterLink :to="{ name: 'maintenance' }">Maintenance windows</RouterLink>
@@ -100,10 +100,10 @@ onKeys({ n: bringIn })
             <HostPlate v-for="plate in paddock.hosts" :key="plate.name" :plate="plate" />
             <ExpectedPlate v-for="sheet in coming.expectedIn(paddock.name)" :key="sheet.id" :sheet="sheet" />
           </div>
-          <p v-else class="soft">No host is inside the fence.</p>
+          <p v-else class="soft">No hosts in this paddock.</p>
         </section>
         <p v-if="yard.yard && !yard.yard.paddocks.length">
-          There is no paddock yet. <Button v-if="mayBringIn" type="primary" @click="bringIn">Make the first, and bring in a host</Button>
+          No paddocks yet. <Button v-if="mayBringIn" type="primary" @click="bringIn">Make the first one and bring in a host</Button>
         </p>
         <PlateLegend v-if="yard.plates.length" />
       </div>
@@ -112,7 +112,7 @@ onKeys({ n: bringIn })
         <FindingList :findings="findings.findings" />
         <p v-if="findings.trouble" class="trouble" role="alert">{{ findings.trouble }}</p>
         <HandItem v-for="sheet in coming.stuck" :key="sheet.id" what="Bring-up" :since="sheet.made_at" kind="trouble" :data-stuck="sheet.title">
-          <template #title><RouterLink :to="{ name: 'bring-up', params: { id: String(sheet.id) } }">{{ sheet.title }}</RouterLink> does not come in</template>
+          <template #title><RouterLink :to="{ name: 'bring-up', params: { id: String(sheet.id) } }">{{ sheet.title }}</RouterLink> not allowed</template>
           {{ sheet.sentence }}
         </HandItem>
         <GuessingItems v-model="guessing" />
@@ -122,7 +122,7 @@ onKeys({ n: bringIn })
           <template #title><RouterLink :to="{ name: 'board', params: { id: String(job.id) } }">{{ job.name }}</RouterLink> of {{ job.pipeline }}: {{ job.reason_kind }}</template>
           {{ job.reason }}
         </HandItem>
-        <p v-if="!hands" class="soft none">Nothing does.</p>
+        <p v-if="!hands" class="soft none">Nothing.</p>
       </aside>
     </div>
     <FenceDrawer v-model:paddock="fenced" />
