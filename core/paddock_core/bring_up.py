@@ -173,7 +173,7 @@ def _proof(seen: Seen) -> Row:
             sentence = f"The job is {seen.proof}." + (f" {seen.proof_reason}" if seen.proof == "waiting" else "")
             return Row(Step.PROVE, State.NOW, seen.proof_began, detail=sentence)
         case ended:
-            return Row(Step.PROVE, State.FAILED, seen.proof_ended, took, f"The job {ended}. Its log says why.")
+            return Row(Step.PROVE, State.FAILED, seen.proof_ended, took, f"The job {ended}. Its log shows why.")
 
 
 def _past_failures(rows: list[Row]) -> list[Row]:
@@ -206,7 +206,7 @@ def _with_current(rows: list[Row], seen: Seen, now: float, family: str) -> list[
         and now - before.at > CALL_SECONDS
     ):
         fresh[first] = Row(
-            row.step, State.FAILED, detail="The service was started, but its agent has not called the server since.",
+            row.step, State.FAILED, detail="The service was started, but its agent has not connected.",
             remedy=_LOOKING[family],
         )  # fmt: skip
     else:
@@ -216,14 +216,14 @@ def _with_current(rows: list[Row], seen: Seen, now: float, family: str) -> list[
 
 _WAITING = {
     Step.FETCH: "The command has not been run on the machine yet.",
-    Step.PREFLIGHT: "The script was fetched. It starts by checking the machine.",
-    Step.INSTALL: "The machine has what it needs. Next the agent is installed.",
-    Step.JOIN: "The agent is installed. Next it asks to join.",
-    Step.SERVICE: "It has joined. Next the service is set up.",
-    Step.CONNECT: "Waiting for its agent to call.",
-    Step.SURVEY: "Its agent is looking which tools are there.",
+    Step.PREFLIGHT: "The script was fetched. Next: check the machine.",
+    Step.INSTALL: "The machine meets the prerequisites. Next: install the agent.",
+    Step.JOIN: "The agent is installed. Next: join the paddock.",
+    Step.SERVICE: "It has joined. Next: set up the service.",
+    Step.CONNECT: "Waiting for its agent to connect.",
+    Step.SURVEY: "Its agent is surveying its tools.",
     Step.ADMIT: "It waits at the gate. No job runs on it until an administrator admits it.",
-    Step.PROVE: "Waiting for its agent and its survey; then a job is sent that proves it.",
+    Step.PROVE: "Waiting for its agent and its survey. Then a proof job runs.",
 }
 _LOOKING = {
     "linux": ("paddock-agent service status", "journalctl --unit 'paddock-agent-*' --lines 30"),
@@ -245,7 +245,7 @@ def _whole(
 ) -> tuple[Phase, str]:
     by_step = {row.step: row for row in rows}
     if by_step[Step.PROVE].state is State.DONE:
-        return Phase.FINISHED, "It has proved itself with a job."
+        return Phase.FINISHED, "Its proof job passed."
     current = next((row for row in rows if row.state in (State.FAILED, State.NOW)), None)
     where = f"at “{current.title}”" if current else "before it began"
     if given_up:
@@ -255,7 +255,7 @@ def _whole(
     if current.state is State.FAILED:
         return Phase.FAILED, f"Stopped {where}{_why(current.detail)}"
     if current.step is Step.ADMIT:
-        return Phase.AT_THE_GATE, "It stands at the gate: let it in, or turn it away."
+        return Phase.AT_THE_GATE, "It waits at the gate: admit it or turn it away."
     last = max((one.ended or one.began for one in reported.values()), default=0.0)
     last = max(
         last, *(at or 0.0 for at in (seen.joined, seen.connected, seen.surveyed, seen.admitted, seen.proof_began))
@@ -263,6 +263,6 @@ def _whole(
     if now - last > QUIET_SECONDS and current.step is not Step.PROVE:
         return (
             Phase.CUT_OFF,
-            f"Nothing was heard of it since it stopped {where}. Run the command again: it goes on from there.",
+            f"No report since it stopped {where}. Run the command again; it continues from there.",
         )
     return Phase.UNDER_WAY, f"Under way, {where}."

@@ -246,7 +246,7 @@ def _cancel(job: Job) -> tuple[Job, tuple[Instruction, ...]]:
     if job.state is JobState.WAITING:
         return replace(job, state=JobState.CANCELLED, cancel_asked=True), (CancelFollowers(), WakeDispatcher())
     if job.state not in LIVE:
-        raise TransitionError(f"the job has ended already: it is {job.state}")
+        raise TransitionError(f"the job has already ended: it is {job.state}")
     return replace(job, cancel_asked=True), (TellCancel(job.attempt),)
 
 

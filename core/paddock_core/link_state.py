@@ -42,16 +42,16 @@ class LinkChange:
 
 
 _CAUSES = {
-    Seen.HELLO: (Link.CONNECTED, "The agent said hello."),
-    Seen.GOODBYE: (Link.STOPPED, "The agent said goodbye: it was stopped."),
-    Seen.SHUTDOWN: (Link.STOPPED, "The agent said goodbye: its machine was shutting down, by its manager's own word."),
+    Seen.HELLO: (Link.CONNECTED, "The agent connected."),
+    Seen.GOODBYE: (Link.STOPPED, "The agent was stopped."),
+    Seen.SHUTDOWN: (Link.STOPPED, "The machine was shutting down, as its service manager reported."),
     Seen.SOCKET_CLOSED: (
         Link.LOST,
         "The connection closed without a goodbye: the agent was killed, or the network was cut.",
     ),
-    Seen.SILENCE: (Link.LOST, "Nothing was heard past the grace, though the connection was not closed."),
-    Seen.SERVER_WAS_DOWN: (Link.LOST, "It has not come back since the server was started again."),
-    Seen.KEY_REVOKED: (Link.STOPPED, "Its key was taken back."),
+    Seen.SILENCE: (Link.LOST, "The agent was silent for longer than the grace, on an open connection."),
+    Seen.SERVER_WAS_DOWN: (Link.LOST, "It has not reconnected since the server restarted."),
+    Seen.KEY_REVOKED: (Link.STOPPED, "Its key was revoked."),
 }
 _ENDS_A_CONNECTION = {Seen.SOCKET_CLOSED, Seen.SILENCE, Seen.SERVER_WAS_DOWN}
 SHUT_DOWN = _CAUSES[Seen.SHUTDOWN][1]

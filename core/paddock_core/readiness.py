@@ -59,15 +59,15 @@ def readiness_of(
             "its agent answers" if connected else link_cause or link,
         ),
         _supervised(kept_by, watch),
-        Condition("Admitted", Mark.HOLDS, "a person let it in")
+        Condition("Admitted", Mark.HOLDS, "admitted by a person")
         if admitted
-        else Condition("Admitted", Mark.BROKEN, "stands at the gate: nothing runs on it"),
+        else Condition("Admitted", Mark.BROKEN, "at the gate: no jobs run on it"),
         Condition("Not held", Mark.BROKEN, f"{holding}{': ' + hold_reason if hold_reason else ''}")
         if holding
         else Condition("Not held", Mark.HOLDS, "takes jobs"),
         Condition("Surveyed", Mark.HOLDS, count(installations, "installation"))
         if surveyed
-        else Condition("Surveyed", Mark.BROKEN, "its tools are not known yet"),
+        else Condition("Surveyed", Mark.BROKEN, "its tools are unknown yet"),
         _able(unable, connected),
         _disk(disk_free, connected),
         _slots(slots, working, connected),
@@ -76,31 +76,31 @@ def readiness_of(
 
 def _able(unable: str, connected: bool) -> Condition:
     if not connected:
-        return Condition("Able to work", Mark.UNKNOWN, "not known while it is away")
+        return Condition("Able to work", Mark.UNKNOWN, "unknown while it is away")
     return (
         Condition("Able to work", Mark.BROKEN, unable)
         if unable
-        else Condition("Able to work", Mark.HOLDS, "tried and passed")
+        else Condition("Able to work", Mark.HOLDS, "the agent's trial passed")
     )
 
 
 def _supervised(kept_by: str, watch: str) -> Condition:
     if watch:
-        return Condition("Kept running", Mark.BROKEN, watch)
+        return Condition("Service running", Mark.BROKEN, watch)
     if kept_by:
-        return Condition("Kept running", Mark.HOLDS, kept_by)
-    return Condition("Kept running", Mark.WEAK, "started by hand: gone after a reboot")
+        return Condition("Service running", Mark.HOLDS, kept_by)
+    return Condition("Service running", Mark.WEAK, "started by hand: gone after a reboot")
 
 
 def _disk(free: float, connected: bool) -> Condition:
     if not connected:
-        return Condition("Disk free", Mark.UNKNOWN, "not known while it is away")
+        return Condition("Disk free", Mark.UNKNOWN, "unknown while it is away")
     detail = f"{disk_size(free)} free"
     return Condition("Disk free", Mark.HOLDS if free >= LEAST_DISK else Mark.BROKEN, detail)
 
 
 def _slots(slots: int, working: int, connected: bool) -> Condition:
     if not connected:
-        return Condition("Slot free", Mark.UNKNOWN, "not known while it is away")
+        return Condition("Slot free", Mark.UNKNOWN, "unknown while it is away")
     free = max(0, slots - working)
     return Condition("Slot free", Mark.HOLDS if free else Mark.BROKEN, f"{free} of {count(slots, 'slot')}")

@@ -292,7 +292,7 @@ def _unmet(term: Term, index: FleetIndex, admitted: Bits, words: FleetWords) -> 
             return f"No host has {count(term.least, 'core')}: the most is {max(host.cores for host in words.admitted)}."
         case MemoryTerm():
             largest = memory_size(max(host.memory for host in words.admitted))
-            return f"No host has {memory_size(term.least)} of memory: the most is {largest}."
+            return f"No host meets `{term}` ({memory_size(term.least)}): the most is {largest}."
         case DiskTerm():
             most = max((host.disk_free or 0 for host in words.admitted), default=0)
             return f"No host has {disk_size(term.least)} of disk free now: the most is {disk_size(most)}."

@@ -198,7 +198,7 @@ class Remedies:
             case ServiceTerm(name) if held.known:
                 return [Remedy(RemedyKind.START_SERVICE, host.name, name, f"start {name} on {host.name}")]
             case ServiceTerm(name):
-                return [Remedy(RemedyKind.WATCH_SERVICE, host.name, name, f"have {name} watched on {host.name}")]
+                return [Remedy(RemedyKind.WATCH_SERVICE, host.name, name, f"watch {name} on {host.name}")]
             case ToolTerm():
                 return self._for_tool(term, host)
             case EnvTerm(name, value):
@@ -212,9 +212,9 @@ class Remedies:
                 return [Remedy(RemedyKind.JOIN_GROUP, host.name, name, text)]
             case DiskTerm(least) if host.disk_free is not None and least <= host.disk_total:
                 short = disk_size(least - host.disk_free)
-                return [Remedy(RemedyKind.CLEAR_DISK, host.name, short, f"clear {short} on {host.name}")]
+                return [Remedy(RemedyKind.CLEAR_DISK, host.name, short, f"free {short} on {host.name}")]
             case NotTerm(LabelTerm(name)):
-                return [Remedy(RemedyKind.REMOVE_LABEL, host.name, name, f"take the label {name} off {host.name}")]
+                return [Remedy(RemedyKind.REMOVE_LABEL, host.name, name, f"remove the label {name} from {host.name}")]
             case AnyOf(terms):
                 ways = [self._for_term(one, host, verdict(one, host)) for one in terms]
                 possible = [_inside(term, one, way) for one, way in zip(terms, ways, strict=True) if way is not None]
@@ -232,7 +232,7 @@ class Remedies:
         if self._words.catalogue and term.name not in self._words.catalogue | self._words.tools.keys():
             return None
         if term.name in host.broken and term.range is None:
-            text = f"mend {term.name} on {host.name}: {host.broken[term.name]}"
+            text = f"repair {term.name} on {host.name}: {host.broken[term.name]}"
             return [Remedy(RemedyKind.MEND_TOOL, host.name, term.name, text)]
         wanted = str(term).removeprefix("tool ")
         if like := self._host_like(term, host.os):
@@ -248,13 +248,16 @@ class Remedies:
             case Block.RESERVED:
                 if not host.labels:
                     return Remedy(
-                        RemedyKind.ADD_LABEL, host.name, "", f"open {host.name}, or give it a label to ask for"
+                        RemedyKind.ADD_LABEL,
+                        host.name,
+                        "",
+                        f"open {host.name}, or give it a label that jobs can ask for",
                     )
                 refused = {term.term for term in self._requirement.terms if isinstance(term, NotTerm)}
                 label = min((label for label in host.labels if LabelTerm(label) not in refused), default="")
                 if not label:
                     return None
-                return Remedy(RemedyKind.CORRECT, "", "", f"mend the job: add `label {label}`", f"label {label}")
+                return Remedy(RemedyKind.CORRECT, "", "", f"correct the job: add `label {label}`", f"label {label}")
             case Block.SLOTS:
                 slots = self._requirement.slots
                 text = f"give {host.name} {slots} slots (it has {host.slots})"
@@ -318,13 +321,13 @@ def _inside(outer: AnyOf, inner: Term, way: Sequence[Remedy]) -> list[Remedy]:
         if step.kind is RemedyKind.CORRECT and step.instead:
             parts = [step.instead if one == inner else str(one) for one in outer.terms]
             written = f"any of {' or '.join(parts)}"
-            step = Remedy(RemedyKind.CORRECT, "", str(outer), f"mend the job: `{written}`", written)
+            step = Remedy(RemedyKind.CORRECT, "", str(outer), f"correct the job: `{written}`", written)
         found.append(step)
     return found
 
 
 def _correct(term: Term, corrected: Term) -> Remedy:
-    return Remedy(RemedyKind.CORRECT, "", str(term), f"mend the job: `{corrected}`", str(corrected))
+    return Remedy(RemedyKind.CORRECT, "", str(term), f"correct the job: `{corrected}`", str(corrected))
 
 
 def _for_readiness(host: Host) -> list[Remedy]:

@@ -43,13 +43,13 @@ def suspicions(newcomer: Known, others: Sequence[Known], networks: Sequence[str]
     found = []
     for other in others:
         if newcomer.machine and other.machine == newcomer.machine and other.is_living:
-            sentence = f"The same machine is a host already, as {other.name}: two agents would share it."
+            sentence = f"The same machine is already the host {other.name}. Two agents would share it."
             found.append(Suspicion(Oddity.SAME_MACHINE, sentence))
         if other.name.casefold() == newcomer.name.casefold() and not other.is_living:
             same = "" if not (newcomer.machine and other.machine) else (
                 " It is the same machine." if newcomer.machine == other.machine else " It is another machine."
             )  # fmt: skip
-            found.append(Suspicion(Oddity.SAME_NAME, f"An earlier host was called {other.name} too.{same}"))
+            found.append(Suspicion(Oddity.SAME_NAME, f"An earlier host was also called {other.name}.{same}"))
     if not newcomer.machine:
         sentence = "Its system has no machine id, so a copy of this machine could not be detected."
         found.append(Suspicion(Oddity.NO_MACHINE, sentence))

@@ -121,7 +121,7 @@ def _env_verdict(term: EnvTerm, host: Host) -> Verdict:
         return Verdict(True, "set")
     value = next((value for name, value in host.values.items() if known_as(name) == wanted), None)
     if value is None:
-        return Verdict(False, "set; agents do not tell its value", known=False)
+        return Verdict(False, "set; its value is not reported", known=False)
     return Verdict(value == term.value, value)
 
 

@@ -89,7 +89,7 @@ def test_a_service_that_was_started_and_never_called_is_in_trouble(family):
     reported = {**UP_TO_SERVICE, Step.SERVICE: ReportedTimes(NOW - 90, NOW - CALL_SECONDS - 1)}
     shown = progress(reported, Seen(joined=NOW - 95), NOW, family=family)
     assert shown.phase is Phase.FAILED
-    assert "has not called" in at(shown, Step.CONNECT).detail
+    assert "has not connected" in at(shown, Step.CONNECT).detail
     assert "paddock-agent service status" in at(shown, Step.CONNECT).remedy
 
 

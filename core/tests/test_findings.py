@@ -53,7 +53,7 @@ WELL = HostSeen(
     boot="b1",
 )
 LOST = replace(WELL, link=Link.LOST, link_since=NOW - 100, link_cause="The connection closed.")
-STOPPED = replace(WELL, link=Link.STOPPED, link_since=NOW - 100, link_cause="The agent said goodbye: it was stopped.")
+STOPPED = replace(WELL, link=Link.STOPPED, link_since=NOW - 100, link_cause="The agent was stopped.")
 
 
 def reported(**more):

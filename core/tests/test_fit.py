@@ -140,12 +140,12 @@ def test_without_any_admitted_host_the_reason_says_so():
 
 def test_near_fits_come_with_what_would_mend_them():
     found = remedies_for("os macos", "tool jdk 17", "label relase-signing")
-    assert found == {"russet-01": "mend the job: `label release-signing`"}
+    assert found == {"russet-01": "correct the job: `label release-signing`"}
     assert remedies_for("os linux", "tool jdk 17", "tool maven 3.8+", "label bench-rig") == {
         "avocet-01": "install maven 3.8+ on avocet-01"
     }
     assert remedies_for("os windows", "tool git", "label bench-ring") == {
-        "ketch-01": "mend the job: `label bench-rig`; add the label bench-rig to ketch-01"
+        "ketch-01": "correct the job: `label bench-rig`; add the label bench-rig to ketch-01"
     }
 
 
@@ -174,7 +174,7 @@ def test_a_fence_a_reservation_and_too_few_slots_are_said_and_can_be_mended():
     assert reason_for("os linux", hosts=reserved).kind is ReasonKind.RESERVED
     assert reason_for("os linux", "label bench-rig", hosts=reserved).kind is ReasonKind.NEXT
     assert reason_for("os linux", hosts=reserved, is_internal=True).kind is ReasonKind.NEXT
-    assert remedies_for("os linux", hosts=reserved) == {"avocet-01": "mend the job: add `label bench-rig`"}
+    assert remedies_for("os linux", hosts=reserved) == {"avocet-01": "correct the job: add `label bench-rig`"}
     assert reason_for("os linux", slots=4).kind is ReasonKind.TOO_MANY_SLOTS
     assert remedies_for("os linux", slots=4) == {"avocet-01": "give avocet-01 4 slots (it has 1)"}
     roomy = [replace(AVOCET, slots=4, free_slots=3)]

@@ -108,7 +108,7 @@ def test_cancelling():
     job, instructions = after(Placed(), Started(1), CancelAsked())
     assert (job.state, instructions) == (JobState.RUNNING, (TellCancel(1),))
     assert after(LeaseLost(1, "silent"), job=job)[0].state is JobState.CANCELLED
-    with pytest.raises(TransitionError, match="ended already"):
+    with pytest.raises(TransitionError, match="already ended"):
         after(Placed(), Started(1), Ended(1, Outcome.EXITED, 0), CancelAsked())
 
 

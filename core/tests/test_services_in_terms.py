@@ -52,7 +52,7 @@ def test_hosts_where_it_is_down_are_avoided_and_said():
     assert [row.host.name for row in sheet.fitting] == ["knot-02"]
     assert [near.text for near in Remedies(asked, FleetIndex(hosts)).near_fits(sheet.rows)] == [
         "start tide-db on knot-01",
-        "have tide-db watched on knot-03",
+        "watch tide-db on knot-03",
     ]
 
 

@@ -26,7 +26,7 @@ def test_odd_things_about_a_newcomer(others, networks, oddities):
 
 
 def test_an_earlier_host_of_that_name_says_whether_it_is_the_same_machine():
-    for machine, says in (("m1", "the same machine"), ("m9", "another machine"), ("", "too.")):
+    for machine, says in (("m1", "the same machine"), ("m9", "another machine"), ("", "knot-01.")):
         (one,) = suspicions(NEW, [Known("knot-01", machine, is_living=False)], [])
         assert says in one.sentence
 

@@ -102,7 +102,7 @@ def test_a_reserved_host_takes_only_jobs_that_ask_for_its_label(administrator, n
     assert job.reason_kind == ReasonKind.RESERVED.value
     assert after_round(sent(administrator, ["label bench-rig"])).state == "offered"
     Attempt.objects.all().delete()
-    assert cure(administrator, job) == "mend the job: add `label bench-rig`"
+    assert cure(administrator, job) == "correct the job: add `label bench-rig`"
     assert after_round(job).state == "offered"
     assert job.terms == ["os linux", "label bench-rig"]
 
@@ -382,7 +382,7 @@ def test_a_step_has_a_shell_of_its_own(administrator, new_host):
     [
         ({"shell": "pwsh"}, "/shell", 'Unknown shell "pwsh". Did you mean "powershell"?'),
         ({"shell": "x" * 40}, "/shell", "Known shells: bash, sh, zsh, python, powershell, cmd."),
-        ({"shell": "cmd", "terms": ["os linux"]}, "/shell", "The shell is what asks for `os windows`."),
+        ({"shell": "cmd", "terms": ["os linux"]}, "/shell", "The shell implies `os windows`."),
         (
             {"script": "", "steps": [{"name": "a", "script": "x", "shell": "bsh"}]},
             "/steps/0/shell",

@@ -90,7 +90,7 @@ def test_a_job_waits_with_its_reason_from_the_first_answer_on(operator, new_host
     fit = operator.get(f"/api/v1/jobs/{job['id']}/fit/").json()
     assert [(one["term"], one["hosts"]) for one in fit["terms"]] == [("os linux", 1), ("label relase-signing", 0)]
     assert [step["left"] for step in fit["funnel"]] == [1, 1, 1, 0, 0, 0]
-    assert fit["hosts"][0]["remedy"] == "mend the job: `label release-signing`"
+    assert fit["hosts"][0]["remedy"] == "correct the job: `label release-signing`"
 
 
 def test_the_reason_follows_what_happens_to_the_fleet(operator, new_host):

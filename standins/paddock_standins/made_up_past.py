@@ -30,12 +30,12 @@ def made_up_past(hosts: Sequence[Description], now: float) -> dict[str, object]:
 def _past(host: Description, now: float) -> dict[str, object]:
     chance = random.Random(host.name)  # noqa: S311 - a story, no secret
     begin = now - DAYS * DAY
-    link: list[list[object]] = [[begin, "connected", "The agent said hello."]]
+    link: list[list[object]] = [[begin, "connected", "The agent connected."]]
     for at in sorted(chance.uniform(begin + HOUR, now - 6 * HOUR) for _ in range(UNSTEADY.get(host.name, 1))):
         lasts = min(chance.expovariate(1 / (40 * 60.0)) + 120, 5 * HOUR)
         if at > float(str(link[-1][0])):
-            link.append([at, "lost", "Nothing was heard past the grace, though the connection was not closed."])
-            link.append([at + lasts, "connected", "The agent said hello."])
+            link.append([at, "lost", "The agent was silent for longer than the grace, on an open connection."])
+            link.append([at + lasts, "connected", "The agent connected."])
     hours = [begin + i * HOUR for i in range(int((now - begin) / HOUR))]
     return {
         "link": link,

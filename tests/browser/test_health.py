@@ -42,7 +42,7 @@ def test_from_trouble_to_remedy(page, yard):
     page.says("skiff-01", "h1")
     broken = page.one(".way li.broken")
     assert "goodbye" in broken.text
-    page.says("Kept running · broken", ".way")
+    page.says("Service running · broken", ".way")
     page.one("[data-lane=Link] rect.stopped")
     page.one("[data-lane=Findings] rect.urgent")
     yard.in_terminal("skiff-01", command)

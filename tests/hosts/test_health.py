@@ -153,7 +153,7 @@ def test_stopped_and_stopped_on_purpose(host, server, service):
     one = found(server, "service-stopped")
     assert "The machine is up. The agent's service was stopped" in one["sentence"]
     steps = {step["name"]: step for step in server.host(NAME)["way"]}
-    assert (steps["Connected"]["mark"], steps["Kept running"]["mark"]) == ("broken", "broken")
+    assert (steps["Connected"]["mark"], steps["Service running"]["mark"]) == ("broken", "broken")
     remedied(host, one)
     closed(server, "service-stopped")
     until(lambda: server.host(NAME)["link"] == "connected", "the host to be connected")
@@ -193,7 +193,7 @@ def test_it_hangs(host, server, service):
     host.run(f"kill -STOP {process(host, service)}")
     one = found(server, "agent-down")
     assert "stopped by a signal (SIGSTOP)" in one["sentence"]
-    assert server.host(NAME)["link_cause"].startswith("Nothing was heard past the grace")
+    assert server.host(NAME)["link_cause"].startswith("The agent was silent for longer than the grace")
     remedied(host, one)
     closed(server, "agent-down")
 
@@ -203,7 +203,7 @@ def test_its_network_is_cut(host, server, service):
     host.run(f"ip link set {inside} down")
     one = found(server, "machine-silent")
     assert "The machine is down, or cut off" in one["sentence"]
-    assert {"Connected", "Kept running"} <= {step["name"] for step in server.host(NAME)["way"]}
+    assert {"Connected", "Service running"} <= {step["name"] for step in server.host(NAME)["way"]}
     host.run(f"ip link set {inside} up")
     closed(server, "machine-silent")
 

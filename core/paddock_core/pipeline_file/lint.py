@@ -49,14 +49,14 @@ def _on_fit(
         terms = [(pointer, one) for pointer, one in read if not one.prefers]
         pointer = terms[reason.term][0] if reason.term is not None and reason.term < len(terms) else at
         if reason.kind is ReasonKind.TOO_MANY_SLOTS and not job.waits_for_new_host:
-            sentence = f"{reason.sentence} The job is refused, unless it says `waits_for_new_host: true`."
+            sentence = f"{reason.sentence} The server refuses the job, unless it sets `waits_for_new_host: true`."
             return [Remark(Level.MISTAKE, (*at, "slots"), sentence)]
         return [Remark(Level.WARNING, pointer, f"No host fits now. {reason.sentence}", None, reason.nearest)]
     found = []
     if fits == 1:
         (only,) = index.hosts_in(fitting.fits)
         found.append(
-            Remark(Level.WARNING, at, f"Only one host fits: {only.name}. The job waits whenever that is away.")
+            Remark(Level.WARNING, at, f"Only one host fits: {only.name}. The job waits whenever that host is away.")
         )
     everyone = count_bits(fitting.admitted)
     for pointer, one in read:
@@ -64,9 +64,9 @@ def _on_fit(
         if one.prefers and holds == 0:
             meant = meant_name(one.term, index.words(requirement.reach))
             hint = f' Did you mean "{meant}"?' if meant else ""
-            found.append(Remark(Level.WARNING, pointer, f"No host meets this preference: it helps nothing.{hint}"))
+            found.append(Remark(Level.WARNING, pointer, f"No host meets this preference, so it has no effect.{hint}"))
         elif holds == everyone and everyone > 1:
-            sentence = "leaves none out, so it prefers nothing" if one.prefers else "excludes none of them"
+            sentence = "excludes none of them, so it has no effect" if one.prefers else "excludes none of them"
             found.append(Remark(Level.NOTE, pointer, f"`{one.term}` holds on all {everyone} hosts now: it {sentence}."))
     return found
 
@@ -81,7 +81,7 @@ def _on_shells(job: WantedJob, requirement: Requirement, index: FleetIndex) -> l
         if look := other_shell(script, shell, systems):
             runs_in = shell or f"the usual shell of its host ({', '.join(systems) or 'of any system'})"
             sentence = f"Line {look.line} looks like {look.family} (`{look.sign}`), but the script runs in {runs_in}."
-            found.append(Remark(Level.WARNING, place, f"{sentence} Write `shell: {look.shell}` if that is what it is."))
+            found.append(Remark(Level.WARNING, place, f"{sentence} If so, write `shell: {look.shell}`."))
     return found
 
 
@@ -93,10 +93,12 @@ def _on_script(job: WantedJob, read: Sequence[tuple[Pointer, Read]], commands: M
     for place, script in scripts:
         for tool, line in tools_called(script, commands).items():
             sentence = (
-                f"Line {line} of the script calls {tool}, and no term names it: add `tool {tool}`, so that the job "
+                f"Line {line} of the script calls {tool}, and no term names it. Add `tool {tool}`, so that the job "
             )
-            found.setdefault(tool, Remark(Level.WARNING, place, sentence + "goes where it is."))
+            found.setdefault(tool, Remark(Level.WARNING, place, sentence + "runs where it is installed."))
     if any(step.checkout for step in job.steps):
-        sentence = "A step checks out with Git, and no term names it: add `tool git`, so that the job goes where it is."
+        sentence = (
+            "A step checks out with Git, and no term names it. Add `tool git`, so that the job runs where it is installed."
+        )
         found.setdefault("git", Remark(Level.WARNING, (*at[:2], "steps"), sentence))
     return [remark for tool, remark in found.items() if tool not in named]

@@ -59,12 +59,15 @@ class _Reader(StepReading):
         top = self.mapping(data, (), TOP, "A pipeline file")
         if top is None:
             return None
-        pipeline = self.name(top.get("pipeline"), ("pipeline",), "The file says with `pipeline:` whose jobs these are")
+        pipeline = self.name(
+            top.get("pipeline"), ("pipeline",), "The file needs `pipeline:` with the name of the pipeline"
+        )
         defaults = self.mapping(top.get("defaults", {}), ("defaults",), SHARED, "defaults") or {}
         listed = top.get("jobs")
         if not isinstance(listed, Mapping) or not listed:
             self.wrong(
-                ("jobs",) if "jobs" in top else (), "`jobs:` has at least one job, as `compile:` with its script."
+                ("jobs",) if "jobs" in top else (),
+                "`jobs:` needs at least one job, for example `compile:` with its script.",
             )
             return None
         if len(listed) > MOST_JOBS:
@@ -99,7 +102,7 @@ class _Reader(StepReading):
         secrets = read("secrets", self.secrets, ())
         if "steps" in own:
             if "script" in own:
-                self.wrong((*at, "script"), "A job has a script or steps, not both: make the script one of the steps.")
+                self.wrong((*at, "script"), "A job has either a script or steps. Make the script one of the steps.")
             steps = self.steps(own["steps"], (*at, "steps"), secrets)
             script = next((step.script for step in steps if step.script), "")
         elif not isinstance(script, str) or not script.strip():
@@ -138,7 +141,7 @@ class _Reader(StepReading):
 
     def mapping(self, data: object, at: Pointer, keys: tuple[str, ...], what: str) -> Mapping[str, Any] | None:
         if not isinstance(data, Mapping):
-            self.wrong(at, f"{what} is made of keys with values ({', '.join(keys)}), not {_quoted_value(data)}.")
+            self.wrong(at, f"{what} needs keys with values ({', '.join(keys)}), not {_quoted_value(data)}.")
             return None
         for key in data:
             if key not in keys:
@@ -211,7 +214,7 @@ class _Reader(StepReading):
             parse_asked([*(line for _, line in lines), *implied], self._words)
         except ContradictionError as error:
             if error.second >= len(lines):
-                self.wrong(at, f"{error} The shell is what asks for `{implied[error.second - len(lines)]}`.")
+                self.wrong(at, f"{error} The shell implies `{implied[error.second - len(lines)]}`.")
         except TermError:
             return  # each wrong line has its own remark
 
@@ -252,7 +255,7 @@ class _Reader(StepReading):
                     (*at, str(name)), f"{_quoted_value(name)} is not a variable name. Use letters, digits and _."
                 )
             elif name.upper().startswith("PADDOCK_"):
-                self.wrong((*at, name), f"{name}: names that start with PADDOCK_ are given by the agent.")
+                self.wrong((*at, name), f"{name}: the agent sets names that start with PADDOCK_.")
             elif isinstance(value, bool | Mapping | list) or value is None:
                 self.wrong((*at, name), f"The value of {name} is text, not {_quoted_value(value)}; put it in quotes.")
             elif len(str(value)) > 2000 or "\0" in str(value):
@@ -266,7 +269,7 @@ class _Reader(StepReading):
         for place, path in enumerate(found):
             parts = re.split(r"[/\\]", path)
             if path.startswith(("/", "\\", "~")) or ".." in parts or re.match(r"[A-Za-z]:", path):
-                self.wrong((*at, place), f"{path[:60]}: it has to lie in the work folder; write its path from there.")
+                self.wrong((*at, place), f"{path[:60]}: it must be inside the work folder. Write its path from there.")
             if len(path) > MAX_PATTERN_LENGTH or path.count("*") > MAX_STARS:
                 most = f"{MAX_PATTERN_LENGTH} characters and {MAX_STARS} stars"
                 self.wrong((*at, place), f"{path[:60]}: a pattern of files has at most {most}.")
@@ -304,9 +307,7 @@ class _Reader(StepReading):
             if not ready:
                 circle = _circle(left)
                 path = " after ".join([*circle, circle[0]])
-                self.wrong(
-                    ("jobs", circle[0], "after"), f"These jobs wait for each other for ever: {path}. Take one out."
-                )
+                self.wrong(("jobs", circle[0], "after"), f"These jobs wait for each other forever: {path}. Remove one.")
                 break
             ordered += [left.pop(name) for name in ready]
         return ordered

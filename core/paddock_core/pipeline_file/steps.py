@@ -32,14 +32,14 @@ def why_no_address(url: str, schemes: Sequence[str] = SCHEMES) -> str:
         short = _SHORT_SSH.fullmatch(url)
         return "" if short else "a folder is not an address: serve it, and give its https:// or ssh:// address"
     if scheme not in schemes:
-        return f"{scheme}:// is not taken; {', '.join(f'{one}://' for one in schemes)} are"
+        return f"{scheme}:// is not supported; {', '.join(f'{one}://' for one in schemes)} are"
     user, at, host = re.split(r"[/?#]", rest, maxsplit=1)[0].rpartition("@")
     if not host or host.startswith(("-", ":")):
         return "the address has no host"
     if at and (":" in user or scheme in ("http", "https")):
-        return "the address has a password or a token in it, which everybody could read here: use a secret"
+        return "the address contains a password or a token, which everyone could read here: use a secret"
     if "?" in rest or "#" in rest:
-        return "the address has more than a path, and what is in it everybody could read here: use a secret for a token"
+        return "the address contains more than a path, which everyone could read here: use a secret for a token"
     return ""
 
 
@@ -130,7 +130,7 @@ def _folder(read: _Reading, value: object, at: Pointer) -> str:
         return ""
     leads_out = not isinstance(value, str) or value.startswith(("/", "\\", "~")) or re.match(r"[A-Za-z]:", value)
     if leads_out or ".." in re.split(r"[/\\]", str(value)) or len(str(value)) > 400:
-        read.wrong(at, "The folder of a step lies in the work folder; write its path from there.")
+        read.wrong(at, "The folder of a step must be inside the work folder. Write its path from there.")
         return ""
     return str(value)
 

@@ -59,28 +59,28 @@ _NO_RIGHTS = (
 )
 _NO_ROOM = r"[Nn]o space left on device|There is not enough space on the disk|ENOSPC"
 _SIGNALS = {
-    "SIGSEGV": "A program crashed: it used memory that is not its own (segmentation fault).",
-    "SIGABRT": "A program ended itself because of an error of its own (abort).",
-    "SIGILL": "A program used an instruction that this processor does not have: it was built for another kind.",
+    "SIGSEGV": "A program crashed: invalid memory access (segmentation fault).",
+    "SIGABRT": "A program aborted because of an internal error.",
+    "SIGILL": "A program used an instruction that this processor lacks: it was built for another kind.",
     "SIGBUS": "A program crashed on a memory access (bus error); a full disk under a mapped file does that too.",
     "SIGFPE": "A program crashed on an impossible calculation (floating point exception).",
-    "SIGPIPE": "A program wrote to another one that had ended already.",
-    "SIGTERM": "The script was asked to end (SIGTERM), and not by this server.",
-    "SIGINT": "The script was interrupted (SIGINT), and not by this server.",
-    "SIGHUP": "The script lost the session that it ran in (SIGHUP).",
-    "SIGXCPU": "The script used up the processor time that its account may use.",
-    "SIGXFSZ": "The script wrote a file larger than its account may write.",
+    "SIGPIPE": "A program wrote to another one that had already ended.",
+    "SIGTERM": "The script was terminated (SIGTERM), but not by this server.",
+    "SIGINT": "The script was interrupted (SIGINT), but not by this server.",
+    "SIGHUP": "The script lost its session (SIGHUP).",
+    "SIGXCPU": "The script exceeded the processor time limit of its account.",
+    "SIGXFSZ": "The script exceeded the file size limit of its account.",
 }
 _SIGNAL_NUMBERS = {1: "SIGHUP", 2: "SIGINT", 4: "SIGILL", 6: "SIGABRT", 7: "SIGBUS", 8: "SIGFPE", 9: "SIGKILL",
                    11: "SIGSEGV", 13: "SIGPIPE", 15: "SIGTERM", 24: "SIGXCPU", 25: "SIGXFSZ"}  # fmt: skip
 _WINDOWS_CODES = {
-    0xC0000005: "A program crashed: it used memory that is not its own (access violation).",
+    0xC0000005: "A program crashed: invalid memory access (access violation).",
     0xC0000135: "A program could not start: a library (DLL) that it needs is not on this host.",
     0xC000007B: "A program could not start: it, or a library of it, was built for another processor.",
     0xC0000017: "A program ran out of memory.",
     0xC00000FD: "A program crashed: its calls were nested too deeply (stack overflow).",
     0xC0000409: "A program ended itself because its stack was damaged.",
-    0xC000013A: "The script was interrupted (Ctrl+C), and not by this server.",
+    0xC000013A: "The script was interrupted (Ctrl+C), but not by this server.",
     9009: "The script calls a command that is not on this host's PATH.",
 }
 
@@ -130,7 +130,7 @@ def explain_failure(
     if line := _last(lines, *_NO_RIGHTS):
         who = f"the agent's account {end.account}" if end.account else "the agent's account"
         return Failure(
-            f"It needs the rights of root or an administrator, and ran as {who}.",
+            f"It needs root or administrator rights, but ran as {who}.",
             "Jobs and chores run as that account. Install it on the machine yourself, or let the account run this one "
             "command through sudo without a password (`visudo`), and call it with `sudo -n`. Whoever may send jobs "
             "there could then run it too.",
@@ -138,13 +138,13 @@ def explain_failure(
         )
     if line := _last(lines, _NO_ROOM):
         return Failure(
-            "The disk was full.", "Add a term with the room that the job needs: `disk 20 GB free`.", evidence=line
+            "The disk was full.", "Add a term with the space that the job needs: `disk 20 GB free`.", evidence=line
         )
     if signal == "SIGKILL":
         return Failure(
-            "The script was killed (SIGKILL), and not by this server.",
+            "The script was killed (SIGKILL), but not by this server.",
             "Most often the system does that when memory runs out: its log says so. Ask for more with a term as "
-            "`memory 16 GB`, or start fewer things at once.",
+            "`memory 16 GB`, or run fewer things at once.",
         )
     if signal in _SIGNALS:
         return Failure(_SIGNALS[signal])
@@ -170,8 +170,8 @@ def _interpreter(end: StepEnd, lines: Sequence[str]) -> Failure | None:
             by = found["by"]
             if by.endswith(("^M", "\r")):
                 return Failure(
-                    f"{found['name']} has the line ends of Windows, so its interpreter is not found.",
-                    "Store it with the line ends of Unix: `*.sh text eol=lf` in .gitattributes.",
+                    f"{found['name']} has Windows line ends, so its interpreter is not found.",
+                    "Store it with Unix line ends: `*.sh text eol=lf` in .gitattributes.",
                     evidence=line,
                 )
             return Failure(
@@ -203,11 +203,12 @@ def _not_executable(end: StepEnd, lines: Sequence[str]) -> Failure | None:
             return Failure(f"{found['name']} is a folder, not a program.", evidence=line)
         if found := _NOT_EXECUTABLE.search(line):
             return Failure(
-                f"{found['name']} is not marked as a program, so it cannot be run.",
-                f"Mark it in the repository: `git update-index --chmod=+x {found['name'].removeprefix('./')}`.",
+                f"{found['name']} is not executable.",
+                "Make it executable in the repository: "
+                f"`git update-index --chmod=+x {found['name'].removeprefix('./')}`.",
                 evidence=line,
             )
-    return Failure("A file that the script calls cannot be run as a program.", "Mark it as one: `chmod +x`.")
+    return Failure("The script calls a file that is not executable.", "Make it executable: `chmod +x`.")
 
 
 def _not_found(
@@ -231,7 +232,9 @@ def _not_found(
         at = f" on line {found['line']}" if "line" in found.groupdict() and found["line"] else ""
         sentence = f"The script calls {name}{at}, which is not on this host's PATH."
         if tool and tool not in named:
-            return Failure(sentence, f"Add the term `tool {tool}`: the job then goes where it is.", tool, line)
+            return Failure(
+                sentence, f"Add the term `tool {tool}`: the job then runs where it is installed.", tool, line
+            )
         if tool:
             cure = (
                 f"The host has {tool}, but not on the PATH. Call it by the variable of its home, or by its full path."
@@ -252,6 +255,6 @@ def _no_memory(end: StepEnd, signal: str, lines: Sequence[str]) -> Failure | Non
     has = f" of the {memory_size(end.host_memory)} that the host has" if used and end.host_memory else ""
     return Failure(
         f"It ran out of memory.{used}{has}{'.' if used else ''}",
-        "Ask for a host with more (`memory 16 GB`), give the job more slots, or start fewer things at once.",
+        "Ask for a host with more (`memory 16 GB`), give the job more slots, or run fewer things at once.",
         evidence=line,
     )

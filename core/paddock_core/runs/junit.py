@@ -59,7 +59,7 @@ class _Reader:
         self._text: list[str] | None = None
 
     def refuse(self, *_: object) -> None:
-        raise UnreadableTests("it has a document type of its own, which is not read")
+        raise UnreadableTests("it has a document type, which is not supported")
 
     def start(self, name: str, given: dict[str, str]) -> None:
         self._depth += 1

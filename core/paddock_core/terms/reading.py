@@ -145,7 +145,7 @@ def _refuse_contradictions(terms: dict[Term, int]) -> None:
         opposite = negated(term)
         if opposite in terms and terms[opposite] <= terms[term] and opposite != term:
             raise ContradictionError(
-                terms[opposite], terms[term], f"no host can meet both `{opposite}` and `{term}`. Take one out."
+                terms[opposite], terms[term], f"no host can meet both `{opposite}` and `{term}`. Remove one."
             )
         for other in listed:
             if isinstance(other, NotTerm) and _implies(term, other.term):
@@ -154,7 +154,7 @@ def _refuse_contradictions(terms: dict[Term, int]) -> None:
                     terms[first],
                     terms[second],
                     f"no host can meet both `{first}` and `{second}`: every host with `{term}` has `{other.term}` too. "
-                    "Take one out.",
+                    "Remove one.",
                 )
         if isinstance(term, OsTerm | ArchTerm | HostTerm | PaddockTerm):
             earlier = one_of_each.setdefault(type(term), term)
@@ -163,7 +163,7 @@ def _refuse_contradictions(terms: dict[Term, int]) -> None:
                 raise ContradictionError(
                     terms[earlier],
                     terms[term],
-                    f"no host can meet both `{earlier}` and `{term}`: a host has one of each. Take one out.",
+                    f"no host can meet both `{earlier}` and `{term}`: a host has one of each. Remove one.",
                 )
 
 
@@ -288,7 +288,7 @@ def _forgiven(text: str, read: Read) -> tuple[str, ...]:
     if text != text.strip():
         notes.append("Spaces round the line are not needed.")
     if any(mark.isspace() and mark not in " \t" for mark in text):
-        notes.append("It has a space that is none of the keyboard's; it was read as one.")
+        notes.append("It has an unusual space character; it was read as a plain space.")
     written, canonical = " ".join(text.split()), str(read)
     if written != canonical and text.strip() != canonical:
         if written.lower() == canonical.lower():

@@ -39,7 +39,7 @@ def read_asked(texts: Sequence[str], implied: Sequence[str] = ()) -> Asked:
         return parse_asked([*texts, *implied], words)
     except ContradictionError as error:
         if error.second >= len(texts):
-            detail = f"{error} The shell is what asks for `{implied[error.second - len(texts)]}`."
+            detail = f"{error} The shell implies `{implied[error.second - len(texts)]}`."
             raise Invalid(detail, errors=[{"pointer": "/shell", "detail": detail}]) from None
         pointed = [{"pointer": f"/terms/{i}", "detail": str(error)} for i in (error.first, error.second)]
         raise Invalid(f"Terms {error.first + 1} and {error.second + 1}: {error}", errors=pointed) from None

@@ -32,7 +32,7 @@ class Paths(serializers.ListField):
         for path in paths:
             if path.startswith(("/", "\\", "~")) or ".." in re.split(r"[/\\]", path) or path[1:2] == ":":
                 raise serializers.ValidationError(
-                    f"{path[:60]}: it has to lie in the work folder; write its path from there."
+                    f"{path[:60]}: it must be inside the work folder. Write its path from there."
                 )
             if path.count("*") > MAX_STARS:
                 raise serializers.ValidationError(f"{path[:60]}: a pattern has at most {MAX_STARS} stars.")

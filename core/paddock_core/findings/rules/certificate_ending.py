@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from ...trend import DAY
 from ...reasons import count
+from ...trend import DAY
 from ...units import span
 from ..finding import Evidence, Found, Remedy, Rule, Severity
 from ..observed import FleetSeen
