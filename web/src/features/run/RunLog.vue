@@ -2,11 +2,12 @@
 import { Button, Input } from 'ant-design-vue'
 import { computed, nextTick, onMounted, onUnmounted, ref, toRef, watch } from 'vue'
 import { answered, api } from '../../api/client'
-import { useLogLines } from './run'
+import { PAGE_LINES, useLogLines } from './run'
 import { useCopying } from '../../kit/copying'
 import { count } from '../../kit/format'
 import { dayOf, exactly, timeOfDay } from '../../kit/moments'
 import { diskSize } from '../../kit/units'
+import { useAction } from '../../kit/useAction'
 
 /** The log of one attempt: any line of it, however long it is, followed while it is written. */
 const props = defineProps<{ job: number; attempt: number; height?: string; steps?: { number: number; name: string }[]; line?: number | null; removedAt?: string | null }>()
@@ -74,7 +75,7 @@ watch(total, async () => {
 })
 
 async function goTo(number: number): Promise<void> {
-  await fetchPage(Math.floor((number - 1) / 500))
+  await fetchPage(Math.floor((number - 1) / PAGE_LINES))
   await nextTick()
   if (!box.value) return
   follows.value = false
@@ -93,7 +94,13 @@ watch(
   },
 )
 
-async function find(step: 1 | -1): Promise<void> {
+const search = useAction()
+
+function find(step: 1 | -1): Promise<void> {
+  return search.perform(() => findLine(step))
+}
+
+async function findLine(step: 1 | -1): Promise<void> {
   if (!text.value.trim()) {
     found.value = []
     searched.value = ''
@@ -112,7 +119,7 @@ async function find(step: 1 | -1): Promise<void> {
   await goTo(found.value[at.value] ?? 1)
 }
 
-const foundSaid = computed(() => {
+const findStatus = computed(() => {
   if (!searched.value) return ''
   if (!found.value.length) return 'not found'
   return `${at.value + 1} of ${more.value ? 'more than ' : ''}${count(found.value.length, 'line')}`
@@ -145,14 +152,14 @@ onUnmounted(() => sizes?.disconnect())
         <Input v-model:value="text" size="small" placeholder="Find in this log" aria-label="Find in this log" :maxlength="300" allow-clear @keydown.shift.enter.prevent="find(-1)" />
         <Button size="small" html-type="submit">Next</Button>
         <Button size="small" @click="find(-1)">Previous</Button>
-        <span v-if="foundSaid" class="soft" role="status" data-found>{{ foundSaid }}</span>
+        <span v-if="findStatus" class="soft" role="status" data-found>{{ findStatus }}</span>
       </form>
       <span v-if="!removedAt" class="row ends">
         <a :href="`/api/v1/jobs/${job}/log/?attempt=${attempt}`" target="_blank" rel="noopener">Plain</a>
         <a :href="`/api/v1/jobs/${job}/log/?attempt=${attempt}&download`">Save</a>
       </span>
     </div>
-    <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
+    <p v-if="trouble || search.trouble.value" class="trouble" role="alert">{{ trouble || search.trouble.value }}</p>
     <div ref="box" class="box" :style="{ height: height ?? '340px' }" tabindex="0" @scroll.passive="scrolled">
       <p v-if="isEmpty" class="nothing">{{ nothing }}</p>
       <div v-else :style="{ height: `${tall}px` }" class="whole">

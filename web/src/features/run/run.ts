@@ -5,8 +5,9 @@ import { gathered, onNote } from '../../live/feed'
 export type AttemptSheet = Schemas['AttemptSheet']
 export type LogLine = Schemas['LogLine']
 
-const PAGE = 500
-const MOST_PAGES = 40
+/** Lines that are fetched together. */
+export const PAGE_LINES = 500
+const MAX_PAGES = 40
 
 /** A run: its job, and all that is known of one of its attempts. Kept up to date by the live feed. */
 export function useRun(id: Ref<number>, wanted: Ref<number | null>) {
@@ -68,7 +69,7 @@ export function useLogLines(id: Ref<number>, number: Ref<number>) {
     const of = `${id.value}-${number.value}`
     try {
       const path = { id: id.value, number: number.value }
-      const answer = await answered(api.GET('/api/v1/jobs/{id}/attempts/{number}/lines/', { params: { path, query: { first: page * PAGE + 1, count: PAGE } } }))
+      const answer = await answered(api.GET('/api/v1/jobs/{id}/attempts/{number}/lines/', { params: { path, query: { first: page * PAGE_LINES + 1, count: PAGE_LINES } } }))
       if (of !== `${id.value}-${number.value}`) return
       total.value = answer.total
       size.value = answer.size
@@ -77,7 +78,7 @@ export function useLogLines(id: Ref<number>, number: Ref<number>) {
       const kept = new Map(pages.value)
       kept.delete(page)
       kept.set(page, answer.lines)
-      if (kept.size > MOST_PAGES) kept.delete(kept.keys().next().value as number)
+      if (kept.size > MAX_PAGES) kept.delete(kept.keys().next().value as number)
       pages.value = kept
       trouble.value = ''
     } catch (error) {
@@ -89,20 +90,20 @@ export function useLogLines(id: Ref<number>, number: Ref<number>) {
 
   /** Fetches what is missing of these lines, which count from 1. A page that was not full may have grown. */
   function want(first: number, last: number): void {
-    for (let page = Math.floor((first - 1) / PAGE); page <= Math.floor((last - 1) / PAGE); page += 1) {
+    for (let page = Math.floor((first - 1) / PAGE_LINES); page <= Math.floor((last - 1) / PAGE_LINES); page += 1) {
       const have = pages.value.get(page)
-      const full = Math.min(PAGE, total.value - page * PAGE)
+      const full = Math.min(PAGE_LINES, total.value - page * PAGE_LINES)
       if (page >= 0 && (!have || have.length < full)) void fetchPage(page)
     }
   }
 
   /** What has come since: the page that holds the end. The last line may have grown too. */
   async function grow(): Promise<void> {
-    await fetchPage(Math.max(0, Math.floor((total.value - 1) / PAGE)))
+    await fetchPage(Math.max(0, Math.floor((total.value - 1) / PAGE_LINES)))
   }
 
   function line(at: number): LogLine | undefined {
-    return pages.value.get(Math.floor((at - 1) / PAGE))?.[(at - 1) % PAGE]
+    return pages.value.get(Math.floor((at - 1) / PAGE_LINES))?.[(at - 1) % PAGE_LINES]
   }
 
   const growSoon = gathered(grow, 100)

@@ -10,8 +10,8 @@ const CHANGE = {
 it.each([
   [CHANGE, 'jdk: 17.0.9 → 17.0.11 at /opt/jdk'],
   [{ ...CHANGE, after: { ...CHANGE.before, plain: '' } }, 'jdk: no longer answers the plain command at /opt/jdk'],
-  [{ ...CHANGE, what: 'came' as const, before: null }, 'jdk 17.0.11was installed at /opt/jdk'],
-  [{ ...CHANGE, what: 'went' as const, after: null }, 'jdk 17.0.9was removed at /opt/jdk'],
+  [{ ...CHANGE, what: 'came' as const, before: null }, 'jdk 17.0.11 was installed at /opt/jdk'],
+  [{ ...CHANGE, what: 'went' as const, after: null }, 'jdk 17.0.9 was removed at /opt/jdk'],
   [{ ...CHANGE, what: 'broke' as const, after: { why: 'exit code 1' } }, 'jdk broke at /opt/jdk: exit code 1'],
   [{ ...CHANGE, kind: 'variable', name: 'LANG', place: '', before: { value: 'C' }, after: { value: '' } }, 'variable LANG: C → nothing'],
 ])('says what has changed', (change, sentence) => expect(changeText(change)).toBe(sentence))

@@ -4,13 +4,14 @@ import { computed, ref, watch } from 'vue'
 import { answered, api } from '../../api/client'
 import { ALL, type Columns, type Filter } from '../toolchains/fleet-columns'
 
-/** Host filter are meant, as a sentence: “linux hosts in shoreline that have jdk <17”. */
+/** The hosts that are meant, as a sentence: “linux hosts in shoreline that have jdk <17”. */
 const props = defineProps<{ columns: Columns }>()
 const filter = defineModel<Filter>({ required: true })
 const range = ref('')
 const trouble = ref('')
 let newest = 0
-let chosen = ''
+/** The range that a rail chose: it needs no reading by the server. */
+let chosen: string | null = null
 
 const systems = computed(() => [...new Set(props.columns.hosts.os.filter(Boolean))].sort())
 const paddocks = computed(() => [...new Set(props.columns.hosts.paddock)].sort())
