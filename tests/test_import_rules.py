@@ -23,7 +23,7 @@ PYWIN32 = {
 PYWIN32 |= {"win32con", "win32job", "win32serviceutil"}
 # What a package may import of ours, and which libraries; None where it is free to choose.
 RULES: dict[str, tuple[set[str], set[str] | None]] = {
-    "core/paddock_core": (set(), {"lark", "numpy", "scipy", "dateutil"}),
+    "core/paddock_core": (set(), {"lark", "numpy", "dateutil"}),
     "agent/paddock_agent": (set(), {"msgspec", "websockets", "psutil", "platformdirs", "yaml", "nacl", *PYWIN32}),
     "server/paddock_server": (
         {"paddock_core", "paddock_agent.wire", "paddock_agent.catalogue", "paddock_agent.errors"},

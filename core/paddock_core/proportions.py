@@ -82,8 +82,7 @@ def _tested(asked: list[Contrast]) -> list[Contrast]:
 
 def _fisher(one: Contrast, log_factorial: np.ndarray) -> float:
     """The one-sided p: the chance that, of all failures of both, at least as many fall here as did. That is the upper
-    tail of the hypergeometric distribution, summed in logarithms. SciPy has it too, and takes two seconds to be loaded,
-    which every command of the server would wait for."""
+    tail of the hypergeometric distribution, summed in logarithms."""
     failures = one.failed + one.peers_failed
     here = np.arange(one.failed, min(one.tries, failures) + 1)
 

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from statistics import NormalDist
 
 import numpy as np
 
@@ -73,14 +74,32 @@ def falling(times: Sequence[float], values: Sequence[float]) -> Trend | None:
     when, left = when[start:], left[start:]
     if len(when) < LEAST_STEPS:
         return None
-    from scipy import stats  # not sooner: it takes two seconds, and every command of the server would wait for it
-
-    slope, _, low, high = stats.theilslopes(left, when - when[-1], CONFIDENCE)
+    slope, low, high = theil_sen(when - when[-1], left, CONFIDENCE)
     if not high < 0:
         return None
     # The line must lead on from what is there now, not from where the median line happens to be.
     level = float(np.median((left - slope * (when - when[-1]))[-3:]))
     return Trend(float(when[-1]), level, float(slope), float(low), float(high), float(when[0]))
+
+
+def theil_sen(x: np.ndarray, y: np.ndarray, confidence: float) -> tuple[float, float, float]:
+    """The median slope over all pairs of points, and the bounds of its interval at ``confidence`` (Sen 1968), with the
+    correction for ties. ``x`` and ``y`` have shape (n,), n at least 2, and ``x`` has two different values."""
+    first, second = np.triu_indices(len(x), 1)
+    run = x[second] - x[first]
+    slopes = np.sort((y[second] - y[first])[run != 0] / run[run != 0])
+    n, pairs = len(y), len(slopes)
+    variance = (n * (n - 1) * (2 * n + 5) - _tied(x) - _tied(y)) / 18
+    width = -NormalDist().inv_cdf((1 - confidence) / 2) * np.sqrt(max(0.0, variance))
+    low = max(int(np.round((pairs - width) / 2)) - 1, 0)
+    high = min(int(np.round((pairs + width) / 2)), pairs - 1)
+    return float(np.median(slopes)), float(slopes[low]), float(slopes[high])
+
+
+def _tied(values: np.ndarray) -> int:
+    """What equal values take from the variance of Kendall's tau."""
+    counts = np.unique(values, return_counts=True)[1]
+    return int((counts * (counts - 1) * (2 * counts + 5)).sum())
 
 
 def _in_steps(times: np.ndarray, values: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

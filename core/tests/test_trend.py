@@ -2,8 +2,11 @@
 
 import numpy as np
 import pytest
+from hypothesis import assume, given
+from hypothesis import strategies as st
+from scipy import stats
 
-from paddock_core.trend import DAY, STEP, Trend, falling
+from paddock_core.trend import DAY, STEP, Trend, falling, theil_sen
 
 GB = 1024.0**3
 HOURS = np.arange(0, 14 * 24) * 3600.0
@@ -78,3 +81,15 @@ def test_the_line_is_drawn_from_the_level_down_its_slope_and_never_below_nothing
     trend = Trend(at=1000.0, level=50.0, slope=-2.0, slope_low=-5.0, slope_high=-1.0, since=0.0)
     assert trend.line(1020.0, 3) == [(1000.0, 50.0, 50.0, 50.0), (1010.0, 30.0, 0.0, 40.0), (1020.0, 10.0, 0.0, 30.0)]
     assert (trend.empty_in(), trend.empty_between()) == (25.0, (10.0, 50.0))
+
+
+@given(
+    st.lists(st.tuples(st.integers(0, 40), st.integers(-1000, 1000)), min_size=2, max_size=40),
+    st.sampled_from([0.5, 0.9, 0.98]),
+)
+def test_the_slope_and_its_interval_are_those_of_scipy(points, confidence):
+    x, y = (np.array(one, float) for one in zip(*points, strict=True))
+    assume(len(set(x)) > 1)
+    expected = stats.theilslopes(y, x, confidence)
+    assume(np.isfinite(expected.low_slope))  # so many ties that its variance is below zero
+    assert theil_sen(x, y, confidence) == pytest.approx((expected.slope, expected.low_slope, expected.high_slope))

@@ -7,7 +7,7 @@ from selenium.common.exceptions import StaleElementReferenceException
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.wait import WebDriverWait
-from waiting import TIMEOUT_SECONDS
+from waiting import PATIENCE
 
 OFTEN = 0.1
 """Seconds between two looks at the page."""
@@ -25,7 +25,7 @@ class Page:
     def _until(self, is_so, what: str):
         """What ``is_so`` finds; looks again for a part of the page that was just redrawn."""
         waiting = WebDriverWait(
-            self.browser, TIMEOUT_SECONDS, OFTEN, ignored_exceptions=[StaleElementReferenceException]
+            self.browser, PATIENCE, OFTEN, ignored_exceptions=[StaleElementReferenceException]
         )
         return waiting.until(is_so, what)
 
@@ -45,7 +45,7 @@ class Page:
         )
 
     def says(self, words: str, inside: str = "main") -> None:
-        WebDriverWait(self.browser, TIMEOUT_SECONDS, OFTEN, ignored_exceptions=[Exception]).until(
+        WebDriverWait(self.browser, PATIENCE, OFTEN, ignored_exceptions=[Exception]).until(
             lambda b: words in b.find_element(By.CSS_SELECTOR, inside).text, f"“{words}” in {inside}"
         )
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-import importlib
 import logging
 import time
 
@@ -37,8 +36,6 @@ async def readings_loop() -> None:
         finally:  # also when the server stops: nothing that was read is lost
             await write_readings()
         try:
-            # Loaded here, where no request waits for the two seconds.
-            await asyncio.to_thread(importlib.import_module, "scipy.stats")
             await database_sync_to_async(_thin)(time.time())
         except Exception:
             log.exception("Readings could not be thinned; it is tried again in an hour.")
