@@ -18,23 +18,14 @@ from .fleet import Host, Readiness
 from .terms import (
     AllOf,
     AnyOf,
-    ArchTerm,
-    CoresTerm,
-    DiskTerm,
-    DisplayTerm,
     EnvTerm,
-    GroupTerm,
-    HostTerm,
     KitTerm,
-    LabelTerm,
-    MemoryTerm,
     NotTerm,
-    OsTerm,
-    PaddockTerm,
     ServiceTerm,
     Term,
     ToolTerm,
 )
+from .terms.registry import READS
 from .verdicts import verdict
 
 Bits = NDArray[np.uint64]
@@ -44,24 +35,6 @@ MAX_MARKED_HOSTS = 3
 """A label on more admitted hosts than these says what they are for, and marks none of them."""
 MOST_ROWS = 5_000
 """Rows that are kept. Beyond, those that were not asked for since the last clearing are dropped."""
-
-_READS: dict[type, tuple[str, ...]] = {
-    OsTerm: ("os", "os_version"),
-    ArchTerm: ("arch",),
-    LabelTerm: ("labels",),
-    HostTerm: ("name",),
-    PaddockTerm: ("paddock",),
-    CoresTerm: ("cores",),
-    MemoryTerm: ("memory",),
-    DiskTerm: ("disk_free",),
-    ServiceTerm: ("services",),
-    ToolTerm: ("surveyed", "installations"),
-    EnvTerm: ("surveyed", "os", "variables", "values"),
-    GroupTerm: ("surveyed", "groups"),
-    DisplayTerm: ("surveyed", "display"),
-}
-"""Which fields of a host each kind of term reads."""
-
 
 _PASSING = {"readiness", "free_slots", "disk_free", "held", "slots"}
 """What changes all the time, and no words come from."""
@@ -335,7 +308,7 @@ class FleetIndex:
         """Asks each host; hosts that have the same of what the term reads are asked once."""
         known: dict[object, int] = {}
         answers = np.zeros(self._size * 64, np.int8)
-        reads = _READS[type(term)]
+        reads = READS[type(term)]
         for place, host in enumerate(self._hosts):
             if host is None:
                 continue

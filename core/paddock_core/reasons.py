@@ -35,6 +35,7 @@ from .terms import (
     Term,
     ToolTerm,
 )
+from .terms.registry import FIXED
 from .units import disk_size, memory_size
 from .verdicts import verdict as verdict_on
 
@@ -196,10 +197,6 @@ def _no_fit(fitting: Fitting) -> Reason:
     )
 
 
-_FIXED = (OsTerm, ArchTerm, HostTerm, PaddockTerm, CoresTerm, MemoryTerm)
-"""Terms on what a host is: no remedy makes it another."""
-
-
 def lacking_terms(fitting: Fitting, terms: Sequence[Term]) -> NDArray[np.int16]:
     """For each place of the fleet, how many of the terms do not hold there (int16)."""
     lacks = np.zeros(len(fitting.admitted) * 64, np.int16)
@@ -212,7 +209,7 @@ def nearest_place(fitting: Fitting) -> int:
     """The place of the admitted host that lacks the fewest terms, of them the fewest that nothing can be done about;
     among equals, the first by name."""
     places = np.array(fitting.index.places_in(fitting.admitted), int)
-    fixed = tuple(term for term in fitting.requirement.terms if isinstance(term, _FIXED))
+    fixed = tuple(term for term in fitting.requirement.terms if isinstance(term, FIXED))
     lacks = (lacking_terms(fitting, fitting.requirement.terms) + lacking_terms(fitting, fixed))[places]
     nearest = places[lacks == lacks.min()]
     return int(nearest[fitting.index.name_ranks()[nearest].argmin()])

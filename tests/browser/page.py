@@ -24,9 +24,7 @@ class Page:
 
     def _until(self, is_so, what: str):
         """What ``is_so`` finds; looks again for a part of the page that was just redrawn."""
-        waiting = WebDriverWait(
-            self.browser, PATIENCE, OFTEN, ignored_exceptions=[StaleElementReferenceException]
-        )
+        waiting = WebDriverWait(self.browser, PATIENCE, OFTEN, ignored_exceptions=[StaleElementReferenceException])
         return waiting.until(is_so, what)
 
     def one(self, selector: str):

@@ -97,8 +97,6 @@ def _on_script(job: WantedJob, read: Sequence[tuple[Pointer, Read]], commands: M
             )
             found.setdefault(tool, Remark(Level.WARNING, place, sentence + "runs where it is installed."))
     if any(step.checkout for step in job.steps):
-        sentence = (
-            "A step checks out with Git, and no term names it. Add `tool git`, so that the job runs where it is installed."
-        )
+        sentence = "A step checks out with Git, and no term names it. Add `tool git`: the job then runs where Git is."
         found.setdefault("git", Remark(Level.WARNING, (*at[:2], "steps"), sentence))
     return [remark for tool, remark in found.items() if tool not in named]

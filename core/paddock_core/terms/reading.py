@@ -6,6 +6,7 @@ import re
 import unicodedata
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from lark import Token, Tree, UnexpectedInput
 
@@ -36,6 +37,7 @@ from .kinds import (
     negated,
 )
 from .quantities import read_size
+from .registry import SINGLE
 from .term_context import FEW_WORDS, ToolWords
 
 LONGEST = 400
@@ -140,7 +142,7 @@ def parse_terms(texts: Sequence[str], words: ToolWords = FEW_WORDS) -> tuple[Ter
 
 def _refuse_contradictions(terms: dict[Term, int]) -> None:
     listed = list(terms)
-    one_of_each: dict[type, Term] = {}
+    one_of_each: dict[type, Any] = {}
     for term in listed:
         opposite = negated(term)
         if opposite in terms and terms[opposite] <= terms[term] and opposite != term:
@@ -156,10 +158,10 @@ def _refuse_contradictions(terms: dict[Term, int]) -> None:
                     f"no host can meet both `{first}` and `{second}`: every host with `{term}` has `{other.term}` too. "
                     "Remove one.",
                 )
-        if isinstance(term, OsTerm | ArchTerm | HostTerm | PaddockTerm):
-            earlier = one_of_each.setdefault(type(term), term)
-            assert isinstance(earlier, OsTerm | ArchTerm | HostTerm | PaddockTerm)
-            if earlier.name != term.name:
+        if isinstance(term, SINGLE):
+            named: Any = term
+            earlier = one_of_each.setdefault(type(term), named)
+            if earlier.name != named.name:
                 raise ContradictionError(
                     terms[earlier],
                     terms[term],
