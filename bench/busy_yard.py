@@ -13,7 +13,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import psutil
-from heartbeats import BIN, EVERY, HERE, SEED, free_port, wait_for
+from heartbeats import BIN, HEARTBEAT_INTERVAL_SECONDS, HERE, SEED, free_port, wait_for
 
 
 class BusyYard:
@@ -76,10 +76,10 @@ def busy_yard(size: int) -> Iterator[BusyYard]:
         wait_for(port)
         keys = folder / "keys"
         keys.write_text("\n".join(f"key-{i}" for i in range(size)))
-        light = [sys.executable, HERE / "light_agents.py", f"ws://127.0.0.1:{port}/agent/v1/link", keys, str(EVERY)]
+        light = [sys.executable, HERE / "light_agents.py", f"ws://127.0.0.1:{port}/agent/v1/link", keys, str(HEARTBEAT_INTERVAL_SECONDS)]
         agents = subprocess.Popen([*light, "--work"], stdout=subprocess.PIPE, text=True)
         ends.callback(agents.kill)
         while (line := agents.stdout.readline()) != "connected\n":
             assert line.startswith("ping"), "the light agents have ended"
-        time.sleep(EVERY)
+        time.sleep(HEARTBEAT_INTERVAL_SECONDS)
         yield BusyYard(port, token, server, agents)

@@ -21,7 +21,7 @@ from prometheus_client.openmetrics.parser import text_string_to_metric_families
 
 HERE = Path(__file__).parent
 BIN = Path(sys.executable).parent
-EVERY = 15.0
+HEARTBEAT_INTERVAL_SECONDS = 15.0
 WINDOW = 60.0
 ECHO = """
 async def app(scope, receive, send):
@@ -73,10 +73,19 @@ class Load:
         keys = folder / "keys"
         keys.write_text("\n".join(f"key-{i}" for i in range(size)))
         self.size = size
-        command = [sys.executable, str(HERE / "light_agents.py"), url, str(keys), str(EVERY), *options]
+        command = [
+            sys.executable,
+            str(HERE / "light_agents.py"),
+            url,
+            str(keys),
+            str(HEARTBEAT_INTERVAL_SECONDS),
+            *options,
+        ]
         self.agents = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
         assert self.agents.stdout.readline() == "connected\n"
-        time.sleep(EVERY)  # every agent has sent its first heartbeat, and what connecting left to do is done
+        time.sleep(
+            HEARTBEAT_INTERVAL_SECONDS
+        )  # every agent has sent its first heartbeat, and what connecting left to do is done
 
     def used(self) -> float:
         times = self.server.cpu_times()
@@ -86,7 +95,7 @@ class Load:
         """Microseconds of processor a heartbeat, and bytes of memory a connection."""
         before, began = self.used(), time.monotonic()
         time.sleep(WINDOW)
-        beats = self.size * (time.monotonic() - began) / EVERY
+        beats = self.size * (time.monotonic() - began) / HEARTBEAT_INTERVAL_SECONDS
         assert self.agents.poll() is None, "the light agents have ended"
         return (self.used() - before) / beats * 1e6, (self.server.memory_info().rss - self.bare) / self.size
 

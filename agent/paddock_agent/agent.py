@@ -30,7 +30,7 @@ from .work_trials import WorkTrials
 
 log = logging.getLogger("paddock.agent")
 
-FIRST_WAIT, LONGEST_WAIT = 0.5, 30.0
+FIRST_WAIT_SECONDS, MAX_WAIT_SECONDS = 0.5, 30.0
 """Seconds before a new try to connect: doubled each time, with jitter, so that a fleet does not come back at once."""
 FAREWELL_PATIENCE = 3.0
 
@@ -125,19 +125,19 @@ class Agent:
             del self._underway[started.attempt]
 
     async def _connection_loop(self) -> None:
-        wait = FIRST_WAIT
+        wait = FIRST_WAIT_SECONDS
         while True:
             try:
                 async with connect(
                     self._identity.server.replace("http", "ws", 1) + "/agent/v1/link",
                     additional_headers={"Authorization": f"Bearer {self._identity.key}"},
-                    max_size=wire.LARGEST_MESSAGE,
+                    max_size=wire.MAX_MESSAGE_BYTES,
                     compression=None,
                     open_timeout=20,
                     user_agent_header=None,
                 ) as connection:
                     await self._converse(connection)
-                    wait = FIRST_WAIT
+                    wait = FIRST_WAIT_SECONDS
             except websockets.InvalidStatus as error:
                 if error.response.status_code in (401, 403):
                     raise Dismissed(_denied(error)) from None
@@ -145,7 +145,7 @@ class Agent:
             except (OSError, TimeoutError, websockets.WebSocketException, BadMessage) as error:
                 log.warning("No connection to %s (%s); trying again.", self._identity.server, error)
             await asyncio.sleep(wait * random.uniform(0.5, 1.0))  # noqa: S311 - jitter, no secret
-            wait = min(LONGEST_WAIT, wait * 2)
+            wait = min(MAX_WAIT_SECONDS, wait * 2)
 
     async def _converse(self, connection: ClientConnection) -> None:
         facts = await gather_facts(self._system, self._identity.work_folder, self._surveying.differs)

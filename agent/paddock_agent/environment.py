@@ -13,7 +13,7 @@ from .system import System
 from .system.paths import looked_up, path_separator, paths_of, variable
 from .wire import Difference
 
-MOST = 50
+MAX_DIFFERENCES = 50
 
 
 def differences(system: System, fresh: Mapping[str, str], tools: Sequence[Tool] = ()) -> list[Difference]:
@@ -27,7 +27,7 @@ def differences(system: System, fresh: Mapping[str, str], tools: Sequence[Tool] 
         now, then = variable(system, name), looked_up(system, fresh, name)
         if then and now != then:
             found.append(Difference(name, now[:2000], then[:2000]))
-    return found[:MOST]
+    return found[:MAX_DIFFERENCES]
 
 
 def missing_folders(system: System, fresh: Mapping[str, str]) -> list[str]:

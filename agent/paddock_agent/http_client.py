@@ -15,14 +15,14 @@ from urllib.parse import urlsplit
 from .errors import Unreachable, Untrusted
 
 PATIENCE = 30.0
-LARGEST_ANSWER = 1024 * 1024
+MAX_ANSWER_BYTES = 1024 * 1024
 
 
 def post(address: str, body: bytes, headers: Mapping[str, str], patience: float = PATIENCE) -> bytes:
     """The answer to a POST of JSON. Raises HTTPError, which holds the server's words; Unreachable; or Untrusted."""
     try:
         with urllib.request.urlopen(_request(address, body, headers), timeout=patience) as answer:  # noqa: S310
-            return bytes(answer.read(LARGEST_ANSWER))
+            return bytes(answer.read(MAX_ANSWER_BYTES))
     except urllib.error.HTTPError:
         raise
     except (OSError, ValueError) as error:
@@ -45,7 +45,7 @@ def post_any_way(address: str, body: bytes, headers: Mapping[str, str], known_ip
             try:
                 opener = urllib.request.build_opener(*handlers)
                 with opener.open(_request(address, body, headers), timeout=PATIENCE) as answer:
-                    return bytes(answer.read(LARGEST_ANSWER)), False
+                    return bytes(answer.read(MAX_ANSWER_BYTES)), False
             except urllib.error.HTTPError:
                 raise
             except (OSError, ValueError):

@@ -8,7 +8,7 @@ import traceback
 from pathlib import Path
 
 FILE = "last-words.log"
-LARGEST = 16 * 1024
+MAX_FILE_BYTES = 16 * 1024
 """Bytes after which the older half of the file goes."""
 MAX_TROUBLES = 10
 
@@ -34,7 +34,7 @@ class LastWords(logging.Handler):
                 file.write(line + "\n")
 
     def _make_room(self) -> None:
-        if self._file.exists() and self._file.stat().st_size > LARGEST:
+        if self._file.exists() and self._file.stat().st_size > MAX_FILE_BYTES:
             lines = self._file.read_text(encoding="utf-8", errors="replace").splitlines()
             self._file.write_text("\n".join(lines[len(lines) // 2 :]) + "\n", encoding="utf-8")
 

@@ -8,7 +8,7 @@ import re
 
 CORES_A_SLOT = 2
 MEMORY_A_SLOT = 4 * 1024**3
-LONGEST_WORK_FOLDER = {"linux": 90, "macos": 90, "windows": 60}
+MAX_WORK_FOLDER_LENGTH = {"linux": 90, "macos": 90, "windows": 60}
 """Builds make long paths below it: Windows ends at 260 characters for many programs, sockets end at 107."""
 
 
@@ -19,7 +19,7 @@ def default_slots(cores: int, memory: int) -> int:
 
 def folder_trouble(folder: str, family: str) -> str:
     """Why builds could not live in ``folder`` on a host of that family, as a sentence; "" where they could."""
-    longest = LONGEST_WORK_FOLDER[family]
+    longest = MAX_WORK_FOLDER_LENGTH[family]
     if not (ntpath if family == "windows" else posixpath).isabs(folder):
         return "It has to be a whole path, from the root on."
     if len(folder) > longest:

@@ -24,7 +24,7 @@ SHORTEST = 6
 _LINE_END = re.compile(rb"\n(?![\r\n])[ \t]*")
 """The end of a line and the indent of the next, where that is not empty."""
 _BLANKS = re.compile(rb"[ \t]+")
-MOST_BLANKS = 10
+MAX_BLANKS = 10
 """Places of blanks in a secret, at each of which a line may break."""
 
 
@@ -122,7 +122,7 @@ def _joined(form: bytes) -> Iterator[bytes]:
     """The form without its line breaks, and as it is where a line ends at one of its blanks."""
     joined = _Joined(form).text
     yield joined
-    for blanks in islice(_BLANKS.finditer(joined), MOST_BLANKS):
+    for blanks in islice(_BLANKS.finditer(joined), MAX_BLANKS):
         yield joined[: blanks.start()] + joined[blanks.end() :]
 
 

@@ -21,7 +21,7 @@ from .errors import AgentError
 from .http_client import post
 
 PATIENCE = 10.0
-LONGEST = 2000
+MAX_TEXT_LENGTH = 2000
 
 
 @dataclass(frozen=True)
@@ -57,8 +57,8 @@ class Reporter:
             "step": step,
             "mark": mark,
             "hostname": self.hostname[:200],
-            "found": found[:LONGEST],
-            "remedy": [one[:LONGEST] for one in remedy],
+            "found": found[:MAX_TEXT_LENGTH],
+            "remedy": [one[:MAX_TEXT_LENGTH] for one in remedy],
             "checks": list(checks),
         }
         with contextlib.suppress(AgentError, urllib.error.HTTPError):

@@ -21,14 +21,14 @@ from .system import System
 
 log = logging.getLogger("paddock.agent")
 
-EVERY = 24 * 3600.0
-LOOK_EVERY = 20.0
+SURVEY_INTERVAL_SECONDS = 24 * 3600.0
+CHECK_INTERVAL_SECONDS = 20.0
 """Seconds between looks at the folders. A look is one call to the system for each of about a hundred."""
 AFTER_SHORTAGE = 60.0
 """Seconds until the next survey after one that was cut short."""
-QUIET, LONGEST_QUIET = 30.0, 3600.0
+QUIET, MAX_QUIET_SECONDS = 30.0, 3600.0
 """Seconds for which a folder that changes for nothing is not looked at: doubled each time, up to the longest."""
-LARGEST_REPORT = wire.LARGEST_MESSAGE - 64 * 1024
+MAX_REPORT_BYTES = wire.MAX_MESSAGE_BYTES - 64 * 1024
 
 
 Folders = dict[str, tuple[float | None, frozenset[str]]]
@@ -67,7 +67,7 @@ class Surveying:
         """Asks for a survey soon; one that is asked for while another runs follows it, and has the ``mark``."""
         self._because = because
         if mark:
-            self._marks = [*self._marks, mark][-wire.MOST_MARKS :]
+            self._marks = [*self._marks, mark][-wire.MAX_MARKS :]
         self._wanted.set()
 
     async def survey_loop(self) -> None:
@@ -82,7 +82,7 @@ class Surveying:
             if result.shortage:
                 # What was not found may be there: the last good survey stays, and another one follows soon.
                 log.warning("The survey was cut short: %s", result.shortage)
-                self._because, self._marks = because, [*marks, *self._marks][-wire.MOST_MARKS :]
+                self._because, self._marks = because, [*marks, *self._marks][-wire.MAX_MARKS :]
                 with contextlib.suppress(TimeoutError):
                     async with asyncio.timeout(AFTER_SHORTAGE):
                         await self._wanted.wait()
@@ -97,7 +97,7 @@ class Surveying:
                 await self._report(result, details, because, marks)
             self._learn_noise(because, result)
             with contextlib.suppress(TimeoutError):
-                async with asyncio.timeout(EVERY):
+                async with asyncio.timeout(SURVEY_INTERVAL_SECONDS):
                     await self._wait(before)
 
     def _learn_noise(self, because: str, result: SurveyResult) -> None:
@@ -112,7 +112,7 @@ class Surveying:
             for folder in self._changed:
                 times = self._fruitless[folder] = self._fruitless.get(folder, 0) + 1
                 if times > 1:
-                    self._quiet_until[folder] = time.monotonic() + min(LONGEST_QUIET, QUIET * 2**times)
+                    self._quiet_until[folder] = time.monotonic() + min(MAX_QUIET_SECONDS, QUIET * 2**times)
         else:
             for folder in self._changed:
                 self._fruitless.pop(folder, None)
@@ -129,7 +129,7 @@ class Surveying:
             return
         while not self._wanted.is_set():
             with contextlib.suppress(TimeoutError):
-                async with asyncio.timeout(LOOK_EVERY):
+                async with asyncio.timeout(CHECK_INTERVAL_SECONDS):
                     await self._wanted.wait()
                     return
             now = await asyncio.to_thread(self._folders)
@@ -138,7 +138,7 @@ class Surveying:
                 self._because = "folders"
                 self._changed = changed
                 folders = now
-                await asyncio.sleep(LOOK_EVERY / 4)
+                await asyncio.sleep(CHECK_INTERVAL_SECONDS / 4)
                 now = await asyncio.to_thread(self._folders)
                 if not self._differing(folders, now):
                     return
@@ -184,7 +184,7 @@ class Surveying:
     async def _report(self, result: SurveyResult, details: wire.Details, because: str, marks: list[str]) -> None:
         facts = await gather_facts(self._system, self._work_folder, self.differs)
         report = wire.SurveyReport(
-            facts=facts, installations=result.installations[: wire.MOST_FOUND], broken=result.broken[: wire.MOST_FOUND],
+            facts=facts, installations=result.installations[: wire.MAX_FOUND], broken=result.broken[: wire.MAX_FOUND],
             took=result.took, details=details, looked_for=result.looked_for, because=because, marks=marks,
             catalogue=self._probes.number, refused=self._probes.refused,
         )  # fmt: skip
@@ -193,7 +193,7 @@ class Surveying:
 
 def _fitting(report: wire.SurveyReport) -> wire.SurveyReport:
     """The report, small enough to be sent; a larger one loses the tools' output."""
-    if len(wire.encode(report)) <= LARGEST_REPORT:
+    if len(wire.encode(report)) <= MAX_REPORT_BYTES:
         return report
     bare = [
         msgspec.structs.replace(one, output="", also=[], evidence=one.evidence[:200]) for one in report.installations

@@ -26,9 +26,9 @@ from .system.paths import paths_of
 
 STOPPED, STARTS, KNOWN_ADDRESS = "stopped", "starts.json", "known-address"
 """Its files: a mark that the service was stopped on purpose; when the watch started it; where the server was found."""
-MOST_STARTS, WITHIN = 3, 3600.0
+MAX_STARTS, START_WINDOW_SECONDS = 3, 3600.0
 """So many starts within so many seconds: what does not stay up then needs a person."""
-LONGEST_SENTENCE = 500
+MAX_SENTENCE_LENGTH = 500
 
 
 @dataclass(frozen=True)
@@ -110,8 +110,8 @@ async def _look(system: System, folder: str, note: Note) -> Report:
         boot=system.boot()[:200],
         uptime=system.uptime(),
         on_purpose=system.read_text(paths_of(system).join(folder, STOPPED)) is not None,
-        starts_left=max(0, MOST_STARTS - len(_recent_starts(system, folder))),
-        why_absent=why_absent[:LONGEST_SENTENCE],
+        starts_left=max(0, MAX_STARTS - len(_recent_starts(system, folder))),
+        why_absent=why_absent[:MAX_SENTENCE_LENGTH],
     )
 
 
@@ -121,7 +121,7 @@ def _recent_starts(system: System, folder: str) -> list[float]:
         known = [float(at) for at in starts]
     except (ValueError, TypeError):
         return []
-    return [at for at in known if system.clock() - WITHIN < at <= system.clock()]
+    return [at for at in known if system.clock() - START_WINDOW_SECONDS < at <= system.clock()]
 
 
 async def _tell(system: System, folder: str, note: Note, found: Report) -> Mapping[str, Any]:

@@ -221,7 +221,7 @@ async def test_a_job_of_several_slots_takes_as_many(slots):
 
 
 async def test_only_the_newest_folders_of_ended_attempts_stay(slots, monkeypatch):
-    monkeypatch.setattr(slots_module, "TELL_EVERY", 0.0)
+    monkeypatch.setattr(slots_module, "REPORT_INTERVAL_SECONDS", 0.0)
     keeping = asyncio.create_task(slots.attempts.folder_loop())
     for i in range(1, FRESH_KEPT + 4):
         slots.offer("true", f"{i}-1")

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from paddock_agent.catalogue import Reading, built_in, read_tool
 from paddock_agent.catalogue.checking import readings
-from paddock_agent.catalogue.reading import LONGEST_LINE, first_match
+from paddock_agent.catalogue.reading import MAX_LINE_LENGTH, first_match
 from paddock_agent.errors import BadReading, BadTool
 
 TOOLS = {tool.name: tool for tool in built_in()}
@@ -136,7 +136,7 @@ def test_no_reading_can_backtrack_for_ever(pieces):
         reading = Reading("".join(pieces))
     except BadReading:
         return
-    for line in ("a" * LONGEST_LINE, "a " * (LONGEST_LINE // 2), "1" * LONGEST_LINE + "("):
+    for line in ("a" * MAX_LINE_LENGTH, "a " * (MAX_LINE_LENGTH // 2), "1" * MAX_LINE_LENGTH + "("):
         reading.match(line)
 
 

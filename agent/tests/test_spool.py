@@ -261,7 +261,7 @@ class SpoolOfAHost(RuleBasedStateMachine):
 def test_whatever_happens_everything_is_told_in_order(tmp_path_factory, monkeypatch):
     monkeypatch.setattr(segments, "SEGMENT", 700)
     monkeypatch.setattr(sending, "LOG_IN_FLIGHT", 900)
-    monkeypatch.setattr("paddock_agent.wire.log_frames.LARGEST_FRAME", 400)
+    monkeypatch.setattr("paddock_agent.wire.log_frames.MAX_FRAME_BYTES", 400)
     write = os.write
 
     def write_some(file, data):

@@ -43,7 +43,7 @@ class Yard:
         monkeypatch.setattr(surveying, "gather_facts", self.facts)
         monkeypatch.setattr(surveying, "watched_folders", lambda system, tools: ["/opt"])
         monkeypatch.setattr(surveying, "differences", lambda *_: [])
-        monkeypatch.setattr(surveying, "LOOK_EVERY", 0.02)
+        monkeypatch.setattr(surveying, "CHECK_INTERVAL_SECONDS", 0.02)
         probes = type("Probes", (), {"tools": (), "number": 0, "refused": ""})()
         self.one = Surveying(self.machine, probes, "/work", self.tell, self.shortages.append)
 

@@ -56,7 +56,7 @@ def test_messages_of_the_server_come_out_as_they_went_in(message):
         json.dumps({"type": "started", "attempt": "x" * 300, "account": "a", "folder": "f"}).encode(),
         json.dumps({"type": "survey", "facts": {"os": "linux"}, "installations": [{}] * 3000}).encode(),
         b'{"type":"survey","facts":' + b"[" * 100_000,
-        b" " * (wire.LARGEST_MESSAGE + 1),
+        b" " * (wire.MAX_MESSAGE_BYTES + 1),
     ],
 )
 def test_what_is_no_message_is_refused_by_name(data):
@@ -110,9 +110,9 @@ def record(offset=0, at=1.0, step=0, data=b"x", length=None):
         (b"\x03\x005-1" + record(offset=2**53 + 1), "claims the offset"),
         (b"\x03\x005-1" + record(at=float("nan")), "claims the offset"),
         (b"\x03\x005-1" + record(at=float("inf")), "claims the offset"),
-        (b"\x03\x005-1" + record(data=bytes(wire.LARGEST_CHUNK + 1)), "at its end"),
+        (b"\x03\x005-1" + record(data=bytes(wire.MAX_CHUNK_BYTES + 1)), "at its end"),
         (b"\x03\x005-1" + record() + b"more", "4 bytes at its end"),
-        (bytes(wire.LARGEST_MESSAGE + 1), "over the limit"),
+        (bytes(wire.MAX_MESSAGE_BYTES + 1), "over the limit"),
     ],
 )
 def test_what_is_no_frame_of_log_is_refused_by_what_is_wrong(frame, why):
@@ -135,4 +135,4 @@ def test_the_name_of_an_attempt_has_room_in_a_frame():
 
 def test_a_message_over_the_limit_is_not_sent():
     with pytest.raises(BadMessage, match="over the limit"):
-        wire.encode(wire.Dismiss(why="x" * (wire.LARGEST_MESSAGE + 1)))
+        wire.encode(wire.Dismiss(why="x" * (wire.MAX_MESSAGE_BYTES + 1)))

@@ -12,7 +12,7 @@ from enum import StrEnum
 
 QUIET_SECONDS = 15 * 60
 """A step of the machine's that was begun and not heard of for so long is taken for cut off."""
-LONGEST_REASON = 160
+MAX_REASON_LENGTH = 160
 CALL_SECONDS = 60
 """A service that was started and has not called the server for so long is in trouble."""
 
@@ -235,8 +235,8 @@ _LOOKING = {
 def _why(detail: str) -> str:
     """The first sentence of a reason, short enough to stand in a list; with the end of the sentence that it ends."""
     first = detail.strip().partition("\n")[0].partition(". ")[0].rstrip(".")
-    if len(first) > LONGEST_REASON:
-        return f": {first[:LONGEST_REASON].rsplit(' ', 1)[0]} …"
+    if len(first) > MAX_REASON_LENGTH:
+        return f": {first[:MAX_REASON_LENGTH].rsplit(' ', 1)[0]} …"
     return f": {first}." if first else "."
 
 

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 from .spelling import nearest
 
-MOST = 2000
+MAX_MACHINES = 2000
 COLUMNS = ("name", "system", "processor", "labels", "slots", "work folder", "supervisor", "account")
 _NEEDED = ("name", "system")
 _ALSO = {"work_folder": "work folder", "arch": "processor", "os": "system", "user": "account"}
@@ -46,8 +46,8 @@ def read_planned(text: str) -> tuple[tuple[Expected, ...], tuple[Mistake, ...]]:
         return (), (Mistake(0, "", str(error)),)
     if not rows:
         return (), (Mistake(0, "", "The table has no machines."),)
-    if len(rows) > MOST:
-        return (), (Mistake(0, "", f"It has {len(rows)} machines; at most {MOST} go in at a time."),)
+    if len(rows) > MAX_MACHINES:
+        return (), (Mistake(0, "", f"It has {len(rows)} machines; at most {MAX_MACHINES} go in at a time."),)
     mistakes: list[Mistake] = []
     found = [_expected(number, row, mistakes) for number, row in enumerate(rows, 1)]
     first_of: dict[str, int] = {}

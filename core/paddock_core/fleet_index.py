@@ -33,7 +33,7 @@ Bits = NDArray[np.uint64]
 
 MAX_MARKED_HOSTS = 3
 """A label on more admitted hosts than these says what they are for, and marks none of them."""
-MOST_ROWS = 5_000
+MAX_ROWS = 5_000
 """Rows that are kept. Beyond, those that were not asked for since the last clearing are dropped."""
 
 _PASSING = {"readiness", "free_slots", "disk_free", "held", "slots"}
@@ -272,7 +272,7 @@ class FleetIndex:
     def _row(self, term: Term) -> _Row:
         row = self._rows.get(term)
         if row is None:
-            if len(self._rows) >= MOST_ROWS:
+            if len(self._rows) >= MAX_ROWS:
                 self._drop_unasked()
             row = self._rows[term] = self._made(term)
             for name in row.reads:

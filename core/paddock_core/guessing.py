@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-LONGEST_WAIT = 900.0
+MAX_WAIT_SECONDS = 900.0
 
 
-def wait_after(tries: int, free: int, longest: float = LONGEST_WAIT) -> float:
+def wait_after(tries: int, free: int, longest: float = MAX_WAIT_SECONDS) -> float:
     """Seconds: nothing for the first ``free`` wrong tries, then 2, doubled with each, at most ``longest``.
 
     >>> [wait_after(tries, free=5) for tries in (0, 4, 5, 6, 7, 50)]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-LONGEST = 64
+MAX_WORD_LENGTH = 64
 """Longer words are not compared: the cost is quadratic."""
 
 
@@ -79,12 +79,12 @@ def nearest(word: str, known: Iterable[str]) -> str | None:
     >>> nearest("zebra", ["os", "arch"]) is None
     True
     """
-    if not word or len(word) > LONGEST:
+    if not word or len(word) > MAX_WORD_LENGTH:
         return None
     limit = max(1, len(word) // 3)
     best: tuple[int, str] | None = None
     for candidate in sorted(set(known)):
-        if len(candidate) > LONGEST:
+        if len(candidate) > MAX_WORD_LENGTH:
             continue
         edits = distance(word.casefold(), candidate.casefold(), limit)
         if edits <= limit and edits < max(len(word), len(candidate)) and (best is None or edits < best[0]):

@@ -72,7 +72,7 @@ def is_outside(address: str, networks: Sequence[str]) -> bool:
 
 def calls_from_elsewhere(joined: str, calling: str) -> bool:
     """Whether an identity that joined from one machine now calls from another, or from one that hides which it is. One
-    without an address is no evidence."""
+    without an address proves nothing."""
     return bool(joined and joined != calling)
 
 

@@ -12,7 +12,7 @@ from itertools import combinations
 
 from .remedies import Remedy
 
-MOST_STEPS = 4
+MAX_STEPS = 4
 """Remedies in one way; longer ones are left out: too much work for one kind of job."""
 
 
@@ -39,7 +39,7 @@ class Step:
 def smallest_set(blocked: Sequence[Blocked], most: int = 12) -> list[Step]:
     """The steps, the most helpful for its cost first; at most so many. Equal input gives equal output."""
     open_ways = [
-        {frozenset(way) for way in one.ways if 0 < len(way) <= MOST_STEPS} if one.jobs else set() for one in blocked
+        {frozenset(way) for way in one.ways if 0 < len(way) <= MAX_STEPS} if one.jobs else set() for one in blocked
     ]
     steps: list[Step] = []
     while len(steps) < most:

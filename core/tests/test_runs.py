@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from paddock_core.runs.compare import Evidence, differences
 from paddock_core.runs.junit import Case, UnreadableTests, newly_failing, read_junit
-from paddock_core.runs.log_text import LONGEST_LINE, Style, plain_line, shown_line
+from paddock_core.runs.log_text import MAX_LINE_LENGTH, Style, plain_line, shown_line
 
 
 @pytest.mark.parametrize(
@@ -69,7 +69,8 @@ def test_text_stays_as_it_is(text):
 def test_a_line_without_end_is_cut_with_a_mark():
     for raw in (b"x" * 100_000, b"\x1b[31m" + b"x" * 100_000):
         assert (
-            plain_line(raw) == "x" * LONGEST_LINE + " … the line goes on …" or len(plain_line(raw)) < LONGEST_LINE + 30
+            plain_line(raw) == "x" * MAX_LINE_LENGTH + " … the line goes on …"
+            or len(plain_line(raw)) < MAX_LINE_LENGTH + 30
         )
 
 

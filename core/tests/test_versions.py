@@ -159,7 +159,7 @@ def test_any_text_is_read_or_refused_by_name(text, scheme):
     try:
         versions.parse(text, scheme)
     except VersionError as error:
-        assert 1 <= error.column <= versions.LONGEST + 1
+        assert 1 <= error.column <= versions.MAX_RANGE_LENGTH + 1
 
 
 @pytest.mark.parametrize(

@@ -8,7 +8,7 @@ from collections.abc import Collection
 from .errors import Invalid
 
 ANY = "*"
-MOST_PATTERNS = 200
+MAX_PATTERNS = 200
 _PATTERN = re.compile(r"[A-Za-z0-9 ._/+*-]{1,100}")
 
 
@@ -37,8 +37,8 @@ def _matches(name: str, pattern: str) -> bool:
 def clean_patterns(patterns: Collection[str]) -> list[str]:
     """Without repeats and stray spaces. Raises Invalid for an invalid pattern."""
     cleaned = list(dict.fromkeys(" ".join(one.split()) for one in patterns))
-    if len(cleaned) > MOST_PATTERNS:
-        raise Invalid(f"At most {MOST_PATTERNS} patterns go together; these are {len(cleaned)}.")
+    if len(cleaned) > MAX_PATTERNS:
+        raise Invalid(f"At most {MAX_PATTERNS} patterns go together; these are {len(cleaned)}.")
     for place, pattern in enumerate(cleaned):
         if not _PATTERN.fullmatch(pattern) or pattern.count(ANY) > 3:
             detail = (

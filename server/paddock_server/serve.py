@@ -77,7 +77,7 @@ def _listen(bind: str, port: int) -> int:
         access_log=False,
         server_header=False,
         ws=BoundedSocket,
-        ws_max_size=wire.LARGEST_MESSAGE,
+        ws_max_size=wire.MAX_MESSAGE_BYTES,
         # Pings keep ways through networks open; the grace of the paddock decides who is silent too long.
         ws_ping_interval=20,
         ws_ping_timeout=None,

@@ -141,7 +141,7 @@ ENDINGS = [(_shut_out, True), (_end_sessions, True), (_let_sessions_expire, True
 
 @pytest.mark.parametrize(("do", "closes"), ENDINGS)
 def test_what_changes_for_a_person_is_noticed_while_the_feed_is_open(do, closes, monkeypatch):
-    monkeypatch.setattr(feed, "LOOKED_AT_EVERY", 0.05)
+    monkeypatch.setattr(feed, "SESSION_CHECK_INTERVAL_SECONDS", 0.05)
     a_person("lookout", Role.VIEWER)
 
     async def talk():
@@ -227,7 +227,7 @@ def test_a_number_never_passes_over_a_note_that_waits_to_be_looked_up(sides):
 def test_more_notes_than_can_be_looked_up_make_the_browser_load_everything(sides, monkeypatch):
     mine, _ = sides
     a_person("loop", Role.VIEWER, _paddock("shoreline"))
-    monkeypatch.setattr(feed, "MOST_GATHERED", 1)
+    monkeypatch.setattr(feed, "MAX_GATHERED", 1)
 
     async def talk():
         async with Browser(await User.objects.aget(username="loop")) as browser:

@@ -109,7 +109,7 @@ def test_guessing_that_goes_on_is_a_finding_and_ends_by_itself():
 
 
 def test_what_is_counted_is_bounded(monkeypatch):
-    monkeypatch.setattr(log_in_guard, "MOST_COUNTED", 10)
+    monkeypatch.setattr(log_in_guard, "MAX_COUNTED", 10)
     for n in range(40):
         log_in_guard.count_wrong(f"name-{n}", f"10.1.0.{n}", timezone.now())
     assert WrongLogIns.objects.count() <= 11

@@ -87,7 +87,7 @@ async def test_a_flood_is_held_up_until_it_is_written(lane, monkeypatch):
         append(*given)
 
     monkeypatch.setattr(log_store, "append", slow)
-    monkeypatch.setattr(log_lane, "MOST_PENDING", 1000)
+    monkeypatch.setattr(log_lane, "MAX_PENDING_BYTES", 1000)
     one = lane()
     flood = asyncio.create_task(_say_all(one, 40))
     await soon(at_work.is_set)

@@ -22,7 +22,7 @@ async def test_one_that_cannot_be_noted_keeps_nobody_from_being_heard(monkeypatc
         if host_id == 999_001:
             raise RuntimeError("the host is gone")
 
-    monkeypatch.setattr(lost_detection, "LOOK_EVERY", 0.01)
+    monkeypatch.setattr(lost_detection, "CHECK_INTERVAL_SECONDS", 0.01)
     monkeypatch.setattr(lost_detection, "_note", note)
     monkeypatch.setattr(lost_detection.leases, "expire_later", lambda host_id, grace, lease: None)
     listening = asyncio.create_task(lost_detection.lost_detection_loop())

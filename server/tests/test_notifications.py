@@ -16,7 +16,7 @@ from prometheus_client.openmetrics.parser import text_string_to_metric_families
 
 from paddock_server.health.models import Finding
 from paddock_server.notifications import sending
-from paddock_server.notifications.actions.deliver import MOST_TRIES, note_failure, note_sent, prepare
+from paddock_server.notifications.actions.deliver import MAX_TRIES, note_failure, note_sent, prepare
 from paddock_server.notifications.actions.queue import due_at, queue
 from paddock_server.notifications.messages import SIGNATURE, TIMESTAMP, signed
 from paddock_server.notifications.models import Delivery, NotificationRule
@@ -143,13 +143,13 @@ def test_a_message_that_does_not_arrive_is_tried_again_and_given_up_at_last(rule
     queue(finding(), "opened")
     pk = Delivery.objects.get().pk
     waits = []
-    for _ in range(MOST_TRIES):
+    for _ in range(MAX_TRIES):
         prepare(pk)
         note_failure(pk, "no answer")
         waits.append((Delivery.objects.get().due_at - timezone.now()).total_seconds())
     assert waits[:4] == [pytest.approx(seconds, abs=2) for seconds in (15, 30, 60, 120)]
     (shown,) = administrator.get("/api/v1/notification-rules/").json()["deliveries"]
-    assert (shown["state"], shown["tries"], shown["trouble"]) == ("given up", MOST_TRIES, "no answer")
+    assert (shown["state"], shown["tries"], shown["trouble"]) == ("given up", MAX_TRIES, "no answer")
     assert prepare(pk) is None
     again = administrator.post(f"/api/v1/deliveries/{pk}/send-again/").json()
     assert (again["state"], again["tries"]) == ("waiting", 0)

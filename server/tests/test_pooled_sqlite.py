@@ -5,7 +5,7 @@ import threading
 import pytest
 from django.db import connections
 
-from paddock_server.pooled_sqlite.base import MOST_IDLE, DatabaseWrapper
+from paddock_server.pooled_sqlite.base import MAX_IDLE, DatabaseWrapper
 
 
 @pytest.fixture
@@ -79,9 +79,9 @@ def test_the_settings_of_a_kept_connection_are_those_of_a_fresh_one(opened):
 
 
 def test_no_more_are_kept_idle_than_a_few(opened):
-    wrappers = [opened() for _ in range(MOST_IDLE + 3)]
+    wrappers = [opened() for _ in range(MAX_IDLE + 3)]
     used = {id(connected(one)): one.connection for one in wrappers}
     for one in wrappers:
         one.close()
     again = {id(connected(one)) for one in wrappers}
-    assert len(again & used.keys()) == MOST_IDLE
+    assert len(again & used.keys()) == MAX_IDLE

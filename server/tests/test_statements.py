@@ -14,7 +14,7 @@ from paddock_server.people.models import Role
 from paddock_server.work.models import Attempt, Job
 
 pytestmark = pytest.mark.django_db(transaction=True)
-MOST_STATEMENTS, MOST_COMMITS = 15, 3
+MAX_STATEMENTS, MAX_COMMITS = 15, 3
 
 
 @pytest.fixture
@@ -65,5 +65,5 @@ def test_a_job_that_runs_alone_costs_few_statements_and_commits(writer, operator
     assert Job.objects.get(pk=job).state == "passed"
     statements = [*(one["sql"] for one in asked.captured_queries), *writer.statements]
     statements = [one for one in statements if one != "BEGIN IMMEDIATE"]  # counted as commits
-    assert len(statements) <= MOST_STATEMENTS, "\n".join(statements)
-    assert writer.commits - commits <= MOST_COMMITS
+    assert len(statements) <= MAX_STATEMENTS, "\n".join(statements)
+    assert writer.commits - commits <= MAX_COMMITS

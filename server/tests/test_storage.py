@@ -249,7 +249,7 @@ def test_a_server_that_stops_writes_what_it_took_and_takes_no_more():
 
 
 def test_it_is_said_where_too_much_waits(writer, monkeypatch):
-    monkeypatch.setattr(storage_actions, "LONGEST_QUEUE", 3)
+    monkeypatch.setattr(storage_actions, "MAX_QUEUE_LENGTH", 3)
     gate = Gate(writer)
     waiting = [writer.hand_in(lambda: None) for _ in range(4)]
     assert is_full()

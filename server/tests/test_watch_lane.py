@@ -92,7 +92,7 @@ async def test_what_says_more_or_cannot_be_takes_the_long_way(known, more):
 
 async def test_nonsense_and_strangers_take_the_long_way(known):
     host, key = known
-    for body in (b"", b"{", b" " * (wire.LARGEST_WATCH_REPORT + 1)):
+    for body in (b"", b"{", b" " * (wire.MAX_WATCH_REPORT_BYTES + 1)):
         assert (await ask(key, body))[0] == "long"
     assert (await ask("another key", report(host)))[0] == "long"
     assert (await ask(key, report(host), path="/agent/v1/join"))[0] == "long"

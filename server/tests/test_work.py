@@ -319,7 +319,7 @@ def test_a_log_is_plain_text_whatever_is_in_it(operator, new_host):
 
 
 def test_a_log_stops_at_its_bound(operator, new_host, monkeypatch):
-    monkeypatch.setattr(log_store, "LARGEST", 100)
+    monkeypatch.setattr(log_store, "MAX_LOG_BYTES", 100)
     attempt = placed(operator, new_host()).attempts.get()
     for offset in range(0, 400, 40):
         printed(attempt, b"x" * 40, offset)

@@ -26,7 +26,7 @@ from .simulated import SimulatedSystem
 
 log = logging.getLogger("paddock.standins")
 
-WATCH_EVERY = float(os.environ.get("PADDOCK_WATCH_SECONDS", "60"))
+WATCH_INTERVAL_SECONDS = float(os.environ.get("PADDOCK_WATCH_SECONDS", "60"))
 """Seconds between the reports of a watch, as the server has it."""
 DISMISSED = 6
 """The agent's exit code when the server knows its key no longer."""
@@ -113,7 +113,7 @@ class Machine:
         while command := self.system.repeated.get(name):
             with contextlib.suppress(AgentError):
                 await watch.report(self.system, command[-1])
-            await asyncio.sleep(WATCH_EVERY)
+            await asyncio.sleep(WATCH_INTERVAL_SECONDS)
         del self._watches[name]
 
     def _stop_watches(self) -> None:

@@ -20,7 +20,7 @@ from typing import Any
 
 from aiosmtpd.controller import Controller
 
-LARGEST = 1024 * 1024
+MAX_MESSAGE_BYTES = 1024 * 1024
 OLDEST = 300.0
 SECRET = "webhook-secret"
 
@@ -55,7 +55,7 @@ def webhook_handler(folder: Path) -> type[BaseHTTPRequestHandler]:
 
     class Handler(BaseHTTPRequestHandler):
         def do_POST(self) -> None:
-            length = min(LARGEST, int(self.headers.get("Content-Length") or 0))
+            length = min(MAX_MESSAGE_BYTES, int(self.headers.get("Content-Length") or 0))
             body = self.rfile.read(length)
             status = verdict(folder, {name.lower(): value for name, value in self.headers.items()}, body, time.time())
             if status == 202:

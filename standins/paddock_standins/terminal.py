@@ -29,10 +29,10 @@ from .script import ScriptFailed, run_command, service_command
 from .service_control import Account
 
 SOCKET = "terminal.sock"
-LONGEST_SOCKET = 100
+MAX_SOCKET_PATH_BYTES = 100
 """Characters; Linux takes 107, macOS 103."""
 DONE = "\x04"
-LONGEST_LINE = 16 * 1024
+MAX_LINE_LENGTH = 16 * 1024
 HAPPENS = re.compile(
     r"(power off|power on|reboot|stop agent|disable agent|remove account|clock|disk|memory)"
     r"(?: ([\d.+-]+(?: [MGT]B)?))?"
@@ -66,14 +66,14 @@ async def serve_terminal(machine: Machine) -> asyncio.Server:
             await writer.drain()
         writer.close()
 
-    return await asyncio.start_unix_server(attend, str(place), limit=LONGEST_LINE)
+    return await asyncio.start_unix_server(attend, str(place), limit=MAX_LINE_LENGTH)
 
 
 def socket_of(home: Path) -> Path:
     """Where a machine's terminal listens. The system takes no long paths there, so that of a far folder lies
     elsewhere."""
     place = home / SOCKET
-    if len(str(place)) <= LONGEST_SOCKET:
+    if len(str(place)) <= MAX_SOCKET_PATH_BYTES:
         return place
     told_apart = hashlib.sha256(str(place.absolute()).encode()).hexdigest()[:16]
     return Path(tempfile.gettempdir()) / f"paddock-{os.getuid()}-{told_apart}.sock"

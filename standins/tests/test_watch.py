@@ -173,7 +173,7 @@ async def test_what_it_cannot_do_is_said(machine, far_end):
 async def test_a_spoilt_list_of_starts_counts_as_none(machine, far_end):
     machine.system.write_text(paths_of(machine.system).join(machine.folder, watch.STARTS), "nonsense", 0o600)
     await machine.report()
-    assert far_end.reports()[-1].starts_left == watch.MOST_STARTS
+    assert far_end.reports()[-1].starts_left == watch.MAX_STARTS
 
 
 async def test_the_scheduled_task_runs_as_the_system_each_minute_and_at_boot(far_end):

@@ -57,7 +57,7 @@ class Yard:
 
 @contextlib.asynccontextmanager
 async def standing(server, tmp_path, name, monkeypatch, **changes):
-    monkeypatch.setattr(machines, "WATCH_EVERY", 1.0)
+    monkeypatch.setattr(machines, "WATCH_INTERVAL_SECONDS", 1.0)
     description = replace(HOSTS[name], name=f"{name}-{next(_numbers)}", **changes)
     one = Machine(description, tmp_path / "machine")
     passes = {description.paddock: await asyncio.to_thread(server.make_pass, description.paddock)}

@@ -26,8 +26,8 @@ SCHEMA = Path(__file__).parents[2] / "web" / "openapi.json"
 CHECKED = ("not_a_server_error", "status_code_conformance", "content_type_conformance", "response_schema_conformance")
 KNOWN_IDS = 0.7
 """How often what stands in the path is of something that is there."""
-MOST_KEPT = 200
-REMAKE_EVERY = 1500
+MAX_KEPT = 200
+REMAKE_INTERVAL = 1500
 """Calls after which the world is made again: by then most of it has been retired, removed or held."""
 DRAWN_TOGETHER = 40
 
@@ -72,7 +72,7 @@ class Fuzzer:
             for operation in operations:
                 for case in self._cases(operation, min(wanted, DRAWN_TOGETHER)):
                     self._call(case)
-                    if self.calls - made_at >= REMAKE_EVERY:
+                    if self.calls - made_at >= REMAKE_INTERVAL:
                         made_at = self.calls
                         self._people, self._seen = self.make_world()
 
@@ -163,7 +163,7 @@ class Fuzzer:
                     kept = self._seen.setdefault(_kind(case.operation.path, key), [])
                     if value not in kept:
                         kept.append(value)
-                        del kept[: max(0, len(kept) - MOST_KEPT)]
+                        del kept[: max(0, len(kept) - MAX_KEPT)]
 
 
 def _kind(path: str, key: str) -> str:

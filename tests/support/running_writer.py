@@ -19,7 +19,7 @@ from paddock_server.work import dispatcher, open_work
 def running_writer(monkeypatch: pytest.MonkeyPatch) -> Iterator[Writer]:
     """Starts it, and ends it. The test's own thread only reads from then on."""
     monkeypatch.setattr(event_loop.server(), "loop", Mock(is_closed=lambda: False))
-    monkeypatch.setattr(dispatcher, "LONGEST_WITHIN", 60.0)  # nothing runs the loop's rounds here
+    monkeypatch.setattr(dispatcher, "MAX_ROUND_INTERVAL_SECONDS", 60.0)  # nothing runs the loop's rounds here
     started = start_writer()
     open_work.begin()
     connection.close()

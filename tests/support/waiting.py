@@ -9,7 +9,7 @@ from typing import TypeVar
 
 T = TypeVar("T")
 PATIENCE = 60.0
-LONGEST_REST = 0.4
+MAX_REST_SECONDS = 0.4
 
 
 def until(is_so: Callable[[], T], what: object = "it", patience: float = PATIENCE) -> T:
@@ -22,7 +22,7 @@ def until(is_so: Callable[[], T], what: object = "it", patience: float = PATIENC
         assert time.monotonic() < ends, f"waited {patience:g} s for {what() if callable(what) else what}"
         time.sleep(rest)
         # Who asks a server fifty times a second keeps it from what is waited for.
-        rest = min(LONGEST_REST, rest * 1.3)
+        rest = min(MAX_REST_SECONDS, rest * 1.3)
 
 
 async def soon(is_so: Callable[[], T], what: str | Callable[[], object] = "it") -> T:

@@ -27,7 +27,7 @@ from . import checkout, leftovers
 from .binding import bound_environment
 from .bounded_log import BoundedLog, Piece
 from .folders import WorkFolders
-from .outbox import LONGEST_PATH, Outbox
+from .outbox import MAX_PATH_LENGTH, Outbox
 
 STOP_PATIENCE = 10.0
 """Seconds between asking a step to end and insisting."""
@@ -239,7 +239,7 @@ class Attempt:
     def _announced(self, collected: list[wire.OutputFile], left_out: list[str]) -> wire.Outputs:
         """The announcement of the collected files; their names may contain secrets, too."""
         cover = self._masker.cover
-        files = [wire.OutputFile(cover(one.path)[:LONGEST_PATH], one.size, one.sha256) for one in collected]
+        files = [wire.OutputFile(cover(one.path)[:MAX_PATH_LENGTH], one.size, one.sha256) for one in collected]
         return wire.Outputs(attempt=self.offer.attempt, files=files, left_out=[cover(one)[:2000] for one in left_out])
 
     async def _end_what_is_left(self) -> list[wire.LeftoverProcess]:

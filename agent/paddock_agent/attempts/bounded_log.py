@@ -6,7 +6,7 @@ from collections import deque
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from ..wire import LARGEST_CHUNK
+from ..wire import MAX_CHUNK_BYTES
 
 HEAD = 32 * 1024 * 1024
 """Bytes sent as they are written."""
@@ -25,7 +25,7 @@ class Piece:
 
 
 class BoundedLog:
-    """Turns what was printed into pieces of at most LARGEST_CHUNK bytes."""
+    """Turns what was printed into pieces of at most MAX_CHUNK_BYTES bytes."""
 
     def __init__(self, head: int = HEAD, tail: int = TAIL) -> None:
         self._room = head
@@ -68,7 +68,7 @@ class BoundedLog:
         self._left_out += size
 
     def _pieces(self, data: bytes, at: float, step: int) -> Iterator[Piece]:
-        for start in range(0, len(data), LARGEST_CHUNK):
-            chunk = data[start : start + LARGEST_CHUNK]
+        for start in range(0, len(data), MAX_CHUNK_BYTES):
+            chunk = data[start : start + MAX_CHUNK_BYTES]
             yield Piece(self._offset, chunk, at, step)
             self._offset += len(chunk)

@@ -23,15 +23,15 @@ from ..errors import AgentError, CommandFailed
 from ..http_client import post, problem_of
 from ..system import FoundFile, System
 from ..units import disk_size
-from ..wire import MOST_OUTPUTS, OutputFile
+from ..wire import MAX_OUTPUTS, OutputFile
 
 PIECE = 1024 * 1024
-LARGEST_FILE = 1024**3
-LARGEST_TOGETHER = 2 * 1024**3
-LARGEST_OUTBOX = 8 * 1024**3
+MAX_FILE_BYTES = 1024**3
+MAX_ATTEMPT_BYTES = 2 * 1024**3
+MAX_OUTBOX_BYTES = 8 * 1024**3
 KEPT_FREE = 1024**3
 """Bytes of disk that copies leave free."""
-LONGEST_PATH = 400
+MAX_PATH_LENGTH = 400
 
 
 class _Manifest(msgspec.Struct):
@@ -82,7 +82,7 @@ class Outbox:
     def _room(self) -> int:
         self._folder.mkdir(parents=True, exist_ok=True, mode=0o700)
         waiting = sum(file.stat().st_size for file in self._folder.glob("*/*") if file.is_file())
-        return min(LARGEST_OUTBOX - waiting, shutil.disk_usage(self._folder).free - KEPT_FREE)
+        return min(MAX_OUTBOX_BYTES - waiting, shutil.disk_usage(self._folder).free - KEPT_FREE)
 
     def _copied(self, one: FoundFile, target: Path) -> OutputFile:
         digest, size = hashlib.sha256(), 0
@@ -149,18 +149,18 @@ class Outbox:
 
 def _why_not(one: FoundFile, number: int, together: int, room: int) -> str:
     """Why a file is not kept, "" where it is."""
-    if number >= MOST_OUTPUTS:
-        return f"there are more than {MOST_OUTPUTS} files"
-    if len(one.path) > LONGEST_PATH or not one.path.isprintable():
+    if number >= MAX_OUTPUTS:
+        return f"there are more than {MAX_OUTPUTS} files"
+    if len(one.path) > MAX_PATH_LENGTH or not one.path.isprintable():
         return "its name is too long, or has characters that cannot be shown"
     try:
         one.path.encode()
     except UnicodeEncodeError:
         return "its name is not UTF-8"
-    if one.size > LARGEST_FILE:
-        return f"it has {disk_size(one.size)}, the limit is {disk_size(LARGEST_FILE)}"
-    if together + one.size > LARGEST_TOGETHER:
-        return f"all files together have more than {disk_size(LARGEST_TOGETHER)}"
+    if one.size > MAX_FILE_BYTES:
+        return f"it has {disk_size(one.size)}, the limit is {disk_size(MAX_FILE_BYTES)}"
+    if together + one.size > MAX_ATTEMPT_BYTES:
+        return f"all files together have more than {disk_size(MAX_ATTEMPT_BYTES)}"
     if together + one.size > room:
         return "the host's disk has no room for a copy"
     return ""

@@ -18,8 +18,8 @@ from .attempt import Attempt, Place
 from .folders import WorkFolders
 from .outbox import Outbox
 
-TIDY_EVERY = 3600.0
-TELL_EVERY = 3.0
+TIDY_INTERVAL_SECONDS = 3600.0
+REPORT_INTERVAL_SECONDS = 3.0
 """Seconds between two reports of the work folders, at least."""
 
 _SAFE = re.compile(r"[0-9]{1,18}-[0-9]{1,9}(-[0-9a-f]{32})?")
@@ -129,14 +129,14 @@ class Attempts:
             for paths in cleared:
                 await asyncio.to_thread(self.folders.clear, paths)
             await asyncio.to_thread(self.folders.tidy)
-            states = self.folders.states()[: wire.MOST_FOLDERS]
+            states = self.folders.states()[: wire.MAX_FOLDERS]
             if states != sent or cleared:
                 removed, self.folders.removed = self.folders.removed, []
                 self._tell(wire.WorkFolders(folders=states, removed=[one[:2000] for one in removed[:500]]))
                 sent = states
-                await asyncio.sleep(TELL_EVERY)
+                await asyncio.sleep(REPORT_INTERVAL_SECONDS)
             with contextlib.suppress(TimeoutError):
-                async with asyncio.timeout(TIDY_EVERY):
+                async with asyncio.timeout(TIDY_INTERVAL_SECONDS):
                     await self._folders_stir.wait()
             self._folders_stir.clear()
 

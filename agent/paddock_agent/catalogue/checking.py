@@ -10,15 +10,15 @@ from ..errors import BadReading, BadTool
 from .definition import Places, Tool
 from .reading import Reading
 
-LARGEST_FILE = 64 * 1024
+MAX_FILE_BYTES = 64 * 1024
 MAX_FOLDER_STARS = 4
 FAMILIES = ("linux", "macos", "windows")
 
 
 def read_tool(text: str) -> Tool:
     """A tool from its YAML (or JSON) text. Raises BadTool with the field that is wrong, and why."""
-    if len(text) > LARGEST_FILE:
-        raise BadTool(f"a tool's file has at most {LARGEST_FILE // 1024} KiB")
+    if len(text) > MAX_FILE_BYTES:
+        raise BadTool(f"a tool's file has at most {MAX_FILE_BYTES // 1024} KiB")
     if "&" in text and "*" in text and any(word[0] == "&" and len(word) > 1 for word in text.split()):
         raise BadTool("a tool's file has no anchors")  # they can stand for more text than any memory holds
     try:

@@ -22,10 +22,10 @@ import re
 
 from ..errors import BadReading
 
-LONGEST = 200
-LONGEST_LINE = 1000
+MAX_PATTERN_LENGTH = 200
+MAX_LINE_LENGTH = 1000
 """Characters. What stands further right in a line is not read."""
-MOST_LINES = 500
+MAX_LINES = 500
 
 _VERSION_CHARACTER = "[0-9A-Za-z._+~-]"
 _NAMED = {
@@ -41,8 +41,8 @@ class Reading:
     """One reading, ready to match. Raises BadReading, with the column, for one that cannot be."""
 
     def __init__(self, text: str) -> None:
-        if len(text) > LONGEST:
-            raise BadReading(LONGEST + 1, f"a reading has at most {LONGEST} characters")
+        if len(text) > MAX_PATTERN_LENGTH:
+            raise BadReading(MAX_PATTERN_LENGTH + 1, f"a reading has at most {MAX_PATTERN_LENGTH} characters")
         self.text = text
         self.names: set[str] = set()
         chunks = [""]
@@ -86,7 +86,7 @@ class Reading:
 
     def match(self, line: str) -> dict[str, str] | None:
         """What was taken from a line; None where it does not match."""
-        found = self._pattern.match(line.strip()[:LONGEST_LINE])
+        found = self._pattern.match(line.strip()[:MAX_LINE_LENGTH])
         return {name: value.strip() for name, value in found.groupdict().items()} if found else None
 
 
@@ -94,7 +94,7 @@ def first_match(readings: list[Reading], text: str) -> dict[str, str]:
     """What the readings take from a text: each name from the first line that has it. Empty where none matches."""
     taken: dict[str, str] = {}
     wanted = set().union(*(reading.names for reading in readings)) if readings else set()
-    for line in text.splitlines()[:MOST_LINES]:
+    for line in text.splitlines()[:MAX_LINES]:
         for reading in readings:
             if reading.names <= taken.keys() and reading.names:
                 continue

@@ -15,7 +15,7 @@ if os.name == "posix":
     import pwd
 
 PATIENCE = 60.0
-LARGEST_ANSWER = 256 * 1024
+MAX_ANSWER_BYTES = 256 * 1024
 
 
 class NotPossible(Exception):
@@ -54,7 +54,7 @@ def _answer(account: str, work: Callable[[], Any], variables: Mapping[str, str],
     except BaseException as error:  # the parent must hear of every failure, an exit included
         answer = {"failed": f"{type(error).__name__}: {error}"}
     with contextlib.suppress(OSError):
-        os.write(writer, json.dumps(answer).encode()[:LARGEST_ANSWER])
+        os.write(writer, json.dumps(answer).encode()[:MAX_ANSWER_BYTES])
     os._exit(0)
 
 

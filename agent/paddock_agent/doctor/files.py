@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from pathlib import Path
 
-LONGEST_FILE = 64 * 1024
+MAX_FILE_BYTES = 64 * 1024
 
 
 def text_of(path: str | Path) -> str:
     """The beginning of a text file; "" where it cannot be read."""
     try:
         with Path(path).open("rb") as file:
-            return file.read(LONGEST_FILE).decode("utf-8", "replace")
+            return file.read(MAX_FILE_BYTES).decode("utf-8", "replace")
     except OSError:
         return ""

@@ -15,7 +15,7 @@ from ..errors import Untrusted
 from ..http_client import unreachable
 from ..system import trials
 from .evidence import Check
-from .files import LONGEST_FILE, text_of
+from .files import MAX_FILE_BYTES, text_of
 
 PATIENCE = 15.0
 MAX_CLOCK_DIFFERENCE = 120.0
@@ -35,7 +35,7 @@ def tried_server(server: str, key: str) -> list[Check]:
     try:
         with urllib.request.urlopen(f"{server}/healthz", timeout=PATIENCE) as answer:  # noqa: S310 - the agent's server
             date = answer.headers.get("Date", "")
-            health = json.loads(answer.read(LONGEST_FILE))
+            health = json.loads(answer.read(MAX_FILE_BYTES))
         is_ours = isinstance(health, dict) and health.get("status") == "ok"
         found.append(
             Check(
@@ -108,7 +108,7 @@ def _key_checks(server: str, key: str) -> list[Check]:
     asked = urllib.request.Request(f"{server}{KEY_ADDRESS}", headers={"Authorization": f"Bearer {key}"})  # noqa: S310
     try:
         with urllib.request.urlopen(asked, timeout=PATIENCE) as answer:  # noqa: S310 - the agent's server
-            known = json.loads(answer.read(LONGEST_FILE))
+            known = json.loads(answer.read(MAX_FILE_BYTES))
     except urllib.error.HTTPError as error:
         return [Check(name, error.code != 401, f"the server answered {error.code} {error.reason}")]
     except (OSError, ValueError) as error:

@@ -17,7 +17,7 @@ from .outcome import Check
 from .plan import Plan
 
 PATIENCE = 15.0
-MOST_SECONDS_OFF = 60
+MAX_CLOCK_OFFSET_SECONDS = 60
 
 _SETTING_CLOCK = {
     "linux": "timedatectl set-ntp true",
@@ -86,7 +86,7 @@ def _health(server: str) -> tuple[dict[str, object], float]:
 
 
 def _clock(off: float, system: System) -> Check:
-    if abs(off) <= MOST_SECONDS_OFF:
+    if abs(off) <= MAX_CLOCK_OFFSET_SECONDS:
         return Check("clock", "ok", "within a minute of the server's")
     way = "behind" if off > 0 else "ahead of"
     return Check(

@@ -162,10 +162,10 @@ class SpooledLog:
         self._in_flight.clear()
 
     def next_records(self) -> bytes:
-        """The next complete records to send, at most LARGEST_FRAME bytes; b"" once all are sent."""
+        """The next complete records to send, at most MAX_FRAME_BYTES bytes; b"" once all are sent."""
         while place := self._next_place():
             try:
-                data = place.segment.read(place.byte, log_frames.LARGEST_FRAME)
+                data = place.segment.read(place.byte, log_frames.MAX_FRAME_BYTES)
             except OSError as error:
                 log.warning("Part of a log is lost: the spool cannot be read (%s).", error)
                 data = b""

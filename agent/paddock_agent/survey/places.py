@@ -15,7 +15,7 @@ from ..catalogue.reading import first_match
 from ..system import System
 from ..system.paths import path_folders, paths_of, variable
 
-MOST_PATHS = 1000
+MAX_PATHS = 1000
 """For each tool, links and all."""
 
 
@@ -73,7 +73,7 @@ def places_of(system: System, tool: Tool) -> list[Place]:
     for described in known.version_files:
         for one in _described(system, described):
             found.setdefault(one.path, one)
-    return list(found.values())[:MOST_PATHS]
+    return list(found.values())[:MAX_PATHS]
 
 
 def commands_of(system: System, tool: Tool) -> list[str]:

@@ -7,7 +7,7 @@ from typing import Literal
 
 from ..system import Completed
 
-LONGEST_SAID = 600
+MAX_OUTPUT_LENGTH = 600
 LINES = 6
 
 _COLOUR = re.compile(r"\x1b\[[0-9;?]*[A-Za-z]")
@@ -25,7 +25,7 @@ def plain_text(answer: Completed, stream: Literal["either", "out", "error"]) -> 
 def first_lines(text: str) -> str:
     """The first lines that are not empty, each cut; unprintable characters become question marks."""
     lines = [_UNPRINTABLE.sub("?", line.strip())[:300] for line in text[:10_000].split("\n") if line.strip()]
-    return "\n".join(lines[:LINES])[:LONGEST_SAID]
+    return "\n".join(lines[:LINES])[:MAX_OUTPUT_LENGTH]
 
 
 def shown_path(path: str) -> str:

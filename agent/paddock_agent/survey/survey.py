@@ -23,10 +23,10 @@ from .printable import first_lines, plain_text, shown_path, why_not_text
 
 WHOLE = 180.0
 """Seconds for one survey. Tools not asked by then are listed as not asked."""
-MOST_ASKED = 60
+MAX_ASKED = 60
 """Different files of one tool."""
-LONGEST_VERSION = 200
-MOST_ALSO = 20
+MAX_VERSION_LENGTH = 200
+MAX_ALSO = 20
 
 
 @dataclass(frozen=True)
@@ -98,7 +98,7 @@ class _Look:
     async def at(self, tool: Tool, places: list[Place]) -> tuple[list[Installation], list[Broken]]:
         """What there is of one tool."""
         listed = await self._listings(tool)
-        different = _without_links(self._system, [*places, *listed])[:MOST_ASKED]
+        different = _without_links(self._system, [*places, *listed])[:MAX_ASKED]
         plain = plain_command(self._system, commands_of(self._system, tool))
         plainly = self._system.real_path(plain) if plain else None
         answers = await _all(self._ask(tool, place) for place, _ in different)
@@ -210,7 +210,7 @@ class _Look:
             first = output.split("\n", 1)[0]
             why = f"`{asked}` printed no version: {first}" if first else f"`{asked}` printed nothing"
             return _broken(tool, place, why, answer, output)
-        if len(version) > LONGEST_VERSION:
+        if len(version) > MAX_VERSION_LENGTH:
             return _broken(
                 tool, place, f"`{asked}` printed a version of {len(version):,} characters", answer, output[:500]
             )
@@ -226,16 +226,16 @@ class _Look:
             evidence=f"{asked} → {_line_with(text, version)}"[:2000],
             exit_code=answer.exit_code,
             output=output,
-            also=also[:MOST_ALSO],
+            also=also[:MAX_ALSO],
         )
 
     def _listed_installation(self, tool: Tool, place: Place, also: list[str], plain: bool) -> Installation | Broken:
-        if len(place.version) > LONGEST_VERSION:
+        if len(place.version) > MAX_VERSION_LENGTH:
             return _broken(tool, place, f"{place.source[:200]} tells a version of {len(place.version):,} characters")
         home = place.home or _above_bin(self._system, place.path)
         return Installation(
             tool=tool.name, version=place.version, path=place.path[:2000], home=home[:2000], plain=plain,
-            evidence=place.source[:2000], also=also[:MOST_ALSO],
+            evidence=place.source[:2000], also=also[:MAX_ALSO],
         )  # fmt: skip
 
     def _has_beside(self, command: str, path: str, home: str) -> bool:
@@ -294,7 +294,7 @@ def _above_bin(system: System, path: str) -> str:
 
 
 def _with_build(version: str, build: str) -> str:
-    return f"{version} ({build})"[:LONGEST_VERSION] if build else version
+    return f"{version} ({build})"[:MAX_VERSION_LENGTH] if build else version
 
 
 def _asked(tool: Tool, place: str) -> str:

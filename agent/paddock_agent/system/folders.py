@@ -14,7 +14,7 @@ from ..errors import BadPattern, CommandFailed
 from ..file_pattern import file_pattern
 from .port import FoundFile
 
-MOST_LOOKED_AT = 200_000
+MAX_EXAMINED = 200_000
 """Entries of a folder that a search looks at, at most."""
 
 
@@ -69,8 +69,8 @@ def find(folder: Path, pattern: str) -> list[FoundFile]:
         raise CommandFailed(str(error)) from None
     found = []
     for number, entry in enumerate(_walk(Path(root))):
-        if number > MOST_LOOKED_AT:
-            raise CommandFailed(f"it has more than {MOST_LOOKED_AT} entries; name a folder in the pattern")
+        if number > MAX_EXAMINED:
+            raise CommandFailed(f"it has more than {MAX_EXAMINED} entries; name a folder in the pattern")
         if entry.is_dir(follow_symlinks=False):
             continue
         below = os.path.relpath(entry.path, root).replace(os.sep, "/")

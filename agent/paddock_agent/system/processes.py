@@ -19,7 +19,7 @@ if sys.platform == "linux":
 
 from .port import ScriptProcess, Survivor, Use
 
-LARGEST_READ = 256 * 1024
+MAX_READ_BYTES = 256 * 1024
 PIPE_SIZE = 1024 * 1024
 """Bytes that a script may be ahead of what is read: what it prints in a rush costs it no waits."""
 ROUNDS = 20
@@ -74,7 +74,7 @@ class GroupScript(ScriptProcess):
             raise
         finally:
             os.close(writing_end)
-        output = asyncio.StreamReader(LARGEST_READ)
+        output = asyncio.StreamReader(MAX_READ_BYTES)
         pipe, _ = await asyncio.get_running_loop().connect_read_pipe(
             lambda: asyncio.StreamReaderProtocol(output), os.fdopen(reading_end, "rb", buffering=0)
         )
@@ -98,7 +98,7 @@ class GroupScript(ScriptProcess):
 
     async def read(self) -> bytes:
         """See the port."""
-        return await self._output.read(LARGEST_READ)
+        return await self._output.read(MAX_READ_BYTES)
 
     async def wait(self) -> int:
         """See the port."""

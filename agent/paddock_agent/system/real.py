@@ -48,14 +48,14 @@ if TYPE_CHECKING:
     from ..doctor.note import Note
     from ..services.windows_control import ServiceControl
 
-LARGEST_OUTPUT = 64 * 1024
+MAX_OUTPUT_BYTES = 64 * 1024
 """Bytes kept of each stream of a probed command; what comes after is read and dropped."""
 LOGIN_PATIENCE = 30.0
 """Seconds for a log-in shell to read what people have put into its start files."""
 STOP_PATIENCE = 5.0
 DRAIN_PATIENCE = 0.5
 LOGIN_PATH = "/usr/local/bin:/usr/bin:/bin"
-LARGEST_FILE = 256 * 1024
+MAX_FILE_BYTES = 256 * 1024
 SHUTDOWN_PATIENCE = 2.0
 
 _SYSTEM_FOLDERS: dict[Family, str] = {"linux": "/", "macos": "/", "windows": "C:\\"}
@@ -107,10 +107,10 @@ class RealSystem(System):
         return Completed(code, out, err)
 
     def read_text(self, path: str) -> str | None:
-        """See the port; cut at LARGEST_FILE bytes."""
+        """See the port; cut at MAX_FILE_BYTES bytes."""
         try:
             with Path(path).open("rb") as file:
-                return file.read(LARGEST_FILE).decode("utf-8", "replace")
+                return file.read(MAX_FILE_BYTES).decode("utf-8", "replace")
         except OSError:
             return None
 
@@ -188,10 +188,10 @@ class RealSystem(System):
         return [Candidate(path, why) for path, why in looked if why is not None]
 
     def read_bytes(self, path: str) -> bytes | None:
-        """See the port; cut at LARGEST_FILE bytes."""
+        """See the port; cut at MAX_FILE_BYTES bytes."""
         try:
             with Path(path).open("rb") as file:
-                return file.read(LARGEST_FILE)
+                return file.read(MAX_FILE_BYTES)
         except OSError:
             return None
 
@@ -487,8 +487,8 @@ def _nearest(path: str) -> Path:
 
 async def _bounded(stream: asyncio.StreamReader) -> str:
     kept = b""
-    while data := await stream.read(LARGEST_OUTPUT):
-        kept += data[: LARGEST_OUTPUT - len(kept)]
+    while data := await stream.read(MAX_OUTPUT_BYTES):
+        kept += data[: MAX_OUTPUT_BYTES - len(kept)]
     return kept.decode("utf-8", "replace")
 
 

@@ -7,7 +7,7 @@ import sys
 
 from .port import RegistryKey
 
-MOST_KEYS = 200
+MAX_KEYS = 200
 
 if sys.platform == "win32":
     import winreg
@@ -21,7 +21,7 @@ if sys.platform == "win32":
             return []
         found = [""]
         for part in rest.split("\\"):
-            found = [path for above in found for path in _below(_ROOTS[root], above, part)][:MOST_KEYS]
+            found = [path for above in found for path in _below(_ROOTS[root], above, part)][:MAX_KEYS]
         return [RegistryKey(f"{root}\\{path}", _values(_ROOTS[root], path)) for path in found]
 
     def _below(root: int, above: str, part: str) -> list[str]:
@@ -31,7 +31,7 @@ if sys.platform == "win32":
         names = []
         try:
             with winreg.OpenKey(root, above) as opened:
-                for number in range(MOST_KEYS):
+                for number in range(MAX_KEYS):
                     names.append(winreg.EnumKey(opened, number))
         except OSError:
             pass  # no more keys, or none that may be read
@@ -48,7 +48,7 @@ if sys.platform == "win32":
         values: dict[str, str] = {}
         try:
             with winreg.OpenKey(root, path) as opened:
-                for number in range(MOST_KEYS):
+                for number in range(MAX_KEYS):
                     name, value, _ = winreg.EnumValue(opened, number)
                     values[name] = str(value)[:2000]
         except OSError:

@@ -1,6 +1,6 @@
 """The messages between agent and server: their only definition, which both sides speak.
 
-Each message is one JSON object in one WebSocket text frame, at most ``LARGEST_MESSAGE`` bytes, with its kind in
+Each message is one JSON object in one WebSocket text frame, at most ``MAX_MESSAGE_BYTES`` bytes, with its kind in
 ``type``. Every string and list has a maximum length, so a decoded message is never too large. Logs come in binary
 frames (``log_frames``).
 
@@ -15,7 +15,7 @@ from ..doctor.diagnose import diagnose as diagnose_evidence
 from ..doctor.evidence import Evidence, as_plain
 from ..doctor.report import bundle
 from ..file_pattern import file_pattern
-from ..limits import LONGEST_WORK_FOLDER, default_slots, folder_trouble
+from ..limits import MAX_WORK_FOLDER_LENGTH, default_slots, folder_trouble
 from ..masking import Masker
 from ..services.diagnosis import diagnose
 from ..services.port import Cause, ServiceState
@@ -67,12 +67,12 @@ from .link import (
 from .log_frames import LogFrame, read_log_frame
 from .log_frames import frame as log_frame
 from .shared import (
-    LARGEST_CHUNK,
-    LARGEST_MESSAGE,
-    LARGEST_WATCH_REPORT,
-    MOST_FOUND,
-    MOST_MARKS,
-    MOST_SERVICES,
+    MAX_CHUNK_BYTES,
+    MAX_FOUND,
+    MAX_MARKS,
+    MAX_MESSAGE_BYTES,
+    MAX_SERVICES,
+    MAX_WATCH_REPORT_BYTES,
     VERSION,
     BoundTool,
     Broken,
@@ -88,10 +88,10 @@ from .shared import (
     Word,
 )
 from .work import (
-    LARGEST_SCRIPT,
-    MOST_FOLDERS,
-    MOST_OUTPUTS,
-    MOST_STEPS,
+    MAX_FOLDERS,
+    MAX_OUTPUTS,
+    MAX_SCRIPT_BYTES,
+    MAX_STEPS,
     Abandon,
     AttemptEnded,
     AttemptRefused,
@@ -114,17 +114,17 @@ from .work import (
 )
 
 __all__ = [
-    "LARGEST_CHUNK",
-    "LARGEST_MESSAGE",
-    "LARGEST_SCRIPT",
-    "LARGEST_WATCH_REPORT",
-    "LONGEST_WORK_FOLDER",
-    "MOST_FOLDERS",
-    "MOST_FOUND",
-    "MOST_MARKS",
-    "MOST_OUTPUTS",
-    "MOST_SERVICES",
-    "MOST_STEPS",
+    "MAX_CHUNK_BYTES",
+    "MAX_FOLDERS",
+    "MAX_FOUND",
+    "MAX_MARKS",
+    "MAX_MESSAGE_BYTES",
+    "MAX_OUTPUTS",
+    "MAX_SCRIPT_BYTES",
+    "MAX_SERVICES",
+    "MAX_STEPS",
+    "MAX_WATCH_REPORT_BYTES",
+    "MAX_WORK_FOLDER_LENGTH",
     "VERSION",
     "Abandon",
     "Ack",

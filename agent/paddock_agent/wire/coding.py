@@ -8,7 +8,7 @@ import msgspec
 
 from ..errors import BadMessage
 from .link import AgentMessage, ServerMessage
-from .shared import LARGEST_MESSAGE
+from .shared import MAX_MESSAGE_BYTES
 
 _FROM_AGENT: msgspec.json.Decoder[AgentMessage] = msgspec.json.Decoder(AgentMessage)
 _FROM_SERVER: msgspec.json.Decoder[ServerMessage] = msgspec.json.Decoder(ServerMessage)
@@ -20,8 +20,8 @@ _Struct = TypeVar("_Struct", bound=msgspec.Struct)
 def encode(message: msgspec.Struct) -> bytes:
     """The bytes of one message. Raises BadMessage where they are more than the other side takes."""
     data = _ENCODER.encode(message)
-    if len(data) > LARGEST_MESSAGE:
-        raise BadMessage(f"a message of {len(data)} bytes is over the limit of {LARGEST_MESSAGE}")
+    if len(data) > MAX_MESSAGE_BYTES:
+        raise BadMessage(f"a message of {len(data)} bytes is over the limit of {MAX_MESSAGE_BYTES}")
     return data
 
 
@@ -44,8 +44,8 @@ _Decoded = TypeVar("_Decoded")
 
 
 def _decode(decoder: msgspec.json.Decoder[_Decoded], data: bytes | str) -> _Decoded:
-    if len(data) > LARGEST_MESSAGE:
-        raise BadMessage(f"a message of {len(data)} bytes is over the limit of {LARGEST_MESSAGE}")
+    if len(data) > MAX_MESSAGE_BYTES:
+        raise BadMessage(f"a message of {len(data)} bytes is over the limit of {MAX_MESSAGE_BYTES}")
     try:
         return decoder.decode(data)
     except (msgspec.DecodeError, RecursionError) as error:

@@ -8,9 +8,9 @@ import msgspec
 from msgspec import Meta
 
 from .shared import (
-    MOST_FOUND,
-    MOST_MARKS,
-    MOST_SERVICES,
+    MAX_FOUND,
+    MAX_MARKS,
+    MAX_SERVICES,
     Broken,
     Count,
     Details,
@@ -95,7 +95,7 @@ class WatchedState(msgspec.Struct, frozen=True, omit_defaults=True):
 class WatchedServices(FromAgent, tag="services", frozen=True, kw_only=True):
     """How the services that builds need are, all of them, whenever one has changed."""
 
-    states: Annotated[list[WatchedState], Meta(max_length=MOST_SERVICES)]
+    states: Annotated[list[WatchedState], Meta(max_length=MAX_SERVICES)]
 
 
 class ServiceTried(FromAgent, tag="service tried", frozen=True, kw_only=True):
@@ -117,13 +117,13 @@ class SurveyReport(FromAgent, tag="survey", frozen=True, kw_only=True):
     """
 
     facts: Facts
-    installations: Annotated[list[Installation], Meta(max_length=MOST_FOUND)]
-    broken: Annotated[list[Broken], Meta(max_length=MOST_FOUND)] = msgspec.field(default_factory=list)
+    installations: Annotated[list[Installation], Meta(max_length=MAX_FOUND)]
+    broken: Annotated[list[Broken], Meta(max_length=MAX_FOUND)] = msgspec.field(default_factory=list)
     took: float = 0.0
     details: Details = Details()
     looked_for: Annotated[list[Word], Meta(max_length=2000)] = msgspec.field(default_factory=list)
     because: Word = ""
-    marks: Annotated[list[Word], Meta(max_length=MOST_MARKS)] = msgspec.field(default_factory=list)
+    marks: Annotated[list[Word], Meta(max_length=MAX_MARKS)] = msgspec.field(default_factory=list)
     catalogue: Count = 0
     refused: Line = ""
 
@@ -132,8 +132,8 @@ class Tried(FromAgent, tag="tried", frozen=True, kw_only=True):
     """What a dry run of one tool's definition found; ``why`` it was not run."""
 
     trial: Count
-    installations: Annotated[list[Installation], Meta(max_length=MOST_FOUND)] = msgspec.field(default_factory=list)
-    broken: Annotated[list[Broken], Meta(max_length=MOST_FOUND)] = msgspec.field(default_factory=list)
+    installations: Annotated[list[Installation], Meta(max_length=MAX_FOUND)] = msgspec.field(default_factory=list)
+    broken: Annotated[list[Broken], Meta(max_length=MAX_FOUND)] = msgspec.field(default_factory=list)
     took: float = 0.0
     why: Line = ""
 
@@ -175,7 +175,7 @@ class Welcome(FromServer, tag="welcome", frozen=True, kw_only=True):
     admitted: bool
     slots: Annotated[int, Meta(ge=1, le=1000)]
     heartbeat: float
-    services: Annotated[list[Word], Meta(max_length=MOST_SERVICES)] = msgspec.field(default_factory=list)
+    services: Annotated[list[Word], Meta(max_length=MAX_SERVICES)] = msgspec.field(default_factory=list)
     """The services that are watched."""
     signer: Word = ""
     """The public key with which the server signs probes (Ed25519, in hexadecimal). An agent takes the first it sees."""
@@ -238,7 +238,7 @@ class Restart(FromServer, tag="restart", frozen=True, kw_only=True):
 class WatchServices(FromServer, tag="watch services", frozen=True, kw_only=True):
     """From now on these services are watched."""
 
-    services: Annotated[list[Word], Meta(max_length=MOST_SERVICES)]
+    services: Annotated[list[Word], Meta(max_length=MAX_SERVICES)]
 
 
 class HeartbeatEvery(FromServer, tag="heartbeat every", frozen=True, kw_only=True):

@@ -15,14 +15,14 @@ from typing import NamedTuple
 import msgspec
 
 from ..errors import BadMessage
-from .shared import LARGEST_CHUNK, LARGEST_MESSAGE
+from .shared import MAX_CHUNK_BYTES, MAX_MESSAGE_BYTES
 from .work import LogChunk
 
 _HEAD = struct.Struct("<QdII")
 _NAME_LENGTH = struct.Struct("<H")
-LARGEST_FRAME = 256 * 1024
+MAX_FRAME_BYTES = 256 * 1024
 """Maximum bytes of records per frame. A single record is always smaller."""
-LONGEST_NAME = 1000
+MAX_NAME_BYTES = 1000
 """Bytes. A ``Word`` has at most 200 characters, of at most four bytes each."""
 HIGHEST_OFFSET = 2**53
 
@@ -59,7 +59,7 @@ def whole_records(data: bytes, place: int = 0) -> Iterator[Record]:
     while place + _HEAD.size <= len(data):
         offset, at, step, length = _HEAD.unpack_from(data, place)
         start, place = place + _HEAD.size, place + _HEAD.size + length
-        if not 0 < length <= LARGEST_CHUNK or place > len(data):
+        if not 0 < length <= MAX_CHUNK_BYTES or place > len(data):
             return
         yield Record(start, place, offset, at, step)
 
@@ -67,15 +67,15 @@ def whole_records(data: bytes, place: int = 0) -> Iterator[Record]:
 def frame(attempt: str, records: bytes) -> bytes:
     """A frame of encoded records. Raises BadMessage for a name that is too long."""
     name = attempt.encode()
-    if len(name) > LONGEST_NAME:
-        raise BadMessage(f"the name of an attempt has {len(name)} bytes, over the limit of {LONGEST_NAME}")
+    if len(name) > MAX_NAME_BYTES:
+        raise BadMessage(f"the name of an attempt has {len(name)} bytes, over the limit of {MAX_NAME_BYTES}")
     return _NAME_LENGTH.pack(len(name)) + name + records
 
 
 def read_log_frame(data: bytes) -> LogFrame:
     """Reads a frame. Raises BadMessage."""
-    if len(data) > LARGEST_MESSAGE:
-        raise BadMessage(f"a frame of {len(data)} bytes is over the limit of {LARGEST_MESSAGE}")
+    if len(data) > MAX_MESSAGE_BYTES:
+        raise BadMessage(f"a frame of {len(data)} bytes is over the limit of {MAX_MESSAGE_BYTES}")
     start = _NAME_LENGTH.size
     place = start + (_NAME_LENGTH.unpack_from(data)[0] if len(data) >= start else 0)
     if place >= len(data):

@@ -12,8 +12,8 @@ VERSION = 5
 is newer than it. 2: an attempt waits for Underway. 3: the agent answers StillThere. 4: the agent
 tries whether it can work. 5: logs come in binary frames, and an Ack is for one message."""
 
-LARGEST_MESSAGE = 1024 * 1024
-LARGEST_CHUNK = 128 * 1024
+MAX_MESSAGE_BYTES = 1024 * 1024
+MAX_CHUNK_BYTES = 128 * 1024
 
 Word = Annotated[str, Meta(max_length=200)]
 Line = Annotated[str, Meta(max_length=2000)]
@@ -21,12 +21,12 @@ ExitCode = Annotated[int, Meta(ge=-(2**31), le=2**32)]
 """Of a process: unsigned 32 bits on Windows; a signal is its negative number."""
 Count = Annotated[int, Meta(ge=0, le=2**53)]
 
-LARGEST_WATCH_REPORT = 32 * 1024
-MOST_FOUND = 2000
+MAX_WATCH_REPORT_BYTES = 32 * 1024
+MAX_FOUND = 2000
 """Installations in one survey."""
-MOST_MARKS = 20
+MAX_MARKS = 20
 """Requests that one survey answers."""
-MOST_SERVICES = 50
+MAX_SERVICES = 50
 """Watched services of one host."""
 
 

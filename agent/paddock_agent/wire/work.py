@@ -7,12 +7,12 @@ from typing import Annotated
 import msgspec
 from msgspec import Meta
 
-from .shared import LARGEST_CHUNK, BoundTool, Count, ExitCode, FromAgent, FromServer, Line, Word
+from .shared import MAX_CHUNK_BYTES, BoundTool, Count, ExitCode, FromAgent, FromServer, Line, Word
 
-MOST_STEPS = 50
-MOST_OUTPUTS = 1000
-MOST_FOLDERS = 500
-LARGEST_SCRIPT = 256 * 1024
+MAX_STEPS = 50
+MAX_OUTPUTS = 1000
+MAX_FOLDERS = 500
+MAX_SCRIPT_BYTES = 256 * 1024
 
 Path = Annotated[str, Meta(max_length=1000)]
 
@@ -38,7 +38,7 @@ class Step(msgspec.Struct, frozen=True, omit_defaults=True):
     is in seconds, 0 for none of its own. A step that runs ``always`` does so after a failure too."""
 
     name: Word
-    script: Annotated[str, Meta(max_length=LARGEST_SCRIPT)] = ""
+    script: Annotated[str, Meta(max_length=MAX_SCRIPT_BYTES)] = ""
     shell: Word = ""
     folder: Path = ""
     variables: Annotated[dict[Word, Line], Meta(max_length=200)] = msgspec.field(default_factory=dict)
@@ -64,7 +64,7 @@ class Offer(FromServer, tag="offer", frozen=True, kw_only=True):
     job: Count
     name: Word
     pipeline: Word
-    steps: Annotated[list[Step], Meta(min_length=1, max_length=MOST_STEPS)]
+    steps: Annotated[list[Step], Meta(min_length=1, max_length=MAX_STEPS)]
     time_limit: Count = 0
     tools: Annotated[list[BoundTool], Meta(max_length=200)] = msgspec.field(default_factory=list)
     slots: Annotated[int, Meta(ge=0, le=1000)] = 1
@@ -96,7 +96,7 @@ class Abandon(FromServer, tag="abandon", frozen=True, kw_only=True):
 class ClearFolders(FromServer, tag="clear folders", frozen=True, kw_only=True):
     """Remove these work folders, or all where none is named, unless they are in use."""
 
-    paths: Annotated[list[Path], Meta(max_length=MOST_FOLDERS)] = msgspec.field(default_factory=list)
+    paths: Annotated[list[Path], Meta(max_length=MAX_FOLDERS)] = msgspec.field(default_factory=list)
 
 
 # ---- agent to server -----------------------------------------------------------------------------------------------
@@ -150,7 +150,7 @@ class LogChunk(FromAgent, tag="log", frozen=True, kw_only=True):
 
     attempt: Word
     offset: Count
-    data: Annotated[bytes, Meta(max_length=LARGEST_CHUNK)]
+    data: Annotated[bytes, Meta(max_length=MAX_CHUNK_BYTES)]
     at: float = 0.0
     step: Count = 0
 
@@ -167,7 +167,7 @@ class Outputs(FromAgent, tag="outputs", frozen=True, kw_only=True):
     """The files that are kept of an attempt, which follow over HTTP; and why others are not."""
 
     attempt: Word
-    files: Annotated[list[OutputFile], Meta(max_length=MOST_OUTPUTS)] = msgspec.field(default_factory=list)
+    files: Annotated[list[OutputFile], Meta(max_length=MAX_OUTPUTS)] = msgspec.field(default_factory=list)
     left_out: Annotated[list[Line], Meta(max_length=50)] = msgspec.field(default_factory=list)
 
 
@@ -211,5 +211,5 @@ class FolderState(msgspec.Struct, frozen=True, omit_defaults=True):
 class WorkFolders(FromAgent, tag="folders", frozen=True, kw_only=True):
     """All work folders of this host, and what was removed since the last time, each with why."""
 
-    folders: Annotated[list[FolderState], Meta(max_length=MOST_FOLDERS)]
-    removed: Annotated[list[Line], Meta(max_length=MOST_FOLDERS)] = msgspec.field(default_factory=list)
+    folders: Annotated[list[FolderState], Meta(max_length=MAX_FOLDERS)]
+    removed: Annotated[list[Line], Meta(max_length=MAX_FOLDERS)] = msgspec.field(default_factory=list)

@@ -14,14 +14,14 @@ from ..errors import ContradictionError, ShellError, TermError
 from ..shells import NEEDS as SHELLS
 from ..shells import implied_terms, refuse_unknown_shell, scripts_of
 from ..spelling import nearest
-from ..terms import FEW_WORDS, MOST, ToolWords, parse_asked, read_line
+from ..terms import FEW_WORDS, MAX_TERMS, ToolWords, parse_asked, read_line
 from .steps import StepReading
 from .wanted import PRIORITIES, FileMistakes, Level, PipelineFile, Pointer, Remark, WantedJob, WantedStep
 
-MOST_JOBS = 200
-LONGEST_SCRIPT = 200_000
-LONGEST_TIME = 7 * 24 * 3600
-MOST_VARIABLES = 100
+MAX_JOBS = 200
+MAX_SCRIPT_LENGTH = 200_000
+MAX_TIME_LIMIT_SECONDS = 7 * 24 * 3600
+MAX_VARIABLES = 100
 
 _NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9 ._/+-]{0,99}")
 _VARIABLE = re.compile(r"[A-Za-z_][A-Za-z0-9_]{0,99}")
@@ -70,8 +70,8 @@ class _Reader(StepReading):
                 "`jobs:` needs at least one job, for example `compile:` with its script.",
             )
             return None
-        if len(listed) > MOST_JOBS:
-            self.wrong(("jobs",), f"A file has at most {MOST_JOBS} jobs; these are {len(listed)}.")
+        if len(listed) > MAX_JOBS:
+            self.wrong(("jobs",), f"A file has at most {MAX_JOBS} jobs; these are {len(listed)}.")
             return None
         jobs = [self.job(name, one, defaults) for name, one in listed.items()]
         whole = [job for job in jobs if job is not None]
@@ -109,8 +109,8 @@ class _Reader(StepReading):
             self.wrong(
                 (*at, "script") if "script" in own else at, f"The job {name} needs a script: `script: |` and its lines."
             )
-        elif len(script) > LONGEST_SCRIPT:
-            self.wrong((*at, "script"), f"A script has at most {LONGEST_SCRIPT} characters.")
+        elif len(script) > MAX_SCRIPT_LENGTH:
+            self.wrong((*at, "script"), f"A script has at most {MAX_SCRIPT_LENGTH} characters.")
         environment = {
             **(self.environment(defaults.get("environment") or {}, ("defaults", "environment"))),
             **(self.environment(own.get("environment") or {}, (*at, "environment"))),
@@ -176,8 +176,8 @@ class _Reader(StepReading):
         return found
 
     def terms(self, lines: list[tuple[Pointer, str]], at: Pointer) -> None:
-        if len(lines) > MOST:
-            self.wrong(at, f"A job has at most {MOST} terms; these are {len(lines)}.")
+        if len(lines) > MAX_TERMS:
+            self.wrong(at, f"A job has at most {MAX_TERMS} terms; these are {len(lines)}.")
             return
         good = True
         for pointer, line in lines:
@@ -227,7 +227,7 @@ class _Reader(StepReading):
     def time(self, value: object, at: Pointer) -> int:
         match = None if isinstance(value, bool) else _TIME.fullmatch(str(value).strip())
         seconds = float(match[1]) * _SECONDS[(match[2] or "s")[0].lower()] if match else 0
-        if not 0 < seconds <= LONGEST_TIME:
+        if not 0 < seconds <= MAX_TIME_LIMIT_SECONDS:
             self.wrong(
                 at, f"time_limit is a time of at most 7 days, as 90 s, 30 min or 2 h, not {_quoted_value(value)}."
             )
@@ -245,8 +245,8 @@ class _Reader(StepReading):
         return value
 
     def environment(self, data: object, at: Pointer) -> dict[str, str]:
-        if not isinstance(data, Mapping) or len(data) > MOST_VARIABLES:
-            self.wrong(at, f"environment has at most {MOST_VARIABLES} names with a value each.")
+        if not isinstance(data, Mapping) or len(data) > MAX_VARIABLES:
+            self.wrong(at, f"environment has at most {MAX_VARIABLES} names with a value each.")
             return {}
         found = {}
         for name, value in data.items():

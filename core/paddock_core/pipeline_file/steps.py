@@ -8,10 +8,10 @@ from typing import Any, Protocol
 
 from .wanted import Checkout, Pointer, WantedStep
 
-MOST_STEPS = 50
-LONGEST_SCRIPTS = 400_000
+MAX_STEPS = 50
+MAX_SCRIPTS_LENGTH = 400_000
 """Characters of all scripts of a job together."""
-MOST_SECRETS = 50
+MAX_SECRETS = 50
 SCHEMES = ("https", "http", "ssh", "git")
 STEP = ("name", "script", "checkout", "shell", "folder", "environment", "time_limit", "always")
 CHECKOUT = ("url", "ref", "commit", "depth", "submodules", "clean", "secret")
@@ -62,12 +62,12 @@ class StepReading:
         if not isinstance(data, list) or not data:
             self.wrong(at, "steps is a list of at least one step, each with its script or its checkout.")
             return ()
-        if len(data) > MOST_STEPS:
-            self.wrong(at, f"A job has at most {MOST_STEPS} steps; these are {len(data)}.")
+        if len(data) > MAX_STEPS:
+            self.wrong(at, f"A job has at most {MAX_STEPS} steps; these are {len(data)}.")
             return ()
         read = [_step(self, one, (*at, place), place, secrets) for place, one in enumerate(data)]
-        if sum(len(step.script) for step in read if step) > LONGEST_SCRIPTS:
-            self.wrong(at, f"The scripts of all steps have at most {LONGEST_SCRIPTS} characters together.")
+        if sum(len(step.script) for step in read if step) > MAX_SCRIPTS_LENGTH:
+            self.wrong(at, f"The scripts of all steps have at most {MAX_SCRIPTS_LENGTH} characters together.")
         return tuple(step for step in read if step)
 
     def secrets(self: _Reading, value: object, at: Pointer) -> tuple[str, ...]:
@@ -78,8 +78,8 @@ class StepReading:
                 self.wrong(
                     (*at, place), f"{name[:60]!r} is not the name of a secret. Use capital letters, digits and _."
                 )
-        if len(names) > MOST_SECRETS:
-            self.wrong(at, f"A job names at most {MOST_SECRETS} secrets.")
+        if len(names) > MAX_SECRETS:
+            self.wrong(at, f"A job names at most {MAX_SECRETS} secrets.")
         return tuple(names)
 
     def warm(self: _Reading, value: object, at: Pointer) -> bool:

@@ -7,9 +7,9 @@ from xml.parsers import expat
 
 from ..units import disk_size
 
-MOST_CASES = 20_000
-LARGEST = 20 * 1024 * 1024
-LONGEST_MESSAGE = 4000
+MAX_CASES = 20_000
+MAX_FILE_BYTES = 20 * 1024 * 1024
+MAX_MESSAGE_LENGTH = 4000
 DEEPEST = 50
 
 
@@ -30,8 +30,8 @@ class Case:
 
 def read_junit(data: bytes) -> list[Case]:
     """All tests of a file. Raises UnreadableTests."""
-    if len(data) > LARGEST:
-        raise UnreadableTests(f"it has {disk_size(len(data))}, the limit is {disk_size(LARGEST)}")
+    if len(data) > MAX_FILE_BYTES:
+        raise UnreadableTests(f"it has {disk_size(len(data))}, the limit is {disk_size(MAX_FILE_BYTES)}")
     reader = _Reader()
     parser = expat.ParserCreate()
     parser.buffer_text = True
@@ -69,8 +69,8 @@ class _Reader:
         if name == "testsuite":
             self._suites.append(given.get("name", "")[:500])
         elif name == "testcase":
-            if len(self.cases) >= MOST_CASES:
-                raise UnreadableTests(f"it has more than {MOST_CASES} tests")
+            if len(self.cases) >= MAX_CASES:
+                raise UnreadableTests(f"it has more than {MAX_CASES} tests")
             suite = given.get("classname") or (self._suites[-1] if self._suites else "")
             self._case = Case(suite[:500], given.get("name", "")[:500], "passed", _seconds(given.get("time", "")))
         elif name in ("failure", "error", "skipped") and self._case:
@@ -80,12 +80,12 @@ class _Reader:
                 self._case.name,
                 outcome,
                 self._case.seconds,
-                given.get("message", "")[:LONGEST_MESSAGE],
+                given.get("message", "")[:MAX_MESSAGE_LENGTH],
             )
             self._text = []
 
     def text(self, data: str) -> None:
-        if self._text is not None and sum(map(len, self._text)) < LONGEST_MESSAGE:
+        if self._text is not None and sum(map(len, self._text)) < MAX_MESSAGE_LENGTH:
             self._text.append(data)
 
     def end(self, name: str) -> None:
@@ -96,7 +96,7 @@ class _Reader:
             one, text = self._case, "".join(self._text).strip()
             message = one.message if text.startswith(one.message) is False and one.message else ""
             whole = f"{message}\n{text}".strip() if text else one.message
-            self._case = Case(one.suite, one.name, one.outcome, one.seconds, whole[:LONGEST_MESSAGE])
+            self._case = Case(one.suite, one.name, one.outcome, one.seconds, whole[:MAX_MESSAGE_LENGTH])
             self._text = None
         elif name == "testcase" and self._case:
             self.cases.append(self._case)

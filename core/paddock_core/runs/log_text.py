@@ -10,7 +10,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, replace
 
-LONGEST_LINE = 8192
+MAX_LINE_LENGTH = 8192
 """Characters of a line that are shown."""
 _COLOURS = ("black", "red", "green", "yellow", "blue", "magenta", "cyan", "white")
 
@@ -92,7 +92,7 @@ def shown_line(raw: bytes, style: Style = PLAIN) -> tuple[tuple[Span, ...], Styl
             place = 0
         elif one == "\b":
             place = max(0, place - 1)
-        elif len(cells) <= LONGEST_LINE:
+        elif len(cells) <= MAX_LINE_LENGTH:
             cells[place : place + 1] = [(one, style)]
             place += 1
     return _spans(cells), style
@@ -113,7 +113,7 @@ def plain_line(raw: bytes) -> str:
 
 
 def _cut(text: str) -> str:
-    return text if len(text) <= LONGEST_LINE else text[:LONGEST_LINE] + " … the line goes on …"
+    return text if len(text) <= MAX_LINE_LENGTH else text[:MAX_LINE_LENGTH] + " … the line goes on …"
 
 
 def _erased(cells: list[tuple[str, Style]], place: int, parameters: str) -> tuple[list[tuple[str, Style]], int]:
@@ -138,7 +138,7 @@ def _spans(cells: list[tuple[str, Style]]) -> tuple[Span, ...]:
         else:
             found.append(([one], style))
     spans = [Span("".join(text), style.names()) for text, style in found]
-    return (*spans, Span(" … the line goes on …")) if len(cells) > LONGEST_LINE else tuple(spans)
+    return (*spans, Span(" … the line goes on …")) if len(cells) > MAX_LINE_LENGTH else tuple(spans)
 
 
 def _styled(style: Style, parameters: str) -> Style:

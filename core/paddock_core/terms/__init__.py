@@ -23,13 +23,13 @@ from .kinds import (
     asked,
     parts,
 )
-from .reading import LONGEST, MOST, Asked, Read, parse_asked, parse_term, parse_terms, read_line
+from .reading import MAX_TERM_LENGTH, MAX_TERMS, Asked, Read, parse_asked, parse_term, parse_terms, read_line
 from .term_context import FEW_WORDS, ToolWords
 
 __all__ = [
     "FEW_WORDS",
-    "LONGEST",
-    "MOST",
+    "MAX_TERMS",
+    "MAX_TERM_LENGTH",
     "AllOf",
     "AnyOf",
     "ArchTerm",

@@ -40,8 +40,8 @@ from .quantities import read_size
 from .registry import SINGLE
 from .term_context import FEW_WORDS, ToolWords
 
-LONGEST = 400
-MOST = 100
+MAX_TERM_LENGTH = 400
+MAX_TERMS = 100
 """Terms of one job. More are refused: each costs a pass over the fleet."""
 DEEPEST = 8
 """Brackets and ``not`` inside each other."""
@@ -80,8 +80,8 @@ def parse_term(text: str, words: ToolWords = FEW_WORDS) -> Term:
 
     Raises TermError with the column, what was expected and the nearest known word.
     """
-    if len(text) > LONGEST:
-        raise TermError(text[:40] + "…", LONGEST + 1, f"a term has at most {LONGEST} characters")
+    if len(text) > MAX_TERM_LENGTH:
+        raise TermError(text[:40] + "…", MAX_TERM_LENGTH + 1, f"a term has at most {MAX_TERM_LENGTH} characters")
     if "\n" in text or "\r" in text:
         column = min(text.find(mark) for mark in "\r\n" if mark in text) + 1
         raise TermError(text, column, "a term is one line; write each term as its own")

@@ -5,7 +5,16 @@ was compared against.
 """
 
 from .ranges import Comparison, VersionRange, build_range, parse_range
-from .reading import LONGEST, SCHEMES, parse
+from .reading import MAX_RANGE_LENGTH, SCHEMES, parse
 from .version import Version
 
-__all__ = ["LONGEST", "SCHEMES", "Comparison", "Version", "VersionRange", "build_range", "parse", "parse_range"]
+__all__ = [
+    "MAX_RANGE_LENGTH",
+    "SCHEMES",
+    "Comparison",
+    "Version",
+    "VersionRange",
+    "build_range",
+    "parse",
+    "parse_range",
+]

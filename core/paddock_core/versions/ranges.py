@@ -21,7 +21,7 @@ from lark.exceptions import VisitError
 
 from ..errors import VersionError
 from ..grammar import RANGE_PARSER, describe_unexpected
-from .reading import LONGEST, parse
+from .reading import MAX_RANGE_LENGTH, parse
 from .version import Version
 
 
@@ -101,8 +101,8 @@ def parse_range(text: str, scheme: str = "generic") -> VersionRange:
 
     Raises VersionError with the column where reading stopped, or where the range turns empty.
     """
-    if len(text) > LONGEST:
-        raise VersionError(text[:40] + "…", LONGEST + 1, f"a range has at most {LONGEST} characters")
+    if len(text) > MAX_RANGE_LENGTH:
+        raise VersionError(text[:40] + "…", MAX_RANGE_LENGTH + 1, f"a range has at most {MAX_RANGE_LENGTH} characters")
     try:
         tree = RANGE_PARSER.parse(text)
     except UnexpectedInput as error:

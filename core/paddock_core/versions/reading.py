@@ -8,7 +8,7 @@ from ..errors import VersionError
 from . import dates, debian, generic, jdk, maven, pep440, semver
 from .version import Version, refuse_long_numbers
 
-LONGEST = 200
+MAX_RANGE_LENGTH = 200
 """Characters. No tool prints a longer version; a longer one is rubbish and is refused before any work is done."""
 
 _READERS: dict[str, Callable[[str], Version]] = {
@@ -31,8 +31,10 @@ def parse(text: str, scheme: str = "generic") -> Version:
     """
     if scheme not in _READERS:
         raise VersionError(text[:40], 1, f'unknown version scheme "{scheme}"; known are {", ".join(SCHEMES)}')
-    if len(text) > LONGEST:
-        raise VersionError(text[:40] + "…", LONGEST + 1, f"a version has at most {LONGEST} characters")
+    if len(text) > MAX_RANGE_LENGTH:
+        raise VersionError(
+            text[:40] + "…", MAX_RANGE_LENGTH + 1, f"a version has at most {MAX_RANGE_LENGTH} characters"
+        )
     if not text.isascii():
         column = next(place for place, character in enumerate(text, 1) if not character.isascii())
         raise VersionError(text, column, f'"{text[column - 1]}" cannot stand in a version')

@@ -8,7 +8,7 @@ from typing import Any
 
 from ..errors import VersionError
 
-LARGEST_PART_DIGITS = 18
+MAX_PART_DIGITS = 18
 
 Key = Any
 """What orders the versions of one scheme: nested tuples, or another hashable value with a total order."""
@@ -78,8 +78,8 @@ def without_trailing_zeros(release: tuple[int, ...]) -> tuple[int, ...]:
 
 def refuse_long_numbers(text: str) -> None:
     """Raises VersionError, at its first digit, for a number that no tool counts up to."""
-    if long := re.search(r"\d" * (LARGEST_PART_DIGITS + 1), text):
-        raise VersionError(text, long.start() + 1, f"a part of a version has at most {LARGEST_PART_DIGITS} digits")
+    if long := re.search(r"\d" * (MAX_PART_DIGITS + 1), text):
+        raise VersionError(text, long.start() + 1, f"a part of a version has at most {MAX_PART_DIGITS} digits")
 
 
 def refuse_others(text: str, allowed: str) -> None:

@@ -19,7 +19,7 @@ from .job_views import shown_job
 from .serializers import ApplySerializer, BoardSerializer, LetInSerializer
 from .why import BLOCKED, groups_of, shown_remedy, steps_for, with_seen_reasons
 
-MOST_JOBS_OF_A_STEP = 2000
+MAX_JOBS_PER_STEP = 2000
 
 
 class BoardView(APIView):
@@ -44,7 +44,7 @@ class BoardView(APIView):
                         "remedies": [shown_remedy(one) for one in step.remedies],
                         "cost": step.cost,
                         "count": len(step.jobs),
-                        "jobs": step.jobs[:MOST_JOBS_OF_A_STEP],
+                        "jobs": step.jobs[:MAX_JOBS_PER_STEP],
                     }
                     for step in steps
                 ],

@@ -28,7 +28,7 @@ from ..work.visible import job_numbered
 from .serializers import FitRequestSerializer, FitSerializer, WordsSerializer
 from .why import seen_by, shown_fit, shown_lines, with_seen_reasons
 
-MOST_WORDS = 2000
+MAX_WORDS = 2000
 
 
 class FitView(APIView):
@@ -130,5 +130,5 @@ def _of_fields(hosts: Sequence[Host], name: str, known: tuple[str, ...]) -> dict
 
 
 def _counted(counted: Mapping[str, int]) -> list[dict[str, object]]:
-    ordered = sorted(counted.items(), key=lambda one: (-one[1], one[0]))[:MOST_WORDS]
+    ordered = sorted(counted.items(), key=lambda one: (-one[1], one[0]))[:MAX_WORDS]
     return [{"word": word, "hosts": number} for word, number in ordered]

@@ -25,8 +25,8 @@ from ..work.visible import visible_attempts, visible_jobs
 from .why import seen_by
 
 WINDOW = timedelta(days=30)
-MOST_JOBS = 50_000
-MOST_RUNS = 60
+MAX_JOBS = 50_000
+MAX_RUNS = 60
 FAILED = {JobState.FAILED.value, JobState.LOST.value, JobState.TIMED_OUT.value}
 
 
@@ -74,7 +74,7 @@ def _jobs(actor: Actor, pipeline: str = "") -> Sequence[Job]:
     )
     if pipeline:
         seen = seen.filter(pipeline=pipeline)
-    return list(seen.defer("script", "environment", "outputs").order_by("-id")[:MOST_JOBS])
+    return list(seen.defer("script", "environment", "outputs").order_by("-id")[:MAX_JOBS])
 
 
 def _shown(name: str, jobs: Sequence[Job], hosts: int, fences: Fences, seen: set[str]) -> dict[str, object]:
@@ -124,7 +124,7 @@ def _shown_job(name: str, jobs: Sequence[Job], attempts: dict[int, list[Attempt]
         "took_median": median(took) if took else None,
         "fits": fits,
         "hosts": [{"host": host, "runs": number, "failed": failed[host]} for host, number in runs.most_common(20)],
-        "runs": [_shown_run(job, attempts[job.pk]) for job in reversed(jobs[:MOST_RUNS])],
+        "runs": [_shown_run(job, attempts[job.pk]) for job in reversed(jobs[:MAX_RUNS])],
     }
 
 

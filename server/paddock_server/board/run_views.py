@@ -25,7 +25,7 @@ from ..rest.reading import whole_number
 from ..runs import log_store
 from ..runs.actions.record_folders import clear_folders
 from ..runs.evidence import evidence, other_run, run_of
-from ..runs.log_lines import MOST_FOUND, MOST_LINES, Log
+from ..runs.log_lines import MAX_FOUND, MAX_LINES, Log
 from ..runs.serializers import (
     AttemptSheetSerializer,
     AttemptShown,
@@ -133,7 +133,7 @@ class LogLinesView(APIView):
     @extend_schema(
         parameters=[
             OpenApiParameter("first", int, description="The first line, from 1; negative counts from the end."),
-            OpenApiParameter("count", int, description=f"How many, at most {MOST_LINES}."),
+            OpenApiParameter("count", int, description=f"How many, at most {MAX_LINES}."),
         ],
         responses=LogLinesSerializer,
     )
@@ -163,7 +163,7 @@ class LogFindView(APIView):
         if not 0 < len(text) <= 500:
             raise Invalid("Say which text is looked for, in at most 500 characters.")
         found = Log(attempt_of(person(request.user), pk, number)).find(text)
-        return Response(FoundLinesSerializer({"lines": found, "more": len(found) >= MOST_FOUND}).data)
+        return Response(FoundLinesSerializer({"lines": found, "more": len(found) >= MAX_FOUND}).data)
 
 
 class OutputView(APIView):

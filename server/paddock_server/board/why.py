@@ -30,13 +30,13 @@ from ..work.round import readable, set_reason
 from ..work.visible import visible_jobs
 from .actions.apply_remedy import can_be_done, needed_role
 
-MOST_ROWS = 60
+MAX_ROWS = 60
 """Hosts that fit, and as many near fits, that are shown unless all are asked for."""
-MOST_LOOKED_AT = 400
+MAX_EXAMINED = 400
 """Hosts that lack little, for which remedies are looked for."""
-MOST_FOR_ALL = 24
+MAX_HOSTS_FOR_ALL = 24
 """The same where all waiting jobs are looked at together: the board asks for that whenever something happens."""
-MOST_WAYS = 6
+MAX_WAYS = 6
 """Ways to help one kind of job that are weighed against those of the others."""
 BLOCKED = {
     ReasonKind.NO_HOSTS.value,
@@ -70,8 +70,8 @@ def shown_fit(
     near.sort(
         key=lambda row: (mended[row.host.name].cost if row.host.name in mended else 10**6, row.lacks, row.host.name)
     )
-    rows = [fit_row(requirement, host) for host in (fits if show_all else fits[:MOST_ROWS])]
-    rows += near if show_all else [row for row in near if row.host.name in mended][:MOST_ROWS]
+    rows = [fit_row(requirement, host) for host in (fits if show_all else fits[:MAX_ROWS])]
+    rows += near if show_all else [row for row in near if row.host.name in mended][:MAX_ROWS]
     if show_all:
         shown = {row.host.name for row in rows}
         others = [fit_row(requirement, host) for host in index.hosts_in(fitting.inside) if host.name not in shown]
@@ -104,7 +104,7 @@ def shown_lines(texts: Sequence[str], requirement: Requirement, index: FleetInde
     return [{"term": str(one), "hosts": count_bits(admitted & index.holds(one.term))} for one in read]
 
 
-def near_rows(fitting: Fitting, most: int = MOST_LOOKED_AT) -> list[FitRow]:
+def near_rows(fitting: Fitting, most: int = MAX_EXAMINED) -> list[FitRow]:
     """The hosts within reach that lack little, those that lack the least first."""
     index, requirement = fitting.index, fitting.requirement
     lacks = lacking_terms(fitting, fitting.requirement.terms)
@@ -209,9 +209,9 @@ def _ways(requirement: Requirement, pipeline: str, index: FleetIndex) -> tuple[t
     fitting = Fitting(requirement, index)
     if fitting.ready.any():
         return ()
-    fits = index.hosts_in(fitting.fits)[:MOST_FOR_ALL]
-    rows = [*near_rows(fitting, MOST_FOR_ALL), *(fit_row(requirement, host) for host in fits)]
-    near = Remedies(requirement, index, pipeline, agent_service).near_fits(rows)[:MOST_WAYS]
+    fits = index.hosts_in(fitting.fits)[:MAX_HOSTS_FOR_ALL]
+    rows = [*near_rows(fitting, MAX_HOSTS_FOR_ALL), *(fit_row(requirement, host) for host in fits)]
+    near = Remedies(requirement, index, pipeline, agent_service).near_fits(rows)[:MAX_WAYS]
     ways = [_one_way(one.remedies) for one in near]
     wanted = ", ".join(f"`{term}`" for term in requirement.terms[:6]) or "anything"
     return tuple(ways) or ((Remedy(RemedyKind.NEW_HOST, "", wanted, f"bring in a host with {wanted}"),),)
@@ -238,7 +238,7 @@ def groups_of(jobs: Collection[Job]) -> list[dict[str, object]]:
 
 
 _ORDER = {kind.value: place for place, kind in enumerate(ReasonKind)}
-MOST_IN_GROUP = 50
+MAX_JOBS_PER_GROUP = 50
 
 
 def _shown_group(lot: Sequence[Job]) -> dict[str, object]:
@@ -263,6 +263,6 @@ def _shown_group(lot: Sequence[Job]) -> dict[str, object]:
                 "priority": job.priority,
                 "submitted_at": job.submitted_at,
             }
-            for job in ordered[:MOST_IN_GROUP]
+            for job in ordered[:MAX_JOBS_PER_GROUP]
         ],
     }

@@ -19,7 +19,7 @@ KEY_KINDS = ["ssh-ed25519", "ecdsa-sha2-nistp256", "rsa-sha2-512", "rsa-sha2-256
 """The first that the machine has is the one that a person is shown."""
 RUN_PATIENCE = 15 * 60.0
 KEY_FILE = "ssh-key"
-LARGEST_OUTPUT = 20_000
+MAX_OUTPUT_BYTES = 20_000
 
 WRAPPER = r"""
 umask 077
@@ -123,7 +123,7 @@ async def run_script(target: Target, script: str, secret: str, by_hand: bool) ->
         raise SshFailed(f"The script on {target.address} did not end within {RUN_PATIENCE / 60:.0f} minutes.") from None
     except (OSError, UnicodeError, asyncssh.Error) as error:
         raise _unreachable(target.address, target.port, error) from None
-    return done.exit_status if done.exit_status is not None else 1, str(done.stdout or "")[-LARGEST_OUTPUT:]
+    return done.exit_status if done.exit_status is not None else 1, str(done.stdout or "")[-MAX_OUTPUT_BYTES:]
 
 
 def _quoted(script: str) -> str:

@@ -7,7 +7,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from paddock_agent.wire import LONGEST_WORK_FOLDER
+from paddock_agent.wire import MAX_WORK_FOLDER_LENGTH
 
 from ..errors import NotNow
 from ..hosts.queries import paddock_called
@@ -74,7 +74,7 @@ class ChoicesView(APIView):
             {
                 "system": system,
                 "arches": ARCHES_OF[system],
-                "longest_work_folder": LONGEST_WORK_FOLDER[system],
+                "longest_work_folder": MAX_WORK_FOLDER_LENGTH[system],
                 "prerequisites": PREREQUISITES[system],
                 **more,
             }

@@ -10,14 +10,14 @@ from channels.db import database_sync_to_async
 from .actions.roll_on import roll_on
 from .models import ChoreRun
 
-EVERY = 1.0
+INTERVAL_SECONDS = 1.0
 log = logging.getLogger("paddock.chores")
 
 
 async def chore_loop() -> None:
     """For ever. A run that fails to move is tried again."""
     while True:
-        await asyncio.sleep(EVERY)
+        await asyncio.sleep(INTERVAL_SECONDS)
         await database_sync_to_async(roll_all)()
 
 

@@ -9,13 +9,13 @@ from typing import Any
 from ..storage import is_full
 from .refusal import refusal
 
-LARGEST_BODY = 2 * 1024 * 1024
+MAX_BODY_BYTES = 2 * 1024 * 1024
 BODIES_TOGETHER = 64 * 1024 * 1024
 """Bytes of bodies in the server's memory at one time."""
 _BY_ADDRESS = {
     "/api/v1/session/": 16 * 1024,
     "/hooks/": 128 * 1024,
-    "/agent/v1/outputs/": LARGEST_BODY + 1024,
+    "/agent/v1/outputs/": MAX_BODY_BYTES + 1024,
     "/agent/": 512 * 1024,
     "/metrics": 0,
 }
@@ -26,7 +26,7 @@ DRAIN_SECONDS, DRAIN_BYTES = 2.0, 16 * 1024 * 1024
 
 def largest_at(path: str) -> int:
     """How many bytes a body at this address may have."""
-    return next((most for start, most in _BY_ADDRESS.items() if path.startswith(start)), LARGEST_BODY)
+    return next((most for start, most in _BY_ADDRESS.items() if path.startswith(start)), MAX_BODY_BYTES)
 
 
 class _Refused(Exception):

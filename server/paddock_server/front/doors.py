@@ -15,7 +15,7 @@ from dataclasses import dataclass
 FILES_WANTED = 65_536
 FILES_OF_OUR_OWN = 100
 """Open files that the server needs beside connections: database, logs, its own sockets."""
-MOST_HTTP = 1_000
+MAX_HTTP_CONNECTIONS = 1_000
 LEAST_HTTP = 20
 
 
@@ -41,7 +41,7 @@ def raise_file_limit() -> int:
 def bounds_for(files: int) -> Bounds:
     """A quarter of the open files is for HTTP, of which one address gets half; the rest is for WebSockets."""
     usable = max(2 * LEAST_HTTP, files - FILES_OF_OUR_OWN)
-    http = max(LEAST_HTTP, min(MOST_HTTP, usable // 4))
+    http = max(LEAST_HTTP, min(MAX_HTTP_CONNECTIONS, usable // 4))
     return Bounds(http, max(LEAST_HTTP // 2, http // 2), usable - http)
 
 

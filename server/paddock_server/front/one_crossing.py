@@ -21,7 +21,7 @@ from django.urls import set_script_prefix
 
 T = TypeVar("T")
 
-MOST_AT_ONCE = 40
+MAX_CONCURRENT = 40
 """Requests that are worked on at a time; more wait. Some wait for other machines (SSH, Git) for seconds."""
 
 
@@ -31,7 +31,7 @@ class OneCrossing(ASGIHandler):
     def __init__(self) -> None:
         BaseHandler.__init__(self)
         self.load_middleware(is_async=False)
-        self._threads = ThreadPoolExecutor(MOST_AT_ONCE, "request")
+        self._threads = ThreadPoolExecutor(MAX_CONCURRENT, "request")
 
     async def __call__(self, scope: Any, receive: Any, send: Any) -> None:
         event = await receive()

@@ -15,9 +15,9 @@ from websockets.frames import CTRL_OPCODES, Frame
 from .doors import Doors
 from .refusal import refusal
 
-LARGEST_HEAD = 32 * 1024
+MAX_HEAD_BYTES = 32 * 1024
 """Bytes of a request's line and headers together."""
-MOST_HEADERS = 100
+MAX_HEADERS = 100
 HEAD_PATIENCE = 15.0
 """Seconds from the connection's start, or from the first byte of a next request, to the end of the head."""
 BODY_PATIENCE = 300.0
@@ -59,7 +59,7 @@ class BoundedHttp(H11Protocol):
 
     def __init__(self, *given: Any, **named: Any) -> None:
         super().__init__(*given, **named)
-        self.conn = _Chunks(h11.SERVER, 2 * LARGEST_HEAD)
+        self.conn = _Chunks(h11.SERVER, 2 * MAX_HEAD_BYTES)
         self._timer: asyncio.TimerHandle | None = None
         self._unread: asyncio.TimerHandle | None = None
         self._body_ends_at = 0.0
@@ -78,7 +78,7 @@ class BoundedHttp(H11Protocol):
         if self.conn.their_state is h11.IDLE and self._timer is None:
             self._wait(HEAD_PATIENCE, "The request did not come in time.")
         if self.conn.their_state is h11.IDLE and self._is_too_large(data):
-            self._refuse(431, f"A request has at most {MOST_HEADERS} headers, of {LARGEST_HEAD // 1024} KiB together.")
+            self._refuse(431, f"A request has at most {MAX_HEADERS} headers, of {MAX_HEAD_BYTES // 1024} KiB together.")
             return
         super().data_received(data)
         if self.transport.get_protocol() is not self or self.transport.is_closing():
@@ -93,7 +93,7 @@ class BoundedHttp(H11Protocol):
         come = self.conn.trailing_data[0] + data
         end = come.find(b"\r\n\r\n")
         head = len(come) if end < 0 else end
-        return head > LARGEST_HEAD or come.count(b"\n", 0, head) > MOST_HEADERS
+        return head > MAX_HEAD_BYTES or come.count(b"\n", 0, head) > MAX_HEADERS
 
     def _wait_for_body(self) -> None:
         now = self.loop.time()

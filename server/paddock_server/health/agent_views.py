@@ -37,8 +37,8 @@ class WatchView(ForAgents):
         if host is None:
             raise KeyUnknown("The server does not know this watch's key. Set the watch up again, or take it out.")
         body = request._request.body
-        if len(body) > wire.LARGEST_WATCH_REPORT:
-            raise Invalid(f"The report has {len(body)} bytes; {wire.LARGEST_WATCH_REPORT} are the most.")
+        if len(body) > wire.MAX_WATCH_REPORT_BYTES:
+            raise Invalid(f"The report has {len(body)} bytes; {wire.MAX_WATCH_REPORT_BYTES} are the most.")
         try:
             report = wire.read_as(wire.WatchReport, body)
         except BadMessage as error:

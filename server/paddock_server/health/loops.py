@@ -21,7 +21,7 @@ from .reevaluation import dirty_hosts
 
 log = logging.getLogger("paddock.health")
 
-READINGS_EVERY = 60.0
+READINGS_INTERVAL_SECONDS = 60.0
 LEAST_REST, REST = 0.2, 4.0
 """Seconds between two looks at least, and how many times as long as a look took: looking costs a fifth at most, however
 much happens."""
@@ -32,7 +32,7 @@ async def readings_loop() -> None:
     while True:
         try:
             # At the turn of the minute: what is read within one is one row.
-            await asyncio.sleep(READINGS_EVERY - time.time() % READINGS_EVERY + 0.5)
+            await asyncio.sleep(READINGS_INTERVAL_SECONDS - time.time() % READINGS_INTERVAL_SECONDS + 0.5)
         finally:  # also when the server stops: nothing that was read is lost
             await write_readings()
         try:

@@ -30,10 +30,10 @@ from ..work.models import Attempt
 from .models import Finding, FreshReadings, Health, HoldChange, HourOfReadings, LinkChange, ServiceChange
 
 WINDOWS = {"day": 86_400.0, "week": 7 * 86_400.0, "month": 30 * 86_400.0}
-MOST_FORECASTS = 12
-FORECASTS_WITHIN = 60 * 86_400.0
+MAX_FORECASTS = 12
+FORECAST_HORIZON_SECONDS = 60 * 86_400.0
 """Later dates are not shown."""
-MOST_EVENTS = 500
+MAX_EVENTS = 500
 
 
 def visible_findings(actor: Actor) -> QuerySet[Finding]:
@@ -181,10 +181,10 @@ def forecasts(hosts: list[Host], now: datetime) -> list[dict[str, object]]:
     for health in Health.objects.filter(host__in=known, disk_trend__isnull=False):
         trend = Trend(**(health.disk_trend or {}))
         left = trend.empty_in() - (now.timestamp() - trend.at)
-        if left <= FORECASTS_WITHIN:
+        if left <= FORECAST_HORIZON_SECONDS:
             trends.append((left, health.host_id, trend))
     found = []
-    for left, pk, trend in sorted(trends, key=lambda one: one[:2])[:MOST_FORECASTS]:
+    for left, pk, trend in sorted(trends, key=lambda one: one[:2])[:MAX_FORECASTS]:
         soon, late = trend.empty_between()
         until = trend.at + min(max(late, 1.2 * trend.empty_in()), LOOK_BACK * 2)
         found.append(
@@ -239,13 +239,13 @@ def week(host: Host, days: int, now: datetime) -> dict[str, object]:
             for a, b, state, job, pk in Attempt.objects.filter(Q(ended_at=None) | Q(ended_at__gt=start), host=host)
             .exclude(started_at=None)
             .order_by("-started_at")
-            .values_list("started_at", "ended_at", "state", "job__name", "job")[:MOST_EVENTS]
+            .values_list("started_at", "ended_at", "state", "job__name", "job")[:MAX_EVENTS]
             if a
         ],
         "tools": [
             {"at": one.at.timestamp(), "what": one.name, "detail": f"{one.name} {one.what} at {one.place}"}
             for one in SurveyChange.objects.filter(host=host, kind=TOOL, at__gt=start).exclude(not_before=None)[
-                :MOST_EVENTS
+                :MAX_EVENTS
             ]
         ],
         "findings": [
@@ -258,7 +258,7 @@ def week(host: Host, days: int, now: datetime) -> dict[str, object]:
             }
             for one in Finding.objects.filter(Q(closed_at=None) | Q(closed_at__gt=start)).order_by("opened_at")
             if host.name in one.hosts
-        ][:MOST_EVENTS],
+        ][:MAX_EVENTS],
     }
 
 
@@ -269,7 +269,7 @@ def _service_lanes(host: Host) -> list[tuple[str, QuerySet[ServiceChange]]]:
 
 
 def _spans(changes: QuerySet[Any], columns: tuple[str, str], start: datetime, end: datetime) -> list[dict[str, object]]:
-    rows = list(changes.filter(at__gt=start).order_by("id").values_list("at", *columns)[:MOST_EVENTS])
+    rows = list(changes.filter(at__gt=start).order_by("id").values_list("at", *columns)[:MAX_EVENTS])
     if before := changes.filter(at__lte=start).order_by("-id").values_list(*columns).first():
         rows.insert(0, (start, *before))
     ends = [*(row[0] for row in rows[1:]), end]

@@ -57,9 +57,9 @@ from .serializers import (
 )
 from .watch_shown import watch_shown
 
-MOST_CLOSED = 200
-MOST_DAYS = 31
-RUNNING_OUT_WITHIN = timedelta(days=30)
+MAX_CLOSED = 200
+MAX_DAYS = 31
+EXPIRY_HORIZON = timedelta(days=30)
 
 
 class FindingsView(APIView):
@@ -78,7 +78,7 @@ class FindingsView(APIView):
     def get(self, request: Request) -> Response:
         findings = visible_findings(person(request.user))
         if request.query_params.get("closed") == "true":
-            listed = shown_findings(findings.exclude(closed_at=None).order_by("-closed_at")[:MOST_CLOSED])
+            listed = shown_findings(findings.exclude(closed_at=None).order_by("-closed_at")[:MAX_CLOSED])
         else:
             listed = by_urgency(findings.filter(closed_at=None))
         if host := request.query_params.get("host"):
@@ -225,7 +225,7 @@ class WatchPlaceView(APIView):
 
 def _running_out(actor: Actor, now: datetime) -> list[dict[str, Any]]:
     paddocks = actor.where(Role.ADMINISTRATOR)
-    passes = EntryPass.objects.filter(revoked_at=None, ends_at__range=(now, now + RUNNING_OUT_WITHIN))
+    passes = EntryPass.objects.filter(revoked_at=None, ends_at__range=(now, now + EXPIRY_HORIZON))
     if paddocks is not None:
         passes = passes.filter(paddock__name__in=paddocks)
     found: list[dict[str, Any]] = [
@@ -234,7 +234,7 @@ def _running_out(actor: Actor, now: datetime) -> list[dict[str, Any]]:
         if one.used < one.uses
     ]
     ends = Health.objects.exclude(certificate_ends=None).order_by("certificate_ends").values_list("certificate_ends")
-    if (first := ends.first()) and first[0] and first[0] < now + RUNNING_OUT_WITHIN:
+    if (first := ends.first()) and first[0] and first[0] < now + EXPIRY_HORIZON:
         found.append(
             {"what": "certificate", "name": settings.PUBLIC_URL or "server", "paddock": "", "ends_at": first[0]}
         )
@@ -246,7 +246,7 @@ class WeekView(APIView):
 
     @extend_schema(responses=WeekSerializer, parameters=[OpenApiParameter("days", int, description="7, at most 31.")])
     def get(self, request: Request, name: str) -> Response:
-        days = _number(request, "days", 7, 1, MOST_DAYS)
+        days = _number(request, "days", 7, 1, MAX_DAYS)
         return Response(WeekSerializer(week(record_called(person(request.user), name), int(days), timezone.now())).data)
 
 

@@ -11,7 +11,7 @@ from paddock_agent import wire
 
 from ..process.state import part
 
-LONGEST_UPTIME = 100 * 366 * 86_400.0
+MAX_UPTIME_SECONDS = 100 * 366 * 86_400.0
 CLOCK_MAY_DIFFER = 366 * 86_400.0
 """A clock that was never set is years off, and has a finding of its own; a larger offset is invalid."""
 
@@ -85,7 +85,7 @@ def why_no_time(report: wire.WatchReport, now: float) -> str:
     """Why the times in a report cannot be, "" where they can."""
     if not abs(report.at - now) <= CLOCK_MAY_DIFFER:
         return "its time is years away."
-    return "" if 0 <= report.uptime <= LONGEST_UPTIME else f"it tells of an uptime of {report.uptime:g} seconds."
+    return "" if 0 <= report.uptime <= MAX_UPTIME_SECONDS else f"it tells of an uptime of {report.uptime:g} seconds."
 
 
 def heard_at(host_id: int, written: float = 0.0) -> float:

@@ -7,7 +7,7 @@ from django.core.validators import RegexValidator
 from django.db import models
 from django.db.models import functions
 
-from paddock_agent.wire import MOST_SERVICES, default_slots
+from paddock_agent.wire import MAX_SERVICES, default_slots
 from paddock_core.link_state import Link
 
 LINK_CHOICES = [(state.value, state.value) for state in Link]
@@ -191,7 +191,7 @@ class Host(models.Model):
     @property
     def watched_services(self) -> list[str]:
         """The names of the services that are watched here: those of the paddock, and its own."""
-        return list(dict.fromkeys([*self.paddock.services, *self.services]))[:MOST_SERVICES]
+        return list(dict.fromkeys([*self.paddock.services, *self.services]))[:MAX_SERVICES]
 
     @property
     def grace(self) -> float:

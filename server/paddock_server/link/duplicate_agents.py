@@ -17,7 +17,7 @@ from ..process import connections
 from ..process.connections import Connection
 from ..process.state import part
 
-MOST_KNOWN = 5000
+MAX_KNOWN = 5000
 BOOTS_KEPT = 10
 ANSWER_PATIENCE = 5.0
 """Seconds that an agent that is asked has for its answer."""
@@ -98,6 +98,6 @@ async def _answers(other: Connection) -> bool:
 
 def _of(host_id: int) -> _Seen:
     seen = part(_SeenOf)
-    if host_id not in seen and len(seen) >= MOST_KNOWN:
+    if host_id not in seen and len(seen) >= MAX_KNOWN:
         seen.clear()
     return seen.setdefault(host_id, _Seen())

@@ -33,14 +33,14 @@ ABOUT_JOBS = ("job", "log")
 """Notes that name a job: who may see only some paddocks may see only some of them."""
 GATHERED_FOR = 0.3
 """Seconds for which such notes are gathered before they are looked up together."""
-MOST_GATHERED = 500
-LONGEST_NUMBER = 19
+MAX_GATHERED = 500
+MAX_NUMBER_LENGTH = 19
 """Digits of a number that the database can hold, and one more."""
 PUBLISH_INTERVAL = 0.1
 """Seconds between two batches of notes. A batch has one note per thing, encoded once for all browsers."""
 MAX_PENDING_BATCHES = 50
 """Batches that wait for one browser. A slower browser misses notes, and loads everything again."""
-LOOKED_AT_EVERY = 30.0
+SESSION_CHECK_INTERVAL_SECONDS = 30.0
 """Seconds after which it is looked up again whether the person is still logged in, and what they may see."""
 
 
@@ -200,7 +200,7 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
         elif self.actor.everywhere is not None:
             await self._show(noun, name, note["thing"])
         elif noun in ABOUT_JOBS:
-            if len(self._gathered) < MOST_GATHERED:
+            if len(self._gathered) < MAX_GATHERED:
                 self._gathered[noun, name] = note
             else:
                 self._has_missed = True
@@ -238,7 +238,7 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
 
     async def _session_loop(self) -> None:
         while True:
-            await asyncio.sleep(LOOKED_AT_EVERY)
+            await asyncio.sleep(SESSION_CHECK_INTERVAL_SECONDS)
             if not await self._look_again():
                 await self.close(NOT_LOGGED_IN)
                 return
@@ -264,6 +264,6 @@ def _still_there(user_pk: int, session_key: str) -> Actor | None:
 def _seen_jobs(actor: Actor, names: set[str]) -> set[str]:
     if not actor.may_anywhere(Role.VIEWER):
         return set()
-    numbers = [int(name) for name in names if name.isdecimal() and len(name) < LONGEST_NUMBER]
+    numbers = [int(name) for name in names if name.isdecimal() and len(name) < MAX_NUMBER_LENGTH]
     seen = visible_jobs(actor).prefetch_related(None).filter(pk__in=numbers).values_list("pk", flat=True)
     return {str(pk) for pk in seen}

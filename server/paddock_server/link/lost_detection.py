@@ -18,16 +18,16 @@ from . import leases
 
 log = logging.getLogger("paddock.link")
 
-LOOK_EVERY = 0.5
-HEAL_EVERY = 15.0
+CHECK_INTERVAL_SECONDS = 0.5
+REPAIR_INTERVAL_SECONDS = 15.0
 
 
 async def lost_detection_loop() -> None:
     """Looks for silence, for ever: one pass over the connections, without the database."""
     healed_at = time.monotonic()
     while True:
-        await asyncio.sleep(LOOK_EVERY)
-        if time.monotonic() - healed_at >= HEAL_EVERY:
+        await asyncio.sleep(CHECK_INTERVAL_SECONDS)
+        if time.monotonic() - healed_at >= REPAIR_INTERVAL_SECONDS:
             healed_at = time.monotonic()
             await _heal(healed_at)
         for connection in connections.silent(time.monotonic()):
@@ -43,7 +43,7 @@ async def lost_detection_loop() -> None:
 async def _heal(now: float) -> None:
     """An agent that is heard is connected, whatever the database says: something else wrote there, or a note failed."""
     try:
-        heard = [one.host_id for one in connections.heard_since(now - HEAL_EVERY)]
+        heard = [one.host_id for one in connections.heard_since(now - REPAIR_INTERVAL_SECONDS)]
         for host_id in await database_sync_to_async(_considered_lost)(heard):
             if connections.is_connected(host_id):
                 await run_in_writer(_note, host_id, Seen.HELLO)

@@ -48,7 +48,7 @@ def _is_only_heard(scope: Any, body: bytes) -> bool:
     """Whether the report was taken in by that: its host is connected, known by its key, and says nothing new."""
     kind, _, key = dict(scope["headers"]).get(b"authorization", b"").decode("latin-1").partition(" ")
     host_id = watches.host_with(secret.digest(key.strip())) if kind.lower() == "bearer" else None
-    if host_id is None or not connections.is_connected(host_id) or len(body) > wire.LARGEST_WATCH_REPORT:
+    if host_id is None or not connections.is_connected(host_id) or len(body) > wire.MAX_WATCH_REPORT_BYTES:
         return False
     try:
         report = wire.read_as(wire.WatchReport, body)

@@ -16,8 +16,8 @@ from paddock_core.units import disk_size
 from ..errors import Invalid
 from .models import MaintenanceWindow
 
-LARGEST = 1_000_000
-MOST = 1000
+MAX_FILE_LENGTH = 1_000_000
+MAX_EVENTS = 1000
 
 
 @dataclass(frozen=True)
@@ -37,8 +37,8 @@ class ImportedWindow:
 def read_calendar(text: str, zone: ZoneInfo) -> list[ImportedWindow]:
     """All events of a file; ``zone`` is for times that name none. Raises Invalid with every event that cannot be
     one."""
-    if len(text) > LARGEST:
-        raise Invalid(f"The file has {disk_size(len(text))}; the limit is {disk_size(LARGEST)}.")
+    if len(text) > MAX_FILE_LENGTH:
+        raise Invalid(f"The file has {disk_size(len(text))}; the limit is {disk_size(MAX_FILE_LENGTH)}.")
     try:
         calendar = Calendar.from_ical(text)
         events = [event for event in calendar.walk("VEVENT") if isinstance(event, Event)]
@@ -46,8 +46,8 @@ def read_calendar(text: str, zone: ZoneInfo) -> list[ImportedWindow]:
         raise Invalid(f"This is not an iCalendar file: {str(error)[:200]}") from None
     if not events:
         raise Invalid("The file has no events.")
-    if len(events) > MOST:
-        raise Invalid(f"The file has {len(events)} events; at most {MOST} are read.")
+    if len(events) > MAX_EVENTS:
+        raise Invalid(f"The file has {len(events)} events; at most {MAX_EVENTS} are read.")
     found, errors = [], []
     for number, event in enumerate(events, 1):
         try:

@@ -12,8 +12,8 @@ from paddock_core.recurrence import FIRST_YEAR, HORIZON, LAST_YEAR, wall_times
 from ..errors import Invalid
 from .models import MaintenanceWindow
 
-MOST = 500
-LONGEST = timedelta(days=60)
+MAX_TIMES = 500
+MAX_DURATION = timedelta(days=60)
 
 
 def zone_called(name: str) -> ZoneInfo:
@@ -44,7 +44,7 @@ def _on_the_wall(moment: datetime, zone: ZoneInfo) -> datetime:
 
 
 def times_between(window: MaintenanceWindow, start: datetime, end: datetime) -> Iterator[tuple[datetime, datetime]]:
-    """The times that overlap, in order, at most MOST; by the clock of the zone of the window."""
+    """The times that overlap, in order, at most MAX_TIMES; by the clock of the zone of the window."""
     lasts = window.ends_at - window.starts_at
     if not window.rule:
         if window.starts_at < end and window.ends_at > start:
@@ -53,7 +53,7 @@ def times_between(window: MaintenanceWindow, start: datetime, end: datetime) -> 
     zone = ZoneInfo(window.zone)
     left_out = set(window.left_out)
     near = bisect_left(window.ahead, _on_the_wall(start - lasts - timedelta(hours=2), zone).isoformat())
-    for wall in window.ahead[near : near + MOST]:
+    for wall in window.ahead[near : near + MAX_TIMES]:
         begins = datetime.fromisoformat(wall).replace(tzinfo=zone).astimezone(UTC)
         if begins >= end:
             return

@@ -23,7 +23,7 @@ log = logging.getLogger("paddock.notifications")
 
 AT_ONCE = 8
 """Concurrent deliveries. A receiver that never answers blocks one of them for ten seconds."""
-LONGEST_SLEEP = 60.0
+MAX_SLEEP_SECONDS = 60.0
 
 
 class _Deliveries:
@@ -55,7 +55,7 @@ async def delivery_loop() -> None:
             due, rest = await database_sync_to_async(_due)(AT_ONCE - len(on_their_way), list(on_their_way))
         except Exception:
             log.exception("The check for due messages failed. The server tries again.")
-            due, rest = [], LONGEST_SLEEP
+            due, rest = [], MAX_SLEEP_SECONDS
         for pk in due:
             on_their_way[pk] = asyncio.create_task(_deliver(pk))
             on_their_way[pk].add_done_callback(lambda _: _deliveries().wake())
@@ -70,7 +70,7 @@ def _due(most: int, already: list[int]) -> tuple[list[int], float]:
     waiting = Delivery.objects.filter(state="waiting").exclude(pk__in=already).order_by("due_at")
     due = list(waiting.filter(due_at__lte=now).values_list("pk", flat=True)[: max(0, most)])
     later = waiting.filter(due_at__gt=now).values_list("due_at", flat=True).first()
-    rest = min(LONGEST_SLEEP, (later - now) / timedelta(seconds=1) + 0.01) if later else LONGEST_SLEEP
+    rest = min(MAX_SLEEP_SECONDS, (later - now) / timedelta(seconds=1) + 0.01) if later else MAX_SLEEP_SECONDS
     return due, rest
 
 

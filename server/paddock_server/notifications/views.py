@@ -21,7 +21,7 @@ from .serializers import (
     NotificationsSerializer,
 )
 
-MOST_DELIVERIES = 100
+MAX_DELIVERIES = 100
 
 
 class NotificationRulesView(APIView):
@@ -30,7 +30,7 @@ class NotificationRulesView(APIView):
     @extend_schema(responses=NotificationsSerializer)
     def get(self, request: Request) -> Response:
         person(request.user).demand(Role.OPERATOR, None, "Seeing notification rules")
-        sent = Delivery.objects.select_related("rule").prefetch_related("items__finding")[:MOST_DELIVERIES]
+        sent = Delivery.objects.select_related("rule").prefetch_related("items__finding")[:MAX_DELIVERIES]
         shown = {"rules": NotificationRule.objects.all(), "deliveries": sent, "has_mail": bool(settings.SMTP)}
         return Response(NotificationsSerializer(shown).data)
 

@@ -19,8 +19,8 @@ from .models import KnownPlace, WrongLogIns
 FREE_TRIES = {"address": 20, "account": 6}
 FORGOTTEN_AFTER = timedelta(hours=1)
 KNOWN_FOR = timedelta(days=60)
-MOST_COUNTED = 10_000
-MOST_PLACES = 50
+MAX_COUNTED = 10_000
+MAX_PLACES = 50
 
 
 def demand_patience(name: str, address: str, now: datetime) -> None:
@@ -45,7 +45,7 @@ def count_wrong(name: str, address: str, now: datetime) -> int:
     most = 0
     for kind, subject in (("address", address), ("account", name.casefold())):
         known = WrongLogIns.objects.filter(kind=kind, subject=subject).first()
-        if known is None and WrongLogIns.objects.count() >= MOST_COUNTED:
+        if known is None and WrongLogIns.objects.count() >= MAX_COUNTED:
             WrongLogIns.objects.filter(pk__in=WrongLogIns.objects.order_by("tries", "last_at")[:1]).delete()
         known = known or WrongLogIns(kind=kind, subject=subject, first_at=now)
         known.tries, known.last_at = known.tries + 1, now
@@ -59,7 +59,7 @@ def note_right(user: User, address: str, now: datetime) -> None:
     """The person is who they say: what was counted for them ends, and the address is a known place of theirs."""
     WrongLogIns.objects.filter(kind="account", subject=user.get_username().casefold()).delete()
     KnownPlace.objects.update_or_create(user=user, address=address[:100], defaults={"last_at": now})
-    stale = user.known_places.order_by("-last_at").values_list("pk", flat=True)[MOST_PLACES:]
+    stale = user.known_places.order_by("-last_at").values_list("pk", flat=True)[MAX_PLACES:]
     KnownPlace.objects.filter(pk__in=list(stale)).delete()
 
 

@@ -16,7 +16,7 @@ from django.db.backends.sqlite3 import base
 
 from ..storage.roles import only_reads
 
-MOST_IDLE = 8
+MAX_IDLE = 8
 _idle: dict[tuple[str, bool], list[sqlite3.Connection]] = {}
 _lock = threading.Lock()
 
@@ -43,7 +43,7 @@ class DatabaseWrapper(base.DatabaseWrapper):
         if not (connection.in_transaction or self.in_atomic_block):
             with _lock:
                 idle = _idle.setdefault(self._key, [])
-                if len(idle) < MOST_IDLE:
+                if len(idle) < MAX_IDLE:
                     idle.append(connection)
                     return
         with self.wrap_database_errors:

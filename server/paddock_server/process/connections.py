@@ -19,7 +19,7 @@ from .state import part
 
 UNDERWAY = 2
 """The version of the link from which on an agent waits to hear that the server has an attempt for running."""
-LONGEST_QUEUE = 2000
+MAX_QUEUE_LENGTH = 2000
 """Messages waiting for one agent. One that takes none for so long is not worth keeping."""
 
 
@@ -28,7 +28,7 @@ class Connection:
     """One agent's socket: what is put into ``outgoing`` goes out in order; None closes it."""
 
     host_id: int
-    outgoing: asyncio.Queue[wire.FromServer | None] = field(default_factory=lambda: asyncio.Queue(LONGEST_QUEUE))
+    outgoing: asyncio.Queue[wire.FromServer | None] = field(default_factory=lambda: asyncio.Queue(MAX_QUEUE_LENGTH))
     has_left: bool = False
     shuts_down: bool = False
     grace: float = math.inf

@@ -6,7 +6,7 @@ TOO_FAST = 4.0
 """So many times the pace that was asked for is too fast."""
 BURST = 10.0
 """Heartbeats at once that are let pass: a machine that was suspended catches up."""
-LONGEST_WAIT = 1.0
+MAX_WAIT_SECONDS = 1.0
 
 
 class Pace:
@@ -32,7 +32,7 @@ class Pace:
             self._waits = 0
             return 0.0
         self._waits += 1
-        return min(LONGEST_WAIT, -self._left / self._rate)
+        return min(MAX_WAIT_SECONDS, -self._left / self._rate)
 
     @property
     def is_news(self) -> bool:

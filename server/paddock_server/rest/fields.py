@@ -9,7 +9,7 @@ from rest_framework import serializers
 from paddock_core.fleet import Readiness
 
 READINESS_CHOICES = [(one.value, one.value) for one in Readiness]
-LARGEST_NUMBER = 2**53
+MAX_NUMBER = 2**53
 """More than anything here has a number for, exact in JSON everywhere, and what the database can hold."""
 
 
@@ -17,7 +17,7 @@ class NumberField(serializers.IntegerField):
     """The number of a thing, such as a job."""
 
     def __init__(self, **more: Any) -> None:
-        super().__init__(min_value=1, max_value=LARGEST_NUMBER, **more)
+        super().__init__(min_value=1, max_value=MAX_NUMBER, **more)
 
 
 class AddressField(serializers.CharField):

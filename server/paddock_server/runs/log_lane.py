@@ -25,10 +25,10 @@ from . import log_store
 
 log = logging.getLogger("paddock.runs")
 
-TELL_EVERY = 0.25
+REPORT_INTERVAL_SECONDS = 0.25
 """Seconds between two notes to browsers that one log has grown."""
-MOST_KNOWN = 5000
-MOST_PENDING = 2 * 1024 * 1024
+MAX_KNOWN = 5000
+MAX_PENDING_BYTES = 2 * 1024 * 1024
 """Bytes of one connection that wait to be written, beyond which no more is read from it."""
 
 _writers = ThreadPoolExecutor(4, "log")
@@ -67,7 +67,7 @@ class LogLane:
         self._size += sum(len(piece.data) for piece in pieces)
         if self._writing is None:
             self._writing = asyncio.create_task(self._write())
-        if self._size > MOST_PENDING:
+        if self._size > MAX_PENDING_BYTES:
             await self.written()
 
     async def written(self) -> None:
@@ -104,7 +104,7 @@ async def _place_of(host_id: int, attempt: str) -> _Place | None:
     key, known = (host_id, attempt), part(_Logs).known
     if key not in known:
         known[key] = await database_sync_to_async(_looked_up)(host_id, attempt)
-        while len(known) > MOST_KNOWN:
+        while len(known) > MAX_KNOWN:
             known.popitem(last=False)
     return known[key]
 
@@ -118,7 +118,7 @@ def _tell(job: int) -> None:
     """Tells browsers soon, and once for all that comes until then."""
     if job not in part(_Logs).due:
         part(_Logs).due.add(job)
-        event_loop.post_later(TELL_EVERY, _announce, job)
+        event_loop.post_later(REPORT_INTERVAL_SECONDS, _announce, job)
 
 
 def _announce(job: int) -> None:

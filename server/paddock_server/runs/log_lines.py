@@ -14,9 +14,9 @@ from ..moments import moment
 from ..work.models import Attempt
 from .log_store import BLOCK, open_log, read_index
 
-MOST_LINES = 2000
-MOST_FOUND = 1000
-LONGEST_RAW_LINE = 64 * 1024
+MAX_LINES = 2000
+MAX_FOUND = 1000
+MAX_RAW_LINE_BYTES = 64 * 1024
 _ESCAPES = re.compile(rb"\x1b\[[0-9;:]*[A-Za-z]")
 
 
@@ -72,7 +72,7 @@ class Log:
         """At most ``count`` lines from number ``first`` on."""
         if not len(self._index):
             return []
-        count, wanted = min(count, MOST_LINES), max(1, first) - 1
+        count, wanted = min(count, MAX_LINES), max(1, first) - 1
         place = max(0, int(np.searchsorted(self._index["lines"], wanted, side="left")) - 1)
         number, offset = int(self._index["lines"][place]), int(self._index["offset"][place])
         found: list[Line] = []
@@ -82,7 +82,7 @@ class Log:
         with open_log(self._file) as log:
             log.seek(offset)
             while len(found) < count:
-                raw = log.readline(LONGEST_RAW_LINE)
+                raw = log.readline(MAX_RAW_LINE_BYTES)
                 if not raw:
                     break
                 begun, offset = offset, offset + len(raw)
@@ -110,7 +110,7 @@ class Log:
         return moment(float(self._index["at"][place])), int(self._index["step"][place])
 
     def find(self, text: str) -> list[int]:
-        """The numbers of the lines that hold ``text``, whatever its case; the first MOST_FOUND."""
+        """The numbers of the lines that hold ``text``, whatever its case; the first MAX_FOUND."""
         needle = text.lower().encode()
         found: list[int] = []
         if not needle or not len(self._index):
@@ -122,17 +122,17 @@ class Log:
                 cut = block.rfind(b"\n") + 1 or (len(block) if len(block) > 4 * BLOCK else 0)
                 number = _find_in(block[:cut], needle, number, found)
                 rest = block[cut:]
-                if len(found) >= MOST_FOUND:
-                    return found[:MOST_FOUND]
+                if len(found) >= MAX_FOUND:
+                    return found[:MAX_FOUND]
             _find_in(rest, needle, number, found)
-        return found[:MOST_FOUND]
+        return found[:MAX_FOUND]
 
 
 def _find_in(block: bytes, needle: bytes, number: int, found: list[int]) -> int:
     """Adds the numbers of matching lines of a block that begins with line ``number``; the number after it."""
     plain = _ESCAPES.sub(b"", block).lower() if b"\x1b" in block else block.lower()
     seen = at = 0
-    while len(found) < MOST_FOUND and (at := plain.find(needle, at)) >= 0:
+    while len(found) < MAX_FOUND and (at := plain.find(needle, at)) >= 0:
         number += plain.count(b"\n", seen, at)
         found.append(number)
         seen = at

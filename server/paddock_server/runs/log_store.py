@@ -29,7 +29,7 @@ from ..process.state import part
 from ..work.models import Attempt
 from . import packing
 
-LARGEST = 40 * 1024 * 1024
+MAX_LOG_BYTES = 40 * 1024 * 1024
 """Bytes of one log. Our agent stops before; this is for one that does not."""
 BLOCK = 1024 * 1024
 _RECORD = struct.Struct("<QQdII")
@@ -65,7 +65,7 @@ def append(file: Path, pieces: Iterable[wire.LogChunk]) -> int:
         size, lines = end.size, end.lines
         fresh, records = [], []
         for piece in pieces:
-            data = piece.data[max(0, size - piece.offset) :][: max(0, LARGEST - size)]
+            data = piece.data[max(0, size - piece.offset) :][: max(0, MAX_LOG_BYTES - size)]
             if data:
                 fresh.append(data)
                 records.append(_RECORD.pack(size, lines, piece.at, min(piece.step, 2**32 - 1), len(data)))
@@ -204,7 +204,7 @@ def read(attempt: Attempt, offset: int = 0) -> bytes:
     try:
         with open_log(attempt.log_file) as log:
             log.seek(offset)
-            return log.read(LARGEST + 1)
+            return log.read(MAX_LOG_BYTES + 1)
     except FileNotFoundError:
         return b""
     except OSError as error:

@@ -15,19 +15,19 @@ from . import log_store
 from .actions.pack_logs import logs_to_pack, note_packed
 from .actions.remove_old import note_removed, old_runs, remove_files
 
-EVERY, REMOVE_EVERY = 60.0, 3600.0
+PACK_INTERVAL_SECONDS, REMOVE_INTERVAL_SECONDS = 60.0, 3600.0
 log = logging.getLogger("paddock.runs")
 
 
 async def retention_loop() -> None:
     """For ever. After much at once it goes on without a rest."""
-    removed_at = -REMOVE_EVERY
+    removed_at = -REMOVE_INTERVAL_SECONDS
     while True:
-        await asyncio.sleep(EVERY)
+        await asyncio.sleep(PACK_INTERVAL_SECONDS)
         try:
             while await pack_ended(timezone.now()):
                 pass
-            if time.monotonic() - removed_at >= REMOVE_EVERY:
+            if time.monotonic() - removed_at >= REMOVE_INTERVAL_SECONDS:
                 while await remove_old(timezone.now()):
                     pass
                 removed_at = time.monotonic()

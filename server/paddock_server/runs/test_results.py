@@ -13,7 +13,7 @@ from ..pipeline_secrets.access import values_to_cover
 from ..work.models import Attempt
 from .models import LeftOut, Output, TestCase
 
-MOST_CASES = 20_000
+MAX_CASES = 20_000
 
 
 def read_results(output: Output) -> None:
@@ -30,7 +30,7 @@ def read_results(output: Output) -> None:
         return
     masker = wire.Masker(values_to_cover(attempt.job.secrets))
     found = [_shown(one, masker) for one in found]
-    room = max(0, MOST_CASES - attempt.test_cases.count())
+    room = max(0, MAX_CASES - attempt.test_cases.count())
     new = newly_failing(found, cases_before(attempt))
     TestCase.objects.bulk_create(
         (

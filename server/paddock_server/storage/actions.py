@@ -18,7 +18,7 @@ from .writer import Writer
 P = ParamSpec("P")
 R = TypeVar("R")
 
-LONGEST_QUEUE = 400
+MAX_QUEUE_LENGTH = 400
 """Actions that wait, beyond which a request that would add one is asked to come back later. Agents need no such bound:
 one that waits for its action is not read."""
 
@@ -48,7 +48,7 @@ def stop_writer() -> None:
 
 def is_full() -> bool:
     """Whether so much waits to be written that a request should come back later."""
-    return _storage.writer is not None and len(_storage.writer) > LONGEST_QUEUE
+    return _storage.writer is not None and len(_storage.writer) > MAX_QUEUE_LENGTH
 
 
 def action(function: Callable[P, R]) -> Callable[P, R]:

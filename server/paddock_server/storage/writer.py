@@ -32,9 +32,9 @@ log = logging.getLogger("paddock.storage")
 
 T = TypeVar("T")
 
-LONGEST_BATCH = 0.05
+MAX_BATCH_SECONDS = 0.05
 """Seconds of work after which a batch is committed, whatever waits behind it: whoever was first waits no longer."""
-MOST_IN_A_BATCH = 200
+MAX_BATCH_LENGTH = 200
 
 
 Callback = Callable[[], object]
@@ -185,13 +185,13 @@ class Writer:
             work.tell()
 
     def _do_all(self, first: _Work, batch: list[_Work]) -> None:
-        ends = time.monotonic() + LONGEST_BATCH
+        ends = time.monotonic() + MAX_BATCH_SECONDS
         try:
             first.result = first.call()
         except BaseException as error:
             raise _FirstFailed from error
         batch.append(first)
-        while len(batch) < MOST_IN_A_BATCH and time.monotonic() < ends and (work := self._next(patient=False)):
+        while len(batch) < MAX_BATCH_LENGTH and time.monotonic() < ends and (work := self._next(patient=False)):
             batch.append(work)
             self._do(work)
         while self._last:

@@ -16,8 +16,8 @@ from typing import Any
 from .client import Refused, Server
 
 WELL, NOT_WELL, NOT_ASKED = 0, 1, 2
-LARGEST_FILE = 1_000_000
-LOOK_EVERY = 1.0
+MAX_FILE_BYTES = 1_000_000
+CHECK_INTERVAL_SECONDS = 1.0
 ENDED = {"passed", "failed", "cancelled", "timed out", "lost"}
 
 
@@ -90,7 +90,7 @@ def submit(options: argparse.Namespace, server: Server) -> int:
 
 
 def fit(options: argparse.Namespace, server: Server) -> int:
-    terms = options.terms or [line for line in sys.stdin.read(LARGEST_FILE).splitlines() if line.strip()]
+    terms = options.terms or [line for line in sys.stdin.read(MAX_FILE_BYTES).splitlines() if line.strip()]
     found = server.post("fit/", {"terms": terms, "slots": options.slots, "pipeline": options.pipeline})
     for one in found["terms"]:
         print(f"{one['hosts']:6} of {found['all_hosts']}  {one['term']}")
@@ -151,7 +151,7 @@ def _watched(server: Server, number: int) -> str:
             if job["reason"]:
                 print(job["reason"], file=sys.stderr)
             return str(job["state"])
-        time.sleep(LOOK_EVERY)
+        time.sleep(CHECK_INTERVAL_SECONDS)
 
 
 def _say_near(found: dict[str, Any]) -> None:
@@ -172,7 +172,7 @@ def _say_refusal(error: Refused, file: str) -> None:
 
 def _read(file: str) -> str:
     try:
-        data = Path(file).read_bytes()[: LARGEST_FILE + 1]
+        data = Path(file).read_bytes()[: MAX_FILE_BYTES + 1]
     except OSError as error:
         raise Refused(f"{file} cannot be read: {error.strerror}.") from None
     try:

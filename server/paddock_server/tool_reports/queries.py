@@ -36,7 +36,7 @@ from .standings import IN_KIT, all_standings
 RECENT = timedelta(days=7)
 RESULTS_AROUND = timedelta(days=7)
 ENDED = ("passed", "failed", "timed out")
-MOST_SHOWN = 500
+MAX_SHOWN = 500
 
 
 def is_healthy(host: Host) -> bool:
@@ -216,7 +216,7 @@ def changes_of(host: Host) -> list[dict[str, Any]]:
     """The changes of a host, the newest first, each with how its jobs ended in the week before and since. The first
     survey starts the history, and is not a change."""
     found = SurveyChange.objects.filter(host=host).exclude(not_before=None).select_related("host")
-    rows = list(found[:MOST_SHOWN])
+    rows = list(found[:MAX_SHOWN])
     if not rows:
         return []
     first = min(_before(row) for row in rows) - RESULTS_AROUND

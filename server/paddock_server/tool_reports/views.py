@@ -55,7 +55,7 @@ from .demand import asked_lately
 from .queries import changes_of, columns, in_kit, inventories, tool_page
 from .standings import effect_of
 
-LEAST_COMPARED, MOST_COMPARED = 2, 4
+MIN_COMPARED, MAX_COMPARED = 2, 4
 
 
 class ColumnsView(APIView):
@@ -105,8 +105,8 @@ class CompareView(APIView):
     def get(self, request: Request) -> Response:
         actor = person(request.user)
         names = list(dict.fromkeys(request.query_params.getlist("host")))
-        if not LEAST_COMPARED <= len(names) <= MOST_COMPARED:
-            raise Invalid(f"{LEAST_COMPARED} to {MOST_COMPARED} hosts can be compared; these are {len(names)}.")
+        if not MIN_COMPARED <= len(names) <= MAX_COMPARED:
+            raise Invalid(f"{MIN_COMPARED} to {MAX_COMPARED} hosts can be compared; these are {len(names)}.")
         hosts = [host_called(actor, name) for name in names]
         if unknown := [host.name for host in hosts if host.surveyed_at is None]:
             raise Invalid(f"{' and '.join(unknown)} was never surveyed: there is nothing to compare.")

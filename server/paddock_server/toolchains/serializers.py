@@ -13,7 +13,7 @@ from ..rest.fields import NumberField
 from .models import WHATS, Kit
 
 STANDS = [(one.value, one.value) for one in Stands]
-LONGEST_NOTE = 500
+MAX_NOTE_LENGTH = 500
 
 
 class InstallationOnHostSerializer(serializers.Serializer[Any]):
@@ -234,7 +234,7 @@ class HistorySerializer(serializers.Serializer[Any]):
 
 class AcceptSerializer(serializers.Serializer[Any]):
     changes = serializers.ListField(child=NumberField(), min_length=1, max_length=5000)
-    note = serializers.CharField(max_length=LONGEST_NOTE, allow_blank=True, default="")
+    note = serializers.CharField(max_length=MAX_NOTE_LENGTH, allow_blank=True, default="")
 
 
 class KitSerializer(serializers.ModelSerializer[Kit]):

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from functools import lru_cache
 
 from paddock_core.errors import ContradictionError, TermError
-from paddock_core.terms import MOST, Asked, KitTerm, Term, parse_asked, parts, read_line
+from paddock_core.terms import MAX_TERMS, Asked, KitTerm, Term, parse_asked, parts, read_line
 
 from ..errors import Invalid
 from . import fleet_vocabulary as known_words
@@ -15,8 +15,8 @@ from . import fleet_vocabulary as known_words
 def read_asked(texts: Sequence[str], implied: Sequence[str] = ()) -> Asked:
     """Reads terms for a person, and those that the job's shells imply. Raises Invalid with every wrong one, its place,
     column and nearest word."""
-    if len(texts) > MOST:
-        raise Invalid(f"A job has at most {MOST} terms; these are {len(texts)}.")
+    if len(texts) > MAX_TERMS:
+        raise Invalid(f"A job has at most {MAX_TERMS} terms; these are {len(texts)}.")
     words = known_words.words()
     errors = []
     for number, text in enumerate(texts):

@@ -17,7 +17,7 @@ from ..storage import before_commit, run_in_writer
 
 log = logging.getLogger("paddock.dispatcher")
 
-LONGEST_WITHIN = 0.02
+MAX_ROUND_INTERVAL_SECONDS = 0.02
 """Seconds that a round may take in a batch, which others wait for."""
 
 
@@ -65,7 +65,7 @@ def decides_by(run_round: Callable[[], None]) -> None:
 def wake_after_commit() -> None:
     """Asks for a round: at the end of the batch, so that what it decides is committed with what it is for; or, where
     the last one took long, once the transaction is through. Many wishes make one round."""
-    if _dispatcher().took > LONGEST_WITHIN or not before_commit(_round):
+    if _dispatcher().took > MAX_ROUND_INTERVAL_SECONDS or not before_commit(_round):
         transaction.on_commit(lambda: event_loop.post(_dispatcher().wake))
 
 

@@ -14,7 +14,7 @@ from paddock_core.pipeline_file import why_no_address
 from ..errors import Invalid, NotNow
 
 PATIENCE = 60.0
-LARGEST_FILE = 512 * 1024
+MAX_FILE_BYTES = 512 * 1024
 SCHEMES = ("https", "http", "ssh")
 _REF = re.compile(r"[A-Za-z0-9_][A-Za-z0-9._/+@-]{0,199}")
 _PATH = re.compile(r"[A-Za-z0-9._][A-Za-z0-9 ._/+-]{0,199}")
@@ -80,12 +80,12 @@ def read_file(url: str, ref: str, path: str, commit: str = "") -> FileAtCommit:
         listed = _git(repository, "ls-tree", "-l", head, "--", path).decode(errors="replace").split()
         if len(listed) < 4 or listed[1] != "blob" or listed[0] == "120000":
             raise NotNow(f"{url} has no file {path} at {head[:12]}.")
-        if listed[3].isdecimal() and int(listed[3]) > LARGEST_FILE:
+        if listed[3].isdecimal() and int(listed[3]) > MAX_FILE_BYTES:
             raise NotNow(
-                f"{path} has {int(listed[3]) // 1024} KiB; a pipeline file has at most {LARGEST_FILE // 1024}."
+                f"{path} has {int(listed[3]) // 1024} KiB; a pipeline file has at most {MAX_FILE_BYTES // 1024}."
             )
         text = _git(repository, "cat-file", "blob", listed[2], remote=url)
-        return FileAtCommit(head, text[: LARGEST_FILE + 1].decode(errors="replace"))
+        return FileAtCommit(head, text[: MAX_FILE_BYTES + 1].decode(errors="replace"))
 
 
 def _git(folder: Path, *arguments: str, remote: str = "") -> bytes:

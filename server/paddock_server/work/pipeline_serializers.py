@@ -13,13 +13,13 @@ from .models import JOB_STATES, Source, Submission
 from .serializers import SubmissionSerializer
 
 LEVELS = [(level.value, level.value) for level in Level]
-LARGEST_FILE = 1_000_000
+MAX_FILE_BYTES = 1_000_000
 
 
 class FileSerializer(serializers.Serializer[Any]):
     """A pipeline file."""
 
-    text = serializers.CharField(max_length=LARGEST_FILE, trim_whitespace=False)
+    text = serializers.CharField(max_length=MAX_FILE_BYTES, trim_whitespace=False)
 
 
 class RemarkSerializer(serializers.Serializer[Any]):

@@ -22,7 +22,7 @@ from .models import Attempt
 NEW_FOR = 30.0
 LOOK_BACK = timedelta(seconds=10 * HALF_LIFE)
 WARM_FOR = timedelta(hours=24)
-MOST_WARM = 8
+MAX_WARM = 8
 """Hosts on which a pipeline's work folder counts as warm: the last ones that it worked on."""
 
 
@@ -77,7 +77,7 @@ def _read() -> RecentUsage:
         ran[pipeline].append((started.timestamp(), (ended or now).timestamp(), slots))
         if ended and state == "passed" and len(took[pipeline, name]) < 20:
             took[pipeline, name].append((ended - started).total_seconds())
-        if (ended or now) > now - WARM_FOR and len(warm[pipeline]) < MOST_WARM:
+        if (ended or now) > now - WARM_FOR and len(warm[pipeline]) < MAX_WARM:
             warm[pipeline][host] = None
     return RecentUsage(
         {pipeline: decayed_use(one, now.timestamp()) for pipeline, one in ran.items()},

@@ -13,9 +13,9 @@ from paddock_core.pipeline_file import Remark
 
 from ..errors import Invalid
 
-LARGEST = 512 * 1024
+MAX_FILE_BYTES = 512 * 1024
 DEEPEST = 12
-MOST_VALUES = 20_000
+MAX_VALUES = 20_000
 """Values of a file once its aliases are written out: a file that doubles itself ends here."""
 
 Pointer = tuple[str | int, ...]
@@ -49,8 +49,8 @@ class Placed:
 
 def read_yaml(text: str) -> Placed:
     """Raises Invalid, with the line, for what is not YAML, too large, too deep, or has a key twice."""
-    if len(text.encode(errors="replace")) > LARGEST:
-        raise Invalid(f"A pipeline file has at most {LARGEST // 1024} KiB; this one has {len(text) // 1024}.")
+    if len(text.encode(errors="replace")) > MAX_FILE_BYTES:
+        raise Invalid(f"A pipeline file has at most {MAX_FILE_BYTES // 1024} KiB; this one has {len(text) // 1024}.")
     try:
         _refuse_depth(text)
         node = yaml.compose(text, Loader=yaml.SafeLoader)
@@ -88,7 +88,7 @@ def _refuse_depth(text: str) -> None:
 class _Values:
     def __init__(self, lines: dict[Pointer, int]) -> None:
         self._lines = lines
-        self._left = MOST_VALUES
+        self._left = MAX_VALUES
         self._scalars = yaml.constructor.SafeConstructor()
 
     def value(self, node: Node, at: Pointer) -> Any:
@@ -96,7 +96,7 @@ class _Values:
         self._lines.setdefault(at, line)
         self._left -= 1
         if self._left < 0 or len(at) > DEEPEST:
-            raise Invalid(f"Line {line}: with its aliases written out the file has more than {MOST_VALUES} values.")
+            raise Invalid(f"Line {line}: with its aliases written out the file has more than {MAX_VALUES} values.")
         if isinstance(node, SequenceNode):
             return [self.value(one, (*at, place)) for place, one in enumerate(node.value)]
         if isinstance(node, MappingNode):

@@ -9,7 +9,7 @@ from django.utils import timezone
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
-from paddock_agent.wire import MOST_SERVICES
+from paddock_agent.wire import MAX_SERVICES
 from paddock_core.link_state import Link
 from paddock_core.readiness import Mark, readiness_of
 from paddock_core.suspicion import Oddity, is_outside
@@ -61,7 +61,7 @@ class PaddockSerializer(serializers.ModelSerializer[Paddock]):
     name = serializers.CharField(max_length=63, validators=[NAME])
     networks = serializers.ListField(child=serializers.CharField(max_length=50), max_length=50, required=False)
     grace = serializers.IntegerField(min_value=0, max_value=3600, required=False)
-    services = serializers.ListField(child=ServiceNameField(), max_length=MOST_SERVICES, required=False)
+    services = serializers.ListField(child=ServiceNameField(), max_length=MAX_SERVICES, required=False)
     pipelines = serializers.ListField(
         child=serializers.CharField(max_length=100),
         max_length=200,
@@ -392,7 +392,7 @@ class ChangeHostSerializer(serializers.Serializer[Any]):
     labels = serializers.ListField(child=serializers.CharField(max_length=63), max_length=50, required=False)
     slots = serializers.IntegerField(min_value=1, max_value=1000, required=False)
     reserved = serializers.BooleanField(required=False, help_text="Takes only jobs that ask for one of its labels.")
-    services = serializers.ListField(child=ServiceNameField(), max_length=MOST_SERVICES, required=False)
+    services = serializers.ListField(child=ServiceNameField(), max_length=MAX_SERVICES, required=False)
     accept_slots = serializers.BooleanField(default=False, help_text="Takes more slots than the machine has cores.")
 
 

@@ -19,7 +19,7 @@ from ...work.actions.submit import WantedJob, submit
 from ..models import BringUp
 
 PIPELINE = "bring-up"
-MOST_TOOLS = 20
+MAX_TOOLS = 20
 TIME_LIMIT = 300
 NAME_OF_TOOL = re.compile(r"[a-z0-9][a-z0-9._+-]{0,40}")
 
@@ -40,7 +40,7 @@ def prove(actor: Actor, sheet: BringUp) -> None:
         raise NotNow("The host has to be admitted, connected and surveyed before a job can prove it.")
     if sheet.proof and JobState(sheet.proof.state) in (JobState.WAITING, JobState.OFFERED, JobState.RUNNING):
         raise NotNow(f"Job {sheet.proof.pk} is proving it just now.")
-    tools = sorted({one.tool for one in host.installations.all() if NAME_OF_TOOL.fullmatch(one.tool)})[:MOST_TOOLS]
+    tools = sorted({one.tool for one in host.installations.all() if NAME_OF_TOOL.fullmatch(one.tool)})[:MAX_TOOLS]
     sheet.proof = submit(
         actor,
         WantedJob(

@@ -18,7 +18,7 @@ from ...storage import action
 from ...toolchains.terms_input import read_terms
 from ..models import WORK, Chore, ChoreHost, ChoreRun
 
-MOST_HOSTS = 5000
+MAX_HOSTS = 5000
 FIELDS = {"name", "purpose", *WORK} - {"wanted"}
 
 
@@ -53,11 +53,11 @@ def _known_paddocks(names: Sequence[str]) -> list[str]:
 def start_chore(actor: Actor, chore: Chore, hosts: Sequence[Host], chosen_by: str) -> ChoreRun:
     """A run of it over these hosts, in this order. Raises Invalid for no host at all, NotNow for one that is at work on
     another chore: two scripts at once on a machine prove nothing."""
-    if not 0 < len(hosts) <= MOST_HOSTS:
+    if not 0 < len(hosts) <= MAX_HOSTS:
         raise Invalid(
             "No host is chosen: name some, or terms that some meet."
             if not hosts
-            else f"A chore goes over at most {MOST_HOSTS} hosts at a time."
+            else f"A chore goes over at most {MAX_HOSTS} hosts at a time."
         )
     for paddock in {host.paddock.name for host in hosts}:
         actor.demand(Role.ADMINISTRATOR, paddock, "Running a chore")

@@ -27,8 +27,8 @@ from .. import reevaluation, watches
 from ..models import Health, ServiceChange
 from .record_anomaly import record_anomaly
 
-LONGEST_LINE, MOST_LINES = 300, 10
-MOST_RESTARTS = 1_000_000
+MAX_LINE_LENGTH, MAX_LINES = 300, 10
+MAX_RESTARTS = 1_000_000
 ASKED_FOR = timedelta(minutes=5)
 """How long a person's wish to have the service started waits for the watch."""
 
@@ -51,7 +51,7 @@ def why_impossible(host: Host, report: wire.WatchReport, now: float) -> str:
     state = report.state
     if report.host.lower() != host.name.lower():
         return f"it reports on {report.host[:80]}, and its key is that of {host.name}."
-    if not 0 <= state.restarts <= MOST_RESTARTS:
+    if not 0 <= state.restarts <= MAX_RESTARTS:
         return f"it tells of {state.restarts} restarts."
     if state.family != host.facts.get("os", state.family):
         return f"it speaks of a service of {state.family}, and the host is one of {host.facts['os']}."
@@ -74,7 +74,7 @@ def _clipped(report: wire.WatchReport) -> wire.WatchReport:
                 "family": state.family,
                 "running": state.running,
                 "cause": state.cause,
-                "evidence": tuple(_line(one) for one in state.evidence[-MOST_LINES:]),
+                "evidence": tuple(_line(one) for one in state.evidence[-MAX_LINES:]),
             }
         ),
     )
@@ -82,7 +82,7 @@ def _clipped(report: wire.WatchReport) -> wire.WatchReport:
 
 
 def _line(text: str) -> str:
-    return "".join(letter if letter.isprintable() else " " for letter in text[:LONGEST_LINE])
+    return "".join(letter if letter.isprintable() else " " for letter in text[:MAX_LINE_LENGTH])
 
 
 @action

@@ -22,7 +22,7 @@ from ...people.permission import checks_itself, requires, requires_anywhere
 from ...storage import action
 from ..calendar_file import ImportedWindow
 from ..models import MaintenanceWindow
-from ..times import LONGEST, demand_moment, look_ahead, zone_called
+from ..times import MAX_DURATION, demand_moment, look_ahead, zone_called
 
 
 @action
@@ -43,8 +43,8 @@ def save_window(
     """``place`` is a paddock or a host. A plan with a ``uid`` that is known replaces that one. Raises Invalid."""
     host, paddock = _place(place)
     actor.demand(Role.OPERATOR, paddock.name, "Planning maintenance")
-    if not timedelta(minutes=1) <= ends_at - starts_at <= LONGEST:
-        detail = f"A maintenance window lasts from 1 minute to {LONGEST.days} days, and ends after it starts."
+    if not timedelta(minutes=1) <= ends_at - starts_at <= MAX_DURATION:
+        detail = f"A maintenance window lasts from 1 minute to {MAX_DURATION.days} days, and ends after it starts."
         raise Invalid(detail, errors=[{"pointer": "/ends_at", "detail": detail}])
     place_of_clock = zone_called(zone)
     demand_moment(starts_at, "/starts_at")

@@ -16,7 +16,7 @@ from ...storage import action
 from ..messages import body_of, subject_of, text_of
 from ..models import Delivery, DeliveryItem
 
-MOST_TRIES = 12
+MAX_TRIES = 12
 """After this many tries, about four hours, the server gives the message up."""
 
 
@@ -67,7 +67,7 @@ def note_failure(pk: int, why: str) -> None:
     """The message did not arrive: schedules a retry, or gives up."""
     delivery = Delivery.objects.select_related("rule").get(pk=pk)
     delivery.trouble = why[:500]
-    if delivery.tries >= MOST_TRIES:
+    if delivery.tries >= MAX_TRIES:
         delivery.state = "given up"
         write(SERVER, "gave up notifying", "rule", delivery.rule.name, details={"why": why[:300]})
     else:

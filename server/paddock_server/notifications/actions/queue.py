@@ -15,7 +15,7 @@ from ...health.models import Finding
 from .. import deliveries
 from ..models import Delivery, DeliveryItem, NotificationRule
 
-NOT_AGAIN_WITHIN = timedelta(hours=1)
+REPEAT_INTERVAL = timedelta(hours=1)
 """A finding that opens and closes repeatedly is sent at most once per hour; flapping is a finding of its own."""
 
 
@@ -39,7 +39,7 @@ def _is_news(rule: NotificationRule, finding: Finding, event: str) -> bool:
     items = DeliveryItem.objects.filter(delivery__rule=rule)
     if event == "closed":
         return rule.notifies_when_closed and items.filter(finding=finding, event="opened").exists()
-    since = timezone.now() - NOT_AGAIN_WITHIN
+    since = timezone.now() - REPEAT_INTERVAL
     return not items.filter(finding__key=finding.key, event="opened", at__gte=since).exists()
 
 

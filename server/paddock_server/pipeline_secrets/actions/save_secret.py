@@ -20,7 +20,7 @@ from ...storage import action
 from ..access import ANY
 from ..models import PipelineSecret
 
-SHORTEST, LONGEST = 6, 8000
+MIN_VALUE_LENGTH, MAX_VALUE_LENGTH = 6, 8000
 
 
 @action
@@ -54,8 +54,11 @@ def save_secret(
         "changed_by": actor.name, "changed_at": now,
     }  # fmt: skip
     if value is not None:
-        if not SHORTEST <= len(value) <= LONGEST or "\0" in value:
-            _wrong("value", f"A secret has {SHORTEST} to {LONGEST} characters: shorter ones cannot be covered in logs.")
+        if not MIN_VALUE_LENGTH <= len(value) <= MAX_VALUE_LENGTH or "\0" in value:
+            _wrong(
+                "value",
+                f"A secret needs {MIN_VALUE_LENGTH} to {MAX_VALUE_LENGTH} characters; shorter ones cannot be masked in logs.",
+            )
         given["sealed"] = seal(name, value)
     kept, is_new = PipelineSecret.objects.update_or_create(
         name=name, defaults=given, create_defaults={**given, "made_by": actor.name}

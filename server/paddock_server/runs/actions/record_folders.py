@@ -19,7 +19,7 @@ from ...storage import action
 from ..models import FOLDER_KINDS, WorkFolder
 
 _KINDS = {value for value, _ in FOLDER_KINDS}
-MOST_WRITTEN = 20
+MAX_WRITTEN = 20
 
 
 @action
@@ -43,8 +43,8 @@ def record_folders(host: Host, report: wire.WorkFolders) -> None:
     )
     kept_why = [one for one in report.removed if not one.endswith("newer ones are kept")]
     if kept_why:
-        more = {"others": len(kept_why) - MOST_WRITTEN} if len(kept_why) > MOST_WRITTEN else {}
-        removed = [one[:300] for one in kept_why[:MOST_WRITTEN]]
+        more = {"others": len(kept_why) - MAX_WRITTEN} if len(kept_why) > MAX_WRITTEN else {}
+        removed = [one[:300] for one in kept_why[:MAX_WRITTEN]]
         write(
             agent_of(host.name),
             "removed work folders of",

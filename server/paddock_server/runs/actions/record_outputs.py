@@ -16,7 +16,7 @@ from ...work.actions.record_report import attempt_called
 from ..models import LeftOut, Output
 from ..test_results import read_results
 
-LARGEST_FILE = 2 * 1024**3
+MAX_FILE_BYTES = 2 * 1024**3
 PIECE = 2 * 1024 * 1024
 KEPT_FREE = 1024**3
 """Bytes of the server's own disk that files leave free."""
@@ -35,7 +35,7 @@ def record_outputs(host: Host, report: wire.Outputs) -> None:
             path=one.path,
             size=one.size,
             sha256=one.sha256[:64],
-            refused="It has more bytes than this server keeps." if one.size > LARGEST_FILE else "",
+            refused="It has more bytes than this server keeps." if one.size > MAX_FILE_BYTES else "",
         )
         for number, one in enumerate(report.files)
     )

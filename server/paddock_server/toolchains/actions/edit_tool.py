@@ -25,7 +25,7 @@ from ..catalogue import catalogue, forget
 from ..models import ToolEdit
 from ..probes import send_probes
 
-LARGEST_SET = 600 * 1024
+MAX_SET_BYTES = 600 * 1024
 """Bytes of all released definitions together: they go to agents in one message."""
 _WHAT = "Changing the catalogue"
 
@@ -95,9 +95,9 @@ def release(actor: Actor, edit: ToolEdit) -> ToolEdit:
     edit.save()
     _read_anew()
     transaction.on_commit(forget)
-    if len(catalogue().own_text) > LARGEST_SET:
+    if len(catalogue().own_text) > MAX_SET_BYTES:
         forget()
-        raise Invalid(f"All definitions of this server together would pass {LARGEST_SET // 1024} KiB.")
+        raise Invalid(f"All definitions of this server together would pass {MAX_SET_BYTES // 1024} KiB.")
     write(
         actor, "released a definition of", "tool", edit.tool, details={"version": edit.number, "release": edit.release}
     )

@@ -21,9 +21,9 @@ from ..models import Installation, SurveyChange
 from ..snapshots import snapshot, snapshot_of
 
 FIELDS = ("tool", "version", "path", "home", "plain", "evidence", "exit_code", "output")
-MOST_CHANGES = 5000
+MAX_CHANGES = 5000
 """Of one survey. A host whose surveys all differ would fill the disk. The rest is left out, with a note."""
-MOST_NAMED = 200
+MAX_NAMED = 200
 
 
 @action
@@ -93,7 +93,7 @@ def _save_changes(host: Host, found: list[Change], because: str, now: datetime) 
             before=one.before, after=one.after, not_before=host.surveyed_at, at=now, because=because[:40],
             accepted_at=accepted, accepted_by="the first survey" if accepted else "",
         )
-        for one in found[:MOST_CHANGES]
+        for one in found[:MAX_CHANGES]
     )  # fmt: skip
     tools = [one for one in found if one.thing[0] == TOOL]
     named = [f"{one.thing[1]} {(one.after or one.before or {}).get('version', '')}".strip() for one in tools]
@@ -101,6 +101,6 @@ def _save_changes(host: Host, found: list[Change], because: str, now: datetime) 
     for one, name in zip(tools, named, strict=True):
         by_what.setdefault(one.what.value, []).append(name)
     if found:
-        parts = {what: sorted(names)[:MOST_NAMED] for what, names in by_what.items()}
+        parts = {what: sorted(names)[:MAX_NAMED] for what, names in by_what.items()}
         others = {"others": len(found) - len(tools)} if len(found) > len(tools) else {}
         write(agent_of(host.name), "surveyed", "host", host.name, host.paddock.name, {**parts, **others})

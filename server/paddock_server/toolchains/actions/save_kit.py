@@ -19,7 +19,7 @@ from .. import fleet_vocabulary
 from ..models import Kit
 from ..terms_input import read_terms
 
-MOST_KITS = 500
+MAX_KITS = 500
 
 
 @dataclass(frozen=True)
@@ -47,8 +47,8 @@ def save_kit(actor: Actor, wanted: Wanted, kit: Kit | None = None) -> Kit:
     same = Kit.objects.filter(name__iexact=wanted.name).exclude(pk=kit.pk if kit else 0)
     if same.exists():
         raise Invalid(f"There is a kit called {wanted.name} already.", errors=[_at("/name", "taken")])
-    if kit is None and Kit.objects.count() >= MOST_KITS:
-        raise Invalid(f"There are {MOST_KITS} kits; remove one first.")
+    if kit is None and Kit.objects.count() >= MAX_KITS:
+        raise Invalid(f"There are {MAX_KITS} kits; remove one first.")
     put_on = list(Paddock.objects.filter(name__in=wanted.paddocks))
     if missing := set(wanted.paddocks) - {one.name for one in put_on}:
         names = ", ".join(sorted(missing))

@@ -22,7 +22,7 @@ from ...storage import action
 from ..catalogue import signature_of_trial
 from ..models import ToolEdit, Trial
 
-MOST_HOSTS = 50
+MAX_HOSTS = 50
 
 
 @action
@@ -31,8 +31,8 @@ def try_tool(actor: Actor, edit: ToolEdit, hosts: Sequence[Host]) -> list[Trial]
     """Asks the hosts to look for the tool by this definition, beside their surveys; nothing of it is kept there."""
     if not edit.text:
         raise Invalid("This version takes the definition out: there is nothing to try.")
-    if not hosts or len(hosts) > MOST_HOSTS:
-        raise Invalid(f"A definition is tried on 1 to {MOST_HOSTS} hosts.")
+    if not hosts or len(hosts) > MAX_HOSTS:
+        raise Invalid(f"A definition is tried on 1 to {MAX_HOSTS} hosts.")
     if away := [host.name for host in hosts if host.link != Link.CONNECTED]:
         raise NotNow(f"{', '.join(away[:5])} cannot be asked: not connected. Choose others.")
     now = timezone.now()

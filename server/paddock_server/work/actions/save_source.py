@@ -27,8 +27,8 @@ from .submit_file import submit_file
 
 NEW_FOR = 300
 """Seconds that a message of a webhook may be old, or ahead of this server's clock."""
-LARGEST_BODY = 64 * 1024
-MOST_SOURCES = 1000
+MAX_BODY_BYTES = 64 * 1024
+MAX_SOURCES = 1000
 _KEY_FILE = "hooks.key"
 
 
@@ -36,8 +36,8 @@ _KEY_FILE = "hooks.key"
 @requires(Role.ADMINISTRATOR, "Keeping a source")
 def save_source(actor: Actor, url: str, ref: str, path: str = "paddock.yaml") -> tuple[Source, str]:
     """Takes a source in; returns it with the secret of its webhook. Raises Invalid for an address that is not taken."""
-    if Source.objects.count() >= MOST_SOURCES:
-        raise Invalid(f"There are {MOST_SOURCES} sources; remove one first.")
+    if Source.objects.count() >= MAX_SOURCES:
+        raise Invalid(f"There are {MAX_SOURCES} sources; remove one first.")
     source = Source.objects.create(url=check_url(url), ref=check_ref(ref), path=check_path(path), made_by=actor.name)
     write(actor, "made", "source", url, details={"ref": ref, "path": path})
     announce("source", source.pk)
@@ -94,8 +94,8 @@ def accept_push(source: Source | None, headers: Mapping[str, str], body: bytes) 
     body."""
     given = headers.get("Paddock-Signature", "")
     stamp = headers.get("Paddock-Timestamp", "")
-    if len(body) > LARGEST_BODY:
-        raise Invalid(f"A message has at most {LARGEST_BODY // 1024} KiB.")
+    if len(body) > MAX_BODY_BYTES:
+        raise Invalid(f"A message has at most {MAX_BODY_BYTES // 1024} KiB.")
     # The same answer for a source that is not there, so that callers cannot learn which exist.
     wanted = _signature(hook_secret(source), stamp, body) if source else ""
     if source is None or not hmac.compare_digest(given.encode(), wanted.encode()):
