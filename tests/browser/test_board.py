@@ -61,7 +61,7 @@ def test_each_kind_of_wait_is_cured_from_the_board(page, yard, asked, kind, cure
     page.one(f"[data-kind='{kind}'] [data-job='{number}']")
     page.one(f"[data-help='{cure}']").click()
     if is_asked_twice:
-        page.button("Yes").click()
+        page.button("Confirm").click()
     page.one("[data-job-state=passed]")
     page.says("Why this host")
 
@@ -75,7 +75,7 @@ def test_an_unknown_pipeline_is_let_in_once_and_its_name_stays_outside(page, yar
     page.one("[data-job-state=passed]")
     open_job(page, second)
     page.one("[data-act=let-in-for-good]").click()
-    page.button("Let it in").click()
+    page.button("Let them in").click()
     page.one("[data-job-state=passed]")
 
 
@@ -123,7 +123,7 @@ def test_a_pipeline_shows_its_jobs_and_a_source_its_secret_once(page, yard):
     field.send_keys(Keys.CONTROL, "a")
     field.send_keys("https://git.saltmarsh.example/buoys.git")
     page.button("Save source").click()
-    page.says("shown this once")
+    page.says("shown only now")
     assert "paddock-hook-" in page.one(".made").text
     page.browser.refresh()
     page.one("[data-source]")

@@ -77,7 +77,7 @@ def repair(page):
     """The host's own sheet leads to its repair, which is not a new host."""
     page.browser.get(f"{page.url}/hosts/avocet-01")
     page.one("[data-act=repair]").click()
-    page.says("avocet-01 is a host in shoreline already", "[data-part=existing]")
+    page.says("avocet-01 is already a host in shoreline", "[data-part=existing]")
     page.one("[data-part=existing] button").click()
     page.one("[data-command] code")
     page.browser.get(f"{page.url}/hosts/avocet-01")
@@ -130,7 +130,7 @@ def test_a_first_day_from_an_empty_server_to_a_retired_host(page, server, tmp_pa
         page.one(f"{plate}[data-link=connected]")
         page.says("It asks for the label bench-rig, which its pass does not give.")
         page.button("Admit as asked…", "[data-gate=avocet-01]").click()
-        page.button("Admit it so").click()
+        page.button("Admit as asked").click()
         page.gone("[data-gate=avocet-01]")
         page.says("1 of 1 host can take work")
         assert "at the gate" not in page.one(plate).text
@@ -142,7 +142,7 @@ def test_a_first_day_from_an_empty_server_to_a_retired_host(page, server, tmp_pa
         page.says(git["version"])
 
         page.one("body").send_keys("2")
-        page.says("Nothing was sent yet.")
+        page.says("No jobs yet.")
         page.button("Send the first job").click()
         page.one("[data-field=name]").send_keys("prove-it")
         page.one("[data-field=pipeline]").send_keys("tide-gauge-firmware")

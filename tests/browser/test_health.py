@@ -41,7 +41,7 @@ def test_from_trouble_to_remedy(page, yard):
     page.one(f"{item} h3 a").click()
     page.says("skiff-01", "h1")
     broken = page.one(".way li.broken")
-    assert "goodbye" in broken.text
+    assert "The agent was stopped" in broken.text
     page.says("Service running · broken", ".way")
     page.one("[data-lane=Link] rect.stopped")
     page.one("[data-lane=Findings] rect.urgent")
@@ -58,10 +58,10 @@ def test_somebody_sees_to_it(page):
     item = "[data-finding=started-by-hand][data-about-host=dunlin-02]"
     page.button("Acknowledge", item).click()
     page.one(f"{item} input").send_keys("a service from Thursday on")
-    page.button("Say so", item).click()
+    page.one("form.noting button[type=submit]").click()
     page.gone(item)
     page.browser.find_element(By.XPATH, "//button[contains(., 'acknowledged or snoozed')]").click()
-    page.says("harbourmaster sees to it: a service from Thursday on", item)
+    page.says("Acknowledged by harbourmaster: a service from Thursday on", item)
     page.button("Bring back", item).click()
     page.button("Acknowledge", item)
 
@@ -72,7 +72,7 @@ def test_a_service_that_builds_need(page, yard):
     field.send_keys("chartdb,")
     page.button("Save").click()
     item = "[data-finding=watched-service-down][data-about-host=dinghy-01]"
-    page.says("chartdb, which builds here need, is stopped", item)
+    page.says("The watched service chartdb is stopped", item)
     page.button("Start the service", item).click()
     page.gone(item)
     page.browser.get(f"{yard.url}/hosts/dinghy-01")
@@ -100,5 +100,5 @@ def test_who_is_told(page):
     assert page.one("[data-webhook-secret] code").text.startswith("paddock-webhook-")
     rule = "[data-rule='signal mast']"
     page.button("Send a test", rule).click()
-    page.says("could not be called", "[data-delivery=waiting]")
-    page.button("Try again now", "[data-delivery=waiting]")
+    page.says("could not be reached", "[data-delivery=waiting]")
+    page.button("Retry now", "[data-delivery=waiting]")

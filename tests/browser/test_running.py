@@ -128,7 +128,7 @@ def test_a_chore_rolls_and_says_on_which_host_it_did_what_it_was_for(page, serve
 
 def test_care_is_planned_and_seen_on_the_axis_of_time(page, server, agent):
     page.browser.get(f"{page.url}/maintenance")
-    page.says("Nothing is planned")
+    page.says("No windows in the next four weeks")
     page.one("[data-field=what]").send_keys("new disks")
     page.browser.execute_script(
         "const field = document.querySelector('[data-field=when]'); field.value = arguments[0];"
@@ -145,7 +145,7 @@ def test_care_is_planned_and_seen_on_the_axis_of_time(page, server, agent):
     with urllib.request.urlopen(address) as answer:
         assert b"SUMMARY:new disks" in answer.read()
     page.browser.refresh()
-    page.says("Yours was made on")
+    page.says("Your address was created on")
     assert address not in page.browser.page_source
 
 
@@ -159,15 +159,15 @@ def test_a_secret_is_kept_and_changed_and_its_value_is_shown_to_nobody(page, ser
     value = page.one("textarea[data-field=secret-value]")
     value.send_keys("low")
     page.one("[data-act=keep-secret]").click()
-    page.says("shorter ones cannot be covered")
+    page.says("shorter ones cannot be masked")
     value.send_keys("-water-mark")
     page.one("[data-act=keep-secret]").click()
     row = page.one("[data-secret=CHART_DEPOT]").text
     assert ("buoy-*" in row, "shoreline" in row, "from a Git source only" in row, "never" in row) == (True,) * 4
     page.one("[data-act=change-CHART_DEPOT]").click()
     assert page.one("textarea[data-field=secret-value]").get_attribute("value") == ""
-    page.browser.find_element(By.XPATH, "//label[contains(., 'read from a Git source')]").click()
-    page.button("Change who may have it").click()
+    page.browser.find_element(By.XPATH, "//label[contains(., 'from a Git source')]").click()
+    page.button("Save").click()
     page.gone("form textarea")
     number = ran(server, 'echo "the depot: $CHART_DEPOT"', secrets=["CHART_DEPOT"])
     page.browser.get(f"{page.url}/runs/{number}")

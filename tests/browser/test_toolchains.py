@@ -87,13 +87,13 @@ def test_a_change_is_found_shown_and_accepted_with_a_note(page, yard):
     yard.in_terminal("knot-02", "install jdk 21.0.5 in /opt/jdk-21/bin")
     page.button("Survey now").click()
     change = page.one("[data-change='tool jdk came']")
-    assert "jdk 21.0.5 came at /opt/jdk-21/bin/java" in change.text
+    assert "jdk 21.0.5 was installed at /opt/jdk-21/bin/java" in change.text
     page.one("[data-change='tool jdk came'] input").click()
     page.one("[aria-label='Reason for the change']").send_keys("for the new decoder")
     page.button("Accept 1").click()
     page.says("accepted by harbourmaster: for the new decoder")
     go(page, "/toolchains/jdk", "[data-version='21.0.5']")
-    page.says("jdk 21.0.5 came at /opt/jdk-21/bin/java")
+    page.says("jdk 21.0.5 was installed at /opt/jdk-21/bin/java")
 
 
 def test_a_kit_says_what_it_would_do_before_it_is_saved(page):

@@ -83,7 +83,7 @@ async function turnAway(): Promise<void> {
       <strong v-for="odd in host.suspicions" :key="odd.sentence" class="odd trouble">{{ odd.sentence }}</strong>
       <template v-if="session.may('administrator', host.paddock)" #actions>
         <Button type="primary" :loading="busy === host.name" @click="admit(host)">Admit</Button>
-        <Popconfirm v-if="asked(host)" :title="`Admit ${host.name} and give it ${asked(host)}?`" ok-text="Admit" cancel-text="Cancel" @confirm="admit(host, true)">
+        <Popconfirm v-if="asked(host)" :title="`Admit ${host.name} and give it ${asked(host)}?`" ok-text="Admit as asked" cancel-text="Cancel" @confirm="admit(host, true)">
           <Button :disabled="busy === host.name" data-act="admit-as-asked">Admit as asked…</Button>
         </Popconfirm>
         <Button :disabled="busy === host.name" @click="turning = host">Turn away…</Button>
