@@ -76,7 +76,13 @@ def busy_yard(size: int) -> Iterator[BusyYard]:
         wait_for(port)
         keys = folder / "keys"
         keys.write_text("\n".join(f"key-{i}" for i in range(size)))
-        light = [sys.executable, HERE / "light_agents.py", f"ws://127.0.0.1:{port}/agent/v1/link", keys, str(HEARTBEAT_INTERVAL_SECONDS)]
+        light = [
+            sys.executable,
+            HERE / "light_agents.py",
+            f"ws://127.0.0.1:{port}/agent/v1/link",
+            keys,
+            str(HEARTBEAT_INTERVAL_SECONDS),
+        ]
         agents = subprocess.Popen([*light, "--work"], stdout=subprocess.PIPE, text=True)
         ends.callback(agents.kill)
         while (line := agents.stdout.readline()) != "connected\n":

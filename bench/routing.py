@@ -16,7 +16,7 @@ import numpy as np
 
 from paddock_core.dispatch import WaitingJob, dispatch_round
 from paddock_core.fit import Requirement
-from paddock_core.fleet import Host, Installation, Readiness
+from paddock_core.fleet import Host, InstalledTool, Readiness
 from paddock_core.fleet_index import FleetIndex, intersection, unpacked
 from paddock_core.terms import parse_terms
 
@@ -36,7 +36,7 @@ def fleet(size: int) -> list[Host]:
             *SYSTEMS[i % 3],
             "x64" if i % 2 else "arm64",
             frozenset({"mobile" if i % 5 else "bench-rig", f"rig-{i % 40}"}),
-            tuple(Installation(tool, f"{3 + i % 20}.{i % 10}.1", f"/usr/bin/{tool}") for tool in TOOLS),
+            tuple(InstalledTool(tool, f"{3 + i % 20}.{i % 10}.1", f"/usr/bin/{tool}") for tool in TOOLS),
             Readiness.BUSY if i % 4 == 0 else Readiness.FREE,
             free_slots=chance.randint(1, 4),
             slots=4,

@@ -29,7 +29,7 @@ def report(number: int, changed: bool = False):
 
     facts = wire.Facts(os=("linux", "macos", "windows")[number % 3], os_version="12", arch="x64", cores=8)
     installed = [
-        wire.Installation(f"tool-{t:03}", f"{1 + (number + t) % 3}.{t}{'.9' if changed and t == 7 else ''}",
+        wire.FoundInstallation(f"tool-{t:03}", f"{1 + (number + t) % 3}.{t}{'.9' if changed and t == 7 else ''}",
                           f"/opt/tool-{t:03}/bin/tool", f"/opt/tool-{t:03}", True, "evidence", 0, "output")
         for t in range(TOOLS)
     ]  # fmt: skip

@@ -57,7 +57,7 @@ class Surveying:
         self._marks: list[str] = []
         self.differs: list[wire.Difference] = []
         self._trials: set[asyncio.Task[None]] = set()
-        self._found: tuple[list[wire.Installation], list[wire.Broken]] = ([], [])
+        self._found: tuple[list[wire.FoundInstallation], list[wire.Broken]] = ([], [])
         self._changed: set[str] = set()
         self._fruitless: dict[str, int] = {}
         """By folder, how many surveys in a row its changes led to for nothing."""

@@ -20,7 +20,7 @@ from paddock_agent.errors import CommandFailed
 from paddock_agent.file_pattern import file_pattern
 from paddock_agent.masking import COVER, Masker
 from paddock_agent.system.real import RealSystem
-from paddock_agent.wire import Checkout, FolderState, Step
+from paddock_agent.wire import Checkout, FolderState, WireStep
 
 
 class Host:
@@ -56,8 +56,10 @@ def host(tmp_path):
 
 async def test_steps_run_in_order_in_one_folder_each_with_its_shell_folder_and_variables(host):
     ended = await host.ran(
-        Step("one", "echo $TIDE > tide; pwd", "sh", variables={"TIDE": "low"}),
-        Step("two", "import os; print(open('../tide').read().strip(), os.path.basename(os.getcwd()))", "python", "b"),
+        WireStep("one", "echo $TIDE > tide; pwd", "sh", variables={"TIDE": "low"}),
+        WireStep(
+            "two", "import os; print(open('../tide').read().strip(), os.path.basename(os.getcwd()))", "python", "b"
+        ),
     )
     folder = host.all(wire.AttemptStarted)[0].folder
     assert (ended.outcome, ended.exit_code) == ("exited", 0)
@@ -70,10 +72,10 @@ async def test_steps_run_in_order_in_one_folder_each_with_its_shell_folder_and_v
 
 async def test_after_a_failure_only_what_runs_always_runs_and_the_first_failure_is_the_attempts(host):
     ended = await host.ran(
-        Step("a", "exit 3"),
-        Step("b", "echo no"),
-        Step("c", "echo cleaned", always=True),
-        Step("d", "exit 4", always=True),
+        WireStep("a", "exit 3"),
+        WireStep("b", "echo no"),
+        WireStep("c", "echo cleaned", always=True),
+        WireStep("d", "exit 4", always=True),
     )
     assert host.ends() == [(0, "exited"), (1, "skipped"), (2, "exited"), (3, "exited")]
     assert (ended.outcome, ended.exit_code, host.log()) == ("exited", 3, "cleaned\n")
@@ -82,7 +84,9 @@ async def test_after_a_failure_only_what_runs_always_runs_and_the_first_failure_
 async def test_a_cancelled_attempt_cleans_up_and_one_that_is_abandoned_does_not(host):
     for at_once, environment in ((False, "ready\ncleaned\n"), (True, "ready\ncleaned\nready\n")):
         offer = script_offer(
-            "", f"9{int(at_once)}-1", steps=[Step("a", "echo ready; sleep 600"), Step("b", "echo cleaned", always=True)]
+            "",
+            f"9{int(at_once)}-1",
+            steps=[WireStep("a", "echo ready; sleep 600"), WireStep("b", "echo cleaned", always=True)],
         )
         host.attempts.accept(offer)
         await soon(lambda: host.log().count("ready") == 1 + at_once)  # noqa: B023 - looked at within the round
@@ -94,9 +98,9 @@ async def test_a_cancelled_attempt_cleans_up_and_one_that_is_abandoned_does_not(
 
 async def test_exit_codes_signals_and_time_outs_are_told_apart(host, monkeypatch):
     monkeypatch.setattr(module, "STOP_PATIENCE", 0.2)
-    await host.ran(Step("own", "kill -SEGV $$"))
-    await host.ran(Step("child", "sh -c 'kill -KILL $$'"))
-    late = await host.ran(Step("late", "sleep 600", time_limit=1), Step("after", "true", always=True))
+    await host.ran(WireStep("own", "kill -SEGV $$"))
+    await host.ran(WireStep("child", "sh -c 'kill -KILL $$'"))
+    late = await host.ran(WireStep("late", "sleep 600", time_limit=1), WireStep("after", "true", always=True))
     own, child, *_ = host.all(wire.StepEnded)
     assert (own.outcome, own.exit_code, own.signal) == ("signalled", -11, "SIGSEGV")
     assert (child.outcome, child.exit_code, child.signal) == ("exited", 137, "SIGKILL")
@@ -107,14 +111,14 @@ async def test_exit_codes_signals_and_time_outs_are_told_apart(host, monkeypatch
 async def test_a_step_whose_folder_leads_out_is_not_started(host, tmp_path):
     for folder in ("../..", "/etc", "way/out"):
         ended = await host.ran(
-            Step("a", f"mkdir -p way; ln -s {tmp_path} way/out"), Step("b", "touch x", folder=folder)
+            WireStep("a", f"mkdir -p way; ln -s {tmp_path} way/out"), WireStep("b", "touch x", folder=folder)
         )
         assert (ended.outcome, "leads out of the work folder" in ended.why) == ("not started", True)
     assert not (tmp_path / "x").exists()
 
 
 async def test_processor_time_and_memory_are_told(host):
-    ended = await host.ran(Step("a", "x = bytearray(80_000_000)\nfor i in range(3_000_000): pass\n", "python"))
+    ended = await host.ran(WireStep("a", "x = bytearray(80_000_000)\nfor i in range(3_000_000): pass\n", "python"))
     assert ended.processor > 0.02
     assert ended.memory > 80_000_000
 
@@ -139,7 +143,7 @@ async def test_a_step_that_forks_for_ever_is_ended_whole(host, monkeypatch):
 
 
 async def test_rubbish_is_told_byte_for_byte(host):
-    await host.ran(Step("a", r"printf '\033]0;title\a\033[2J\377\376\r50%%\r100%%\n'"))
+    await host.ran(WireStep("a", r"printf '\033]0;title\a\033[2J\377\376\r50%%\r100%%\n'"))
     assert b"".join(one.data for one in host.all(wire.LogChunk)) == b"\x1b]0;title\a\x1b[2J\xff\xfe\r50%\r100%\n"
 
 
@@ -155,7 +159,7 @@ async def test_a_secret_reaches_its_step_and_no_log_evidence_or_list_of_processe
         cat /proc/[0-9]*/cmdline 2>/dev/null | tr '\\0' ' ' | grep -c "[t]ide/table" || true
         exit 3
     """
-    ended = await host.ran(Step("a", script), secrets=[wire.GivenSecret("TABLE_KEY", SECRET)])
+    ended = await host.ran(WireStep("a", script), secrets=[wire.GivenSecret("TABLE_KEY", SECRET)])
     everything = json.dumps([wire.encode(one).decode() for one in host.sent if not isinstance(one, wire.LogChunk)])
     assert ended.exit_code == 3
     assert host.log().count("[secret]") == 4, host.log()
@@ -208,7 +212,7 @@ def test_of_a_user_and_password_the_password_is_covered_alone_too():
 
 
 async def test_a_warm_folder_is_come_back_to_by_its_pipeline_alone(host):
-    say = Step("a", "ls; pwd > seen")
+    say = WireStep("a", "ls; pwd > seen")
     await host.ran(say, warm=True)
     await host.ran(say, warm=True, pipeline="buoy-telemetry")
     assert host.log() == ""
@@ -269,7 +273,7 @@ async def test_files_are_kept_by_pattern_and_nothing_leads_out(host, tmp_path):
         mkfifo build/pipe.bin; printf x > "$(printf 'dist/odd\\nname')"; printf y > "$(printf 'dist/\\377')"
         echo z > dist/z
     """
-    await host.ran(Step("a", script), outputs=["build/**/*.bin", "dist", "absent/*"])
+    await host.ran(WireStep("a", script), outputs=["build/**/*.bin", "dist", "absent/*"])
     (outputs,) = host.all(wire.Outputs)
     assert [one.path for one in outputs.files] == ["build/a.bin", "build/deep/b.bin", "build/in.bin", "dist/z"]
     left = "\n".join(outputs.left_out)

@@ -53,7 +53,7 @@ class Yard:
     async def survey(self, system, tools):
         self.during()
         self.during = lambda: None
-        found = [wire.Installation(name, "1", f"/opt/{name}") for name in self.found]
+        found = [wire.FoundInstallation(name, "1", f"/opt/{name}") for name in self.found]
         shown = {"installations": found, "broken": [], "took": 0.0, "looked_for": [], "shortage": self.shortage}
         return type("Result", (), shown)()
 

@@ -1,7 +1,7 @@
 """The bring-up of one machine: which steps are done, which failed, where it waits, and for whom.
 
 Two kinds of things are known. What the machine's own bring-up reports (``ReportedTimes``), which may stop at any time;
-and what the server sees by itself (``Seen``): a host that joined, connected, was surveyed, admitted, and did its proof
+and what the server sees by itself (``ObservedBringUp``): a host that joined, connected, was surveyed, admitted, and did its proof
 job."""
 
 from __future__ import annotations
@@ -17,7 +17,7 @@ CALL_SECONDS = 60
 """A service that was started and has not called the server for so long is in trouble."""
 
 
-class Step(StrEnum):
+class BringUpStep(StrEnum):
     """The steps, in order."""
 
     FETCH = "fetch"
@@ -31,19 +31,21 @@ class Step(StrEnum):
     PROVE = "prove"
 
 
-REPORTED_STEPS = frozenset({Step.FETCH, Step.PREFLIGHT, Step.INSTALL, Step.JOIN, Step.SERVICE})
+REPORTED_STEPS = frozenset(
+    {BringUpStep.FETCH, BringUpStep.PREFLIGHT, BringUpStep.INSTALL, BringUpStep.JOIN, BringUpStep.SERVICE}
+)
 """What the machine, or the server on its behalf, tells of; the other steps are seen."""
 
 TITLES = {
-    Step.FETCH: "Script fetched",
-    Step.PREFLIGHT: "Machine checked",
-    Step.INSTALL: "Agent installed",
-    Step.JOIN: "Joined",
-    Step.SERVICE: "Service set up and started",
-    Step.CONNECT: "First heartbeat",
-    Step.SURVEY: "Surveyed",
-    Step.ADMIT: "Admitted",
-    Step.PROVE: "Proved by a job",
+    BringUpStep.FETCH: "Script fetched",
+    BringUpStep.PREFLIGHT: "Machine checked",
+    BringUpStep.INSTALL: "Agent installed",
+    BringUpStep.JOIN: "Joined",
+    BringUpStep.SERVICE: "Service set up and started",
+    BringUpStep.CONNECT: "First heartbeat",
+    BringUpStep.SURVEY: "Surveyed",
+    BringUpStep.ADMIT: "Admitted",
+    BringUpStep.PROVE: "Proved by a job",
 }
 
 
@@ -82,7 +84,7 @@ class ReportedTimes:
 
 
 @dataclass(frozen=True)
-class Seen:
+class ObservedBringUp:
     """What the server knows of the host. Times as in ``ReportedTimes``, None for what has not happened;
     ``proof`` is the state of the proof job, "" for none."""
 
@@ -101,7 +103,7 @@ class Seen:
 class Row:
     """One step as the sheet shows it."""
 
-    step: Step
+    step: BringUpStep
     state: State
     at: float | None = None
     seconds: float | None = None
@@ -124,8 +126,8 @@ class Progress:
 
 
 def progress(
-    reported: Mapping[Step, ReportedTimes],
-    seen: Seen,
+    reported: Mapping[BringUpStep, ReportedTimes],
+    seen: ObservedBringUp,
     now: float,
     *,
     by_hand: bool = False,
@@ -135,18 +137,18 @@ def progress(
     """Where a bring-up is. What the server observes overrules what the machine reported: a machine that joined has been
     fetched for, checked and installed, whether it reported that or not; and a failure is past once a later step is
     done."""
-    rows = [_row(step, reported.get(step), seen, by_hand) for step in Step]
+    rows = [_row(step, reported.get(step), seen, by_hand) for step in BringUpStep]
     rows = _past_failures(rows)
     rows = _with_current(rows, seen, now, family)
     return Progress(*_whole(rows, reported, seen, now, given_up), rows=tuple(rows))
 
 
-def _row(step: Step, reported: ReportedTimes | None, seen: Seen, by_hand: bool) -> Row:
-    if step is Step.SERVICE and by_hand:
+def _row(step: BringUpStep, reported: ReportedTimes | None, seen: ObservedBringUp, by_hand: bool) -> Row:
+    if step is BringUpStep.SERVICE and by_hand:
         return Row(step, State.LEFT_OUT, detail="Started by hand. A person must start it again after each reboot.")
-    if step is Step.PROVE:
+    if step is BringUpStep.PROVE:
         return _proof(seen)
-    if step is Step.JOIN and seen.joined is not None:
+    if step is BringUpStep.JOIN and seen.joined is not None:
         return Row(step, State.DONE, seen.joined)
     if step in REPORTED_STEPS:
         if reported is None:
@@ -156,39 +158,45 @@ def _row(step: Step, reported: ReportedTimes | None, seen: Seen, by_hand: bool) 
         if reported.ended is None:
             return Row(step, State.NOW, reported.began, detail=reported.found)
         return Row(step, State.DONE, reported.ended, reported.ended - reported.began, reported.found)
-    at = {Step.CONNECT: seen.connected, Step.SURVEY: seen.surveyed, Step.ADMIT: seen.admitted}[step]
-    if step is Step.ADMIT and seen.turned_away:
+    at = {BringUpStep.CONNECT: seen.connected, BringUpStep.SURVEY: seen.surveyed, BringUpStep.ADMIT: seen.admitted}[
+        step
+    ]
+    if step is BringUpStep.ADMIT and seen.turned_away:
         return Row(step, State.FAILED, detail="It was turned away from the gate.")
     return Row(step, State.WAITS if at is None else State.DONE, at)
 
 
-def _proof(seen: Seen) -> Row:
+def _proof(seen: ObservedBringUp) -> Row:
     took = seen.proof_ended - seen.proof_began if seen.proof_ended and seen.proof_began else None
     match seen.proof:
         case "":
-            return Row(Step.PROVE, State.WAITS)
+            return Row(BringUpStep.PROVE, State.WAITS)
         case "passed":
-            return Row(Step.PROVE, State.DONE, seen.proof_ended, took, "The job passed.")
+            return Row(BringUpStep.PROVE, State.DONE, seen.proof_ended, took, "The job passed.")
         case "waiting" | "offered" | "running":
             sentence = f"The job is {seen.proof}." + (f" {seen.proof_reason}" if seen.proof == "waiting" else "")
-            return Row(Step.PROVE, State.NOW, seen.proof_began, detail=sentence)
+            return Row(BringUpStep.PROVE, State.NOW, seen.proof_began, detail=sentence)
         case ended:
-            return Row(Step.PROVE, State.FAILED, seen.proof_ended, took, f"The job {ended}. Its log shows why.")
+            return Row(BringUpStep.PROVE, State.FAILED, seen.proof_ended, took, f"The job {ended}. Its log shows why.")
 
 
 def _past_failures(rows: list[Row]) -> list[Row]:
     """A step before the last that was reached is done, whatever was reported. Admission does not count as reached: it
     is a person's, and may come before the machine has got any further."""
-    reached = [i for i, row in enumerate(rows) if row.state in (State.DONE, State.NOW) and row.step is not Step.ADMIT]
+    reached = [
+        i for i, row in enumerate(rows) if row.state in (State.DONE, State.NOW) and row.step is not BringUpStep.ADMIT
+    ]
     last = max(reached, default=-1)
     passed = (State.WAITS, State.NOW, State.FAILED)
     return [
-        Row(row.step, State.DONE, row.at) if i < last and row.state in passed and row.step is not Step.ADMIT else row
+        Row(row.step, State.DONE, row.at)
+        if i < last and row.state in passed and row.step is not BringUpStep.ADMIT
+        else row
         for i, row in enumerate(rows)
     ]
 
 
-def _with_current(rows: list[Row], seen: Seen, now: float, family: str) -> list[Row]:
+def _with_current(rows: list[Row], seen: ObservedBringUp, now: float, family: str) -> list[Row]:
     """The first step that waits gets the reason why it does."""
     if any(row.state in (State.FAILED, State.NOW) for row in rows):
         return rows
@@ -199,9 +207,9 @@ def _with_current(rows: list[Row], seen: Seen, now: float, family: str) -> list[
     fresh = list(rows)
     before = rows[first - 1] if first else None
     if (
-        row.step is Step.CONNECT
+        row.step is BringUpStep.CONNECT
         and before
-        and before.step is Step.SERVICE
+        and before.step is BringUpStep.SERVICE
         and before.at
         and now - before.at > CALL_SECONDS
     ):
@@ -215,15 +223,15 @@ def _with_current(rows: list[Row], seen: Seen, now: float, family: str) -> list[
 
 
 _WAITING = {
-    Step.FETCH: "The command has not been run on the machine yet.",
-    Step.PREFLIGHT: "The script was fetched. Next: check the machine.",
-    Step.INSTALL: "The machine meets the prerequisites. Next: install the agent.",
-    Step.JOIN: "The agent is installed. Next: join the paddock.",
-    Step.SERVICE: "It has joined. Next: set up the service.",
-    Step.CONNECT: "Waiting for its agent to connect.",
-    Step.SURVEY: "Its agent is surveying its tools.",
-    Step.ADMIT: "It waits at the gate. No job runs on it until an administrator admits it.",
-    Step.PROVE: "Waiting for its agent and its survey. Then a proof job runs.",
+    BringUpStep.FETCH: "The command has not been run on the machine yet.",
+    BringUpStep.PREFLIGHT: "The script was fetched. Next: check the machine.",
+    BringUpStep.INSTALL: "The machine meets the prerequisites. Next: install the agent.",
+    BringUpStep.JOIN: "The agent is installed. Next: join the paddock.",
+    BringUpStep.SERVICE: "It has joined. Next: set up the service.",
+    BringUpStep.CONNECT: "Waiting for its agent to connect.",
+    BringUpStep.SURVEY: "Its agent is surveying its tools.",
+    BringUpStep.ADMIT: "It waits at the gate. No job runs on it until an administrator admits it.",
+    BringUpStep.PROVE: "Waiting for its agent and its survey. Then a proof job runs.",
 }
 _LOOKING = {
     "linux": ("paddock-agent service status", "journalctl --unit 'paddock-agent-*' --lines 30"),
@@ -241,26 +249,26 @@ def _why(detail: str) -> str:
 
 
 def _whole(
-    rows: list[Row], reported: Mapping[Step, ReportedTimes], seen: Seen, now: float, given_up: bool
+    rows: list[Row], reported: Mapping[BringUpStep, ReportedTimes], seen: ObservedBringUp, now: float, given_up: bool
 ) -> tuple[Phase, str]:
     by_step = {row.step: row for row in rows}
-    if by_step[Step.PROVE].state is State.DONE:
+    if by_step[BringUpStep.PROVE].state is State.DONE:
         return Phase.FINISHED, "Its proof job passed."
     current = next((row for row in rows if row.state in (State.FAILED, State.NOW)), None)
     where = f"at “{current.title}”" if current else "before it began"
     if given_up:
         return Phase.GIVEN_UP, f"Given up {where}."
-    if current is None or (current.step is Step.FETCH and not reported):
+    if current is None or (current.step is BringUpStep.FETCH and not reported):
         return Phase.EXPECTED, "Expected, not seen yet."
     if current.state is State.FAILED:
         return Phase.FAILED, f"Stopped {where}{_why(current.detail)}"
-    if current.step is Step.ADMIT:
+    if current.step is BringUpStep.ADMIT:
         return Phase.AT_THE_GATE, "It waits at the gate: admit it or turn it away."
     last = max((one.ended or one.began for one in reported.values()), default=0.0)
     last = max(
         last, *(at or 0.0 for at in (seen.joined, seen.connected, seen.surveyed, seen.admitted, seen.proof_began))
     )
-    if now - last > QUIET_SECONDS and current.step is not Step.PROVE:
+    if now - last > QUIET_SECONDS and current.step is not BringUpStep.PROVE:
         return (
             Phase.CUT_OFF,
             f"No report since it stopped {where}. Run the command again; it continues from there.",

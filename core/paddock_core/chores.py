@@ -36,7 +36,7 @@ class Rolling:
 
 
 @dataclass(frozen=True)
-class Seen:
+class ObservedHost:
     """One host of a chore. ``is_there``: its agent is connected; ``is_working``: jobs run on it."""
 
     name: str
@@ -54,12 +54,12 @@ class Move:
     because: str = ""
 
 
-def moves(rolling: Rolling, hosts: Sequence[Seen], *, is_stopped: bool = False) -> list[Move]:
+def moves(rolling: Rolling, hosts: Sequence[ObservedHost], *, is_stopped: bool = False) -> list[Move]:
     """What happens next, in the order of the hosts. A drained host runs the script when nothing works on it any more.
     One that is not there when its turn comes could not be reached; it takes no place, and does not count as a failure
     of the script.
 
-    >>> moves(Rolling(at_once=1), [Seen("a", HostState.RUNNING), Seen("b", HostState.WAITING)])
+    >>> moves(Rolling(at_once=1), [ObservedHost("a", HostState.RUNNING), ObservedHost("b", HostState.WAITING)])
     []
     """
     found = [

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from functools import cached_property
 
-from .fleet import Host, Installation
+from .fleet import Host, InstalledTool
 from .fleet_index import Bits, FleetIndex, FleetWords, intersection
 from .terms import AllOf, AnyOf, HostTerm, KitTerm, LabelTerm, Term, ToolTerm, asked
 from .verdicts import Verdict, meeting_term, verdict
@@ -162,7 +162,7 @@ class Fitting:
         return self.fits & self.index.state("ready")
 
 
-def binding(terms: Sequence[Term], prefers: Sequence[Term], host: Host) -> tuple[Installation, ...]:
+def binding(terms: Sequence[Term], prefers: Sequence[Term], host: Host) -> tuple[InstalledTool, ...]:
     """The installations that a job gets on a host that fits: for each tool that a term is met by, one that meets a
     preference for that tool too where there is one, else the one that the bare command gets, else the newest."""
     wanted = [one for term in prefers for one in asked(term) if isinstance(one, ToolTerm)]
@@ -185,7 +185,7 @@ def _deciding(term: Term, host: Host) -> list[ToolTerm]:
     return []
 
 
-def _chosen(term: ToolTerm, wanted: Sequence[ToolTerm], host: Host) -> Installation | None:
+def _chosen(term: ToolTerm, wanted: Sequence[ToolTerm], host: Host) -> InstalledTool | None:
     meeting = meeting_term(term, host)
     for one in wanted:
         if one.name == term.name:

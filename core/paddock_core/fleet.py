@@ -13,7 +13,7 @@ from .versions import Version
 
 
 @dataclass(frozen=True)
-class Installation:
+class InstalledTool:
     """One version of one tool at one place. ``plain`` is true for the one that the bare command gets on its host."""
 
     tool: str
@@ -65,7 +65,7 @@ class Host:
     os_version: str
     arch: str
     labels: frozenset[str] = frozenset()
-    installations: tuple[Installation, ...] = ()
+    installations: tuple[InstalledTool, ...] = ()
     readiness: Readiness = Readiness.FREE
     free_slots: int = 1
     surveyed: bool = True
@@ -94,7 +94,7 @@ class Host:
     def is_admitted(self) -> bool:
         return self.readiness is not Readiness.AT_THE_GATE
 
-    def installed(self, tool: str) -> Sequence[Installation]:
+    def installed(self, tool: str) -> Sequence[InstalledTool]:
         """The installations of one tool: the plain one, then the newest first; unreadable versions last."""
         return self._by_tool.get(tool, ())
 
@@ -104,8 +104,8 @@ class Host:
         return self._by_tool.keys()
 
     @cached_property
-    def _by_tool(self) -> dict[str, list[Installation]]:
-        found: dict[str, list[Installation]] = {}
+    def _by_tool(self) -> dict[str, list[InstalledTool]]:
+        found: dict[str, list[InstalledTool]] = {}
         for one in self.installations:
             found.setdefault(one.tool, []).append(one)
         for several in found.values():
@@ -123,6 +123,6 @@ def _read(text: str, scheme: str) -> Version | None:
         return None
 
 
-def _rank(one: Installation) -> tuple[bool, bool, Version | None]:
+def _rank(one: InstalledTool) -> tuple[bool, bool, Version | None]:
     # What cannot be read is never compared with what can: the second part separates them.
     return one.plain, one.ordered is not None, one.ordered

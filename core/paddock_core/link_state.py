@@ -21,7 +21,7 @@ class Link(StrEnum):
     NEVER_SEEN = "never seen"
 
 
-class Seen(StrEnum):
+class LinkEvent(StrEnum):
     """What the server saw of the link."""
 
     HELLO = "hello"
@@ -42,25 +42,25 @@ class LinkChange:
 
 
 _CAUSES = {
-    Seen.HELLO: (Link.CONNECTED, "The agent connected."),
-    Seen.GOODBYE: (Link.STOPPED, "The agent was stopped."),
-    Seen.SHUTDOWN: (Link.STOPPED, "The machine was shutting down, as its service manager reported."),
-    Seen.SOCKET_CLOSED: (
+    LinkEvent.HELLO: (Link.CONNECTED, "The agent connected."),
+    LinkEvent.GOODBYE: (Link.STOPPED, "The agent was stopped."),
+    LinkEvent.SHUTDOWN: (Link.STOPPED, "The machine was shutting down, as its service manager reported."),
+    LinkEvent.SOCKET_CLOSED: (
         Link.LOST,
         "The connection closed without a goodbye: the agent was killed, or the network was cut.",
     ),
-    Seen.SILENCE: (Link.LOST, "The agent was silent for longer than the grace, on an open connection."),
-    Seen.SERVER_WAS_DOWN: (Link.LOST, "It has not reconnected since the server restarted."),
-    Seen.KEY_REVOKED: (Link.STOPPED, "Its key was revoked."),
+    LinkEvent.SILENCE: (Link.LOST, "The agent was silent for longer than the grace, on an open connection."),
+    LinkEvent.SERVER_WAS_DOWN: (Link.LOST, "It has not reconnected since the server restarted."),
+    LinkEvent.KEY_REVOKED: (Link.STOPPED, "Its key was revoked."),
 }
-_ENDS_A_CONNECTION = {Seen.SOCKET_CLOSED, Seen.SILENCE, Seen.SERVER_WAS_DOWN}
-SHUT_DOWN = _CAUSES[Seen.SHUTDOWN][1]
+_ENDS_A_CONNECTION = {LinkEvent.SOCKET_CLOSED, LinkEvent.SILENCE, LinkEvent.SERVER_WAS_DOWN}
+SHUT_DOWN = _CAUSES[LinkEvent.SHUTDOWN][1]
 """The cause that tells a machine that was shut down from an agent that was stopped."""
-SILENT = _CAUSES[Seen.SILENCE][1]
+SILENT = _CAUSES[LinkEvent.SILENCE][1]
 """The cause that tells a silent connection from one that was closed."""
 
 
-def link_after(now: Link, seen: Seen) -> LinkChange | None:
+def link_after(now: Link, seen: LinkEvent) -> LinkChange | None:
     """The change that ``seen`` makes to a link that is ``now``; None where nothing changes.
 
     A goodbye holds: the socket that closes after it, and the silence that follows, do not make the host lost.

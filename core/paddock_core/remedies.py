@@ -81,7 +81,7 @@ marks a few machines of a kind is worth more than mending one of these."""
 
 
 @dataclass(frozen=True)
-class Remedy:
+class FitRemedy:
     """One step. ``place`` is the host, or the paddock of a fence, or "" for the job; ``what`` is the service, label,
     tool, pipeline or canonical term it is about; for CORRECT, ``instead`` is the term to write. ``extra`` is what it
     costs beyond others of its kind."""
@@ -103,7 +103,7 @@ class NearFit:
     """A host and all that would let the job run there."""
 
     host: str
-    remedies: tuple[Remedy, ...]
+    remedies: tuple[FitRemedy, ...]
 
     @property
     def cost(self) -> int:
@@ -134,9 +134,9 @@ class Remedies:
         self._meant_terms = meant_terms(self._spelt, self._words)
         self._like: dict[tuple[Term, str], str] = {}
 
-    def of(self, row: FitRow) -> tuple[Remedy, ...]:
+    def of(self, row: FitRow) -> tuple[FitRemedy, ...]:
         """All that this host needs, cheapest first; () where nothing does, or where it could take the job already."""
-        found: dict[Remedy, None] = {}
+        found: dict[FitRemedy, None] = {}
         for term, held in zip(self._requirement.terms, row.verdicts, strict=True):
             if held.holds:
                 continue
@@ -154,7 +154,7 @@ class Remedies:
         found.update(dict.fromkeys(_for_readiness(row.host)))
         return tuple(sorted(found, key=lambda one: one.cost))
 
-    def _contradicts(self, term: Term, step: Remedy) -> bool:
+    def _contradicts(self, term: Term, step: FitRemedy) -> bool:
         """Whether the corrected term could not be met together with the job's other terms."""
         if step.kind is not RemedyKind.CORRECT or not step.instead:
             return False
@@ -182,23 +182,23 @@ class Remedies:
         is_meant = spelt.lacks <= MARKED_LACKS and any(verdict(term, row.host).holds for term in self._meant_terms)
         return row.is_near_fit or spelt.fits or spelt.is_near_fit or is_meant
 
-    def _for_term(self, term: Term, host: Host, held: Verdict) -> Sequence[Remedy] | None:
+    def _for_term(self, term: Term, host: Host, held: Verdict) -> Sequence[FitRemedy] | None:
         """The steps after which a term holds; None where there are none."""
         if corrected := self._meant(term, held):
             rest = self._for_term(corrected, host, now) if not (now := verdict(corrected, host)).holds else []
             return None if rest is None else [_correct(term, corrected), *rest]
         if not held.known and not host.surveyed and not isinstance(term, ServiceTerm):
-            return [Remedy(RemedyKind.SURVEY, host.name, "", f"survey {host.name}")]
+            return [FitRemedy(RemedyKind.SURVEY, host.name, "", f"survey {host.name}")]
         match term:
             case LabelTerm():
                 text = f"add the label {term.name} to {host.name}"
                 extra = LABEL_OF_OTHERS if self._index.holds(term).any() else 0
                 extra = LABEL_OF_FEW if self._words.marks(term.name) else extra
-                return [Remedy(RemedyKind.ADD_LABEL, host.name, term.name, text, extra=extra)]
+                return [FitRemedy(RemedyKind.ADD_LABEL, host.name, term.name, text, extra=extra)]
             case ServiceTerm(name) if held.known:
-                return [Remedy(RemedyKind.START_SERVICE, host.name, name, f"start {name} on {host.name}")]
+                return [FitRemedy(RemedyKind.START_SERVICE, host.name, name, f"start {name} on {host.name}")]
             case ServiceTerm(name):
-                return [Remedy(RemedyKind.WATCH_SERVICE, host.name, name, f"watch {name} on {host.name}")]
+                return [FitRemedy(RemedyKind.WATCH_SERVICE, host.name, name, f"watch {name} on {host.name}")]
             case ToolTerm():
                 return self._for_tool(term, host)
             case EnvTerm(name, value):
@@ -206,15 +206,17 @@ class Remedies:
                 service = self._service_of(host.name)
                 place = f"in {environment_place(host.os, service)}" if service else "for the agent's account"
                 text = f"set {name}{to} {place} on {host.name}, and restart the agent"
-                return [Remedy(RemedyKind.SET_VARIABLE, host.name, name, text)]
+                return [FitRemedy(RemedyKind.SET_VARIABLE, host.name, name, text)]
             case GroupTerm(name):
                 text = f"put the agent's account on {host.name} into the group {name}, and restart the agent"
-                return [Remedy(RemedyKind.JOIN_GROUP, host.name, name, text)]
+                return [FitRemedy(RemedyKind.JOIN_GROUP, host.name, name, text)]
             case DiskTerm(least) if host.disk_free is not None and least <= host.disk_total:
                 short = disk_size(least - host.disk_free)
-                return [Remedy(RemedyKind.CLEAR_DISK, host.name, short, f"free {short} on {host.name}")]
+                return [FitRemedy(RemedyKind.CLEAR_DISK, host.name, short, f"free {short} on {host.name}")]
             case NotTerm(LabelTerm(name)):
-                return [Remedy(RemedyKind.REMOVE_LABEL, host.name, name, f"remove the label {name} from {host.name}")]
+                return [
+                    FitRemedy(RemedyKind.REMOVE_LABEL, host.name, name, f"remove the label {name} from {host.name}")
+                ]
             case AnyOf(terms):
                 ways = [self._for_term(one, host, verdict(one, host)) for one in terms]
                 possible = [_inside(term, one, way) for one, way in zip(terms, ways, strict=True) if way is not None]
@@ -228,26 +230,26 @@ class Remedies:
                 return [one for way in ways for one in way or ()]
         return None
 
-    def _for_tool(self, term: ToolTerm, host: Host) -> list[Remedy] | None:
+    def _for_tool(self, term: ToolTerm, host: Host) -> list[FitRemedy] | None:
         if self._words.catalogue and term.name not in self._words.catalogue | self._words.tools.keys():
             return None
         if term.name in host.broken and term.range is None:
             text = f"repair {term.name} on {host.name}: {host.broken[term.name]}"
-            return [Remedy(RemedyKind.MEND_TOOL, host.name, term.name, text)]
+            return [FitRemedy(RemedyKind.MEND_TOOL, host.name, term.name, text)]
         wanted = str(term).removeprefix("tool ")
         if like := self._host_like(term, host.os):
             text = f"install {wanted} on {host.name} (as on {like})"
-            return [Remedy(RemedyKind.INSTALL_LIKE, host.name, wanted, text)]
-        return [Remedy(RemedyKind.INSTALL, host.name, wanted, f"install {wanted} on {host.name}")]
+            return [FitRemedy(RemedyKind.INSTALL_LIKE, host.name, wanted, text)]
+        return [FitRemedy(RemedyKind.INSTALL, host.name, wanted, f"install {wanted} on {host.name}")]
 
-    def _for_block(self, block: Block, host: Host) -> Remedy | None:
+    def _for_block(self, block: Block, host: Host) -> FitRemedy | None:
         match block:
             case Block.FENCE:
                 who = self._pipeline or "the pipeline"
-                return Remedy(RemedyKind.LET_IN, host.paddock, self._pipeline, f"let {who} into {host.paddock}")
+                return FitRemedy(RemedyKind.LET_IN, host.paddock, self._pipeline, f"let {who} into {host.paddock}")
             case Block.RESERVED:
                 if not host.labels:
-                    return Remedy(
+                    return FitRemedy(
                         RemedyKind.ADD_LABEL,
                         host.name,
                         "",
@@ -257,11 +259,11 @@ class Remedies:
                 label = min((label for label in host.labels if LabelTerm(label) not in refused), default="")
                 if not label:
                     return None
-                return Remedy(RemedyKind.CORRECT, "", "", f"correct the job: add `label {label}`", f"label {label}")
+                return FitRemedy(RemedyKind.CORRECT, "", "", f"correct the job: add `label {label}`", f"label {label}")
             case Block.SLOTS:
                 slots = self._requirement.slots
                 text = f"give {host.name} {slots} slots (it has {host.slots})"
-                return Remedy(RemedyKind.ADD_SLOTS, host.name, str(slots), text)
+                return FitRemedy(RemedyKind.ADD_SLOTS, host.name, str(slots), text)
 
     def _host_like(self, term: ToolTerm, os: str) -> str:
         """A host of the same system on which the term holds; "" for none."""
@@ -314,36 +316,38 @@ def meant_name(term: Term, words: FleetWords) -> str:
     return "" if name in known else nearest(name, known) or ""
 
 
-def _inside(outer: AnyOf, inner: Term, way: Sequence[Remedy]) -> list[Remedy]:
+def _inside(outer: AnyOf, inner: Term, way: Sequence[FitRemedy]) -> list[FitRemedy]:
     """The same steps, where correcting ``inner`` means to write the whole ``any of`` again: that is the job's line."""
     found = []
     for step in way:
         if step.kind is RemedyKind.CORRECT and step.instead:
             parts = [step.instead if one == inner else str(one) for one in outer.terms]
             written = f"any of {' or '.join(parts)}"
-            step = Remedy(RemedyKind.CORRECT, "", str(outer), f"correct the job: `{written}`", written)
+            step = FitRemedy(RemedyKind.CORRECT, "", str(outer), f"correct the job: `{written}`", written)
         found.append(step)
     return found
 
 
-def _correct(term: Term, corrected: Term) -> Remedy:
-    return Remedy(RemedyKind.CORRECT, "", str(term), f"correct the job: `{corrected}`", str(corrected))
+def _correct(term: Term, corrected: Term) -> FitRemedy:
+    return FitRemedy(RemedyKind.CORRECT, "", str(term), f"correct the job: `{corrected}`", str(corrected))
 
 
-def _for_readiness(host: Host) -> list[Remedy]:
+def _for_readiness(host: Host) -> list[FitRemedy]:
     away = "not connected" if host.readiness is Readiness.AT_THE_GATE else host.readiness
-    back = Remedy(RemedyKind.BRING_BACK, host.name, "", f"bring {host.name} back: it is {away}")
+    back = FitRemedy(RemedyKind.BRING_BACK, host.name, "", f"bring {host.name} back: it is {away}")
     match host.readiness:
         case Readiness.HELD | Readiness.DRAINING:
             held = f" ({host.held})" if host.held else ""
-            return [Remedy(RemedyKind.RESUME, host.name, "", f"resume {host.name}{held}")]
+            return [FitRemedy(RemedyKind.RESUME, host.name, "", f"resume {host.name}{held}")]
         case Readiness.AT_THE_GATE:
-            admit = Remedy(RemedyKind.ADMIT, host.name, "", f"admit {host.name}")
+            admit = FitRemedy(RemedyKind.ADMIT, host.name, "", f"admit {host.name}")
             return [admit] if host.connected else [admit, back]
         case Readiness.STOPPED | Readiness.LOST | Readiness.NEVER_SEEN:
             return [back]
         case Readiness.UNABLE:
             return [
-                Remedy(RemedyKind.BRING_BACK, host.name, "", f"repair {host.name}: {host.unable or 'it cannot work'}")
+                FitRemedy(
+                    RemedyKind.BRING_BACK, host.name, "", f"repair {host.name}: {host.unable or 'it cannot work'}"
+                )
             ]
     return []

@@ -97,7 +97,7 @@ def implied_terms(shells: Iterable[str]) -> list[str]:
     return list(dict.fromkeys(NEEDS[shell] for shell in shells if shell in NEEDS))
 
 
-class Step(Protocol):
+class ScriptStep(Protocol):
     """What is run of a step; one without a script checks out."""
 
     @property
@@ -106,7 +106,7 @@ class Step(Protocol):
     def shell(self) -> str: ...
 
 
-def scripts_of(script: str, shell: str, steps: Sequence[Step]) -> list[tuple[str, str]]:
+def scripts_of(script: str, shell: str, steps: Sequence[ScriptStep]) -> list[tuple[str, str]]:
     """The scripts of a job, each with the shell that it runs in: its steps', or else its one script."""
     return [(step.script, step.shell or shell) for step in steps if step.script] if steps else [(script, shell)]
 

@@ -10,7 +10,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from itertools import combinations
 
-from .remedies import Remedy
+from .remedies import FitRemedy
 
 MAX_STEPS = 4
 """Remedies in one way; longer ones are left out: too much work for one kind of job."""
@@ -21,14 +21,14 @@ class Blocked:
     """Jobs that wait for the same thing. Any one of ``ways`` would let all of them run: all remedies of it together."""
 
     jobs: tuple[int, ...]
-    ways: tuple[tuple[Remedy, ...], ...]
+    ways: tuple[tuple[FitRemedy, ...], ...]
 
 
 @dataclass(frozen=True)
-class Step:
+class UnblockingStep:
     """Do these remedies next, and these jobs can run that could not before."""
 
-    remedies: tuple[Remedy, ...]
+    remedies: tuple[FitRemedy, ...]
     jobs: tuple[int, ...]
 
     @property
@@ -36,31 +36,31 @@ class Step:
         return sum(remedy.cost for remedy in self.remedies)
 
 
-def smallest_set(blocked: Sequence[Blocked], most: int = 12) -> list[Step]:
+def smallest_set(blocked: Sequence[Blocked], most: int = 12) -> list[UnblockingStep]:
     """The steps, the most helpful for its cost first; at most so many. Equal input gives equal output."""
     open_ways = [
         {frozenset(way) for way in one.ways if 0 < len(way) <= MAX_STEPS} if one.jobs else set() for one in blocked
     ]
-    steps: list[Step] = []
+    steps: list[UnblockingStep] = []
     while len(steps) < most:
         chosen = _best(blocked, open_ways)
         if chosen is None:
             break
         helped = [at for at, ways in enumerate(open_ways) if any(way <= chosen for way in ways)]
         jobs = tuple(sorted(job for at in helped for job in blocked[at].jobs))
-        steps.append(Step(_in_order(chosen), jobs))
+        steps.append(UnblockingStep(_in_order(chosen), jobs))
         for at in helped:
             open_ways[at] = set()
         open_ways = [{way - chosen for way in ways} for ways in open_ways]
     return steps
 
 
-def _best(blocked: Sequence[Blocked], open_ways: Sequence[set[frozenset[Remedy]]]) -> frozenset[Remedy] | None:
-    by_way: dict[frozenset[Remedy], list[int]] = {}
+def _best(blocked: Sequence[Blocked], open_ways: Sequence[set[frozenset[FitRemedy]]]) -> frozenset[FitRemedy] | None:
+    by_way: dict[frozenset[FitRemedy], list[int]] = {}
     for at, ways in enumerate(open_ways):
         for way in ways:
             by_way.setdefault(way, []).append(at)
-    best: tuple[float, int, tuple[str, ...], frozenset[Remedy]] | None = None
+    best: tuple[float, int, tuple[str, ...], frozenset[FitRemedy]] | None = None
     for way in by_way:
         helped = {at for part in _parts(way) for at in by_way.get(part, ())}
         cost = sum(remedy.cost for remedy in way)
@@ -71,10 +71,10 @@ def _best(blocked: Sequence[Blocked], open_ways: Sequence[set[frozenset[Remedy]]
     return best[3] if best else None
 
 
-def _parts(way: frozenset[Remedy]) -> Iterable[frozenset[Remedy]]:
+def _parts(way: frozenset[FitRemedy]) -> Iterable[frozenset[FitRemedy]]:
     for size in range(1, len(way) + 1):
         yield from map(frozenset, combinations(way, size))
 
 
-def _in_order(way: frozenset[Remedy]) -> tuple[Remedy, ...]:
+def _in_order(way: frozenset[FitRemedy]) -> tuple[FitRemedy, ...]:
     return tuple(sorted(way, key=lambda one: (one.cost, one.text)))

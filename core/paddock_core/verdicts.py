@@ -8,7 +8,7 @@ from functools import lru_cache
 
 from . import versions
 from .errors import VersionError
-from .fleet import Host, Installation
+from .fleet import Host, InstalledTool
 from .spelling import nearest
 from .terms import (
     AllOf,
@@ -47,7 +47,7 @@ class Verdict:
 
     holds: bool
     found: str = ""
-    bound: tuple[Installation, ...] = ()
+    bound: tuple[InstalledTool, ...] = ()
     known: bool = True
 
 
@@ -152,7 +152,7 @@ def _joined(parts: Iterable[Verdict]) -> str:
     return "; ".join(dict.fromkeys(part.found or "nothing" for part in parts))
 
 
-def meeting_term(term: ToolTerm, host: Host) -> list[Installation]:
+def meeting_term(term: ToolTerm, host: Host) -> list[InstalledTool]:
     """The installations that meet a tool term: the one that the bare command gets, then the newest first."""
     wanted = term.range
     return [one for one in host.installed(term.name) if wanted is None or _contains(wanted, one.version)]

@@ -8,11 +8,11 @@ from paddock_core.bring_up import (
     CALL_SECONDS,
     QUIET_SECONDS,
     REPORTED_STEPS,
+    BringUpStep,
+    ObservedBringUp,
     Phase,
     ReportedTimes,
-    Seen,
     State,
-    Step,
     progress,
 )
 from paddock_core.expected_hosts import read_planned
@@ -30,22 +30,37 @@ def at(shown, step):
 @pytest.mark.parametrize(
     ("reported", "seen", "phase", "current"),
     [
-        ({}, Seen(), Phase.EXPECTED, Step.FETCH),
-        ({Step.FETCH: DONE}, Seen(), Phase.UNDER_WAY, Step.PREFLIGHT),
-        ({Step.FETCH: DONE, Step.PREFLIGHT: ReportedTimes(NOW - 5)}, Seen(), Phase.UNDER_WAY, Step.PREFLIGHT),
-        ({Step.FETCH: DONE, Step.PREFLIGHT: ReportedTimes(NOW, NOW, True)}, Seen(), Phase.FAILED, Step.PREFLIGHT),
-        ({Step.FETCH: ReportedTimes(NOW, NOW, True, "no way in")}, Seen(), Phase.FAILED, Step.FETCH),
+        ({}, ObservedBringUp(), Phase.EXPECTED, BringUpStep.FETCH),
+        ({BringUpStep.FETCH: DONE}, ObservedBringUp(), Phase.UNDER_WAY, BringUpStep.PREFLIGHT),
         (
-            {Step.FETCH: LONG_AGO, Step.PREFLIGHT: ReportedTimes(NOW - QUIET_SECONDS - 1)},
-            Seen(),
-            Phase.CUT_OFF,
-            Step.PREFLIGHT,
+            {BringUpStep.FETCH: DONE, BringUpStep.PREFLIGHT: ReportedTimes(NOW - 5)},
+            ObservedBringUp(),
+            Phase.UNDER_WAY,
+            BringUpStep.PREFLIGHT,
         ),
-        (UP_TO_SERVICE, Seen(joined=NOW), Phase.UNDER_WAY, Step.CONNECT),
-        (UP_TO_SERVICE, Seen(NOW, NOW, NOW), Phase.AT_THE_GATE, Step.ADMIT),
-        (UP_TO_SERVICE, Seen(NOW, NOW, NOW, turned_away=True), Phase.FAILED, Step.ADMIT),
-        (UP_TO_SERVICE, Seen(NOW, NOW, NOW, NOW, proof="running"), Phase.UNDER_WAY, Step.PROVE),
-        (UP_TO_SERVICE, Seen(NOW, NOW, NOW, NOW, proof="failed"), Phase.FAILED, Step.PROVE),
+        (
+            {BringUpStep.FETCH: DONE, BringUpStep.PREFLIGHT: ReportedTimes(NOW, NOW, True)},
+            ObservedBringUp(),
+            Phase.FAILED,
+            BringUpStep.PREFLIGHT,
+        ),
+        (
+            {BringUpStep.FETCH: ReportedTimes(NOW, NOW, True, "no way in")},
+            ObservedBringUp(),
+            Phase.FAILED,
+            BringUpStep.FETCH,
+        ),
+        (
+            {BringUpStep.FETCH: LONG_AGO, BringUpStep.PREFLIGHT: ReportedTimes(NOW - QUIET_SECONDS - 1)},
+            ObservedBringUp(),
+            Phase.CUT_OFF,
+            BringUpStep.PREFLIGHT,
+        ),
+        (UP_TO_SERVICE, ObservedBringUp(joined=NOW), Phase.UNDER_WAY, BringUpStep.CONNECT),
+        (UP_TO_SERVICE, ObservedBringUp(NOW, NOW, NOW), Phase.AT_THE_GATE, BringUpStep.ADMIT),
+        (UP_TO_SERVICE, ObservedBringUp(NOW, NOW, NOW, turned_away=True), Phase.FAILED, BringUpStep.ADMIT),
+        (UP_TO_SERVICE, ObservedBringUp(NOW, NOW, NOW, NOW, proof="running"), Phase.UNDER_WAY, BringUpStep.PROVE),
+        (UP_TO_SERVICE, ObservedBringUp(NOW, NOW, NOW, NOW, proof="failed"), Phase.FAILED, BringUpStep.PROVE),
     ],
 )
 def test_the_sheet_says_where_a_machine_stands(reported, seen, phase, current):
@@ -54,58 +69,64 @@ def test_the_sheet_says_where_a_machine_stands(reported, seen, phase, current):
     row = at(shown, current)
     assert row.state in (State.NOW, State.FAILED, State.WAITS)
     assert row.detail or row.state is State.NOW or row.remedy == ()
-    assert all(one.state is State.DONE for one in shown.rows[: list(Step).index(current)])
+    assert all(one.state is State.DONE for one in shown.rows[: list(BringUpStep).index(current)])
 
 
 def test_a_proof_that_passed_is_the_end():
-    shown = progress(UP_TO_SERVICE, Seen(NOW, NOW, NOW, NOW, proof="passed", proof_began=NOW, proof_ended=NOW + 3), NOW)
+    shown = progress(
+        UP_TO_SERVICE, ObservedBringUp(NOW, NOW, NOW, NOW, proof="passed", proof_began=NOW, proof_ended=NOW + 3), NOW
+    )
     assert shown.phase is Phase.FINISHED
-    assert at(shown, Step.PROVE).seconds == 3
+    assert at(shown, BringUpStep.PROVE).seconds == 3
 
 
 def test_a_failure_is_past_once_a_later_step_is_done():
-    failed = {**UP_TO_SERVICE, Step.SERVICE: ReportedTimes(NOW, NOW, True, "no password", ("install",))}
-    stuck = progress(failed, Seen(joined=NOW), NOW)
-    assert (stuck.phase, at(stuck, Step.SERVICE).remedy) == (Phase.FAILED, ("install",))
-    mended = progress(failed, Seen(joined=NOW, connected=NOW), NOW)
-    assert at(mended, Step.SERVICE).state is State.DONE
+    failed = {**UP_TO_SERVICE, BringUpStep.SERVICE: ReportedTimes(NOW, NOW, True, "no password", ("install",))}
+    stuck = progress(failed, ObservedBringUp(joined=NOW), NOW)
+    assert (stuck.phase, at(stuck, BringUpStep.SERVICE).remedy) == (Phase.FAILED, ("install",))
+    mended = progress(failed, ObservedBringUp(joined=NOW, connected=NOW), NOW)
+    assert at(mended, BringUpStep.SERVICE).state is State.DONE
     assert mended.phase is Phase.UNDER_WAY
 
 
 def test_what_the_server_sees_counts_more_than_what_it_was_told():
-    shown = progress({}, Seen(joined=NOW, connected=NOW), NOW)
+    shown = progress({}, ObservedBringUp(joined=NOW, connected=NOW), NOW)
     assert {at(shown, step).state for step in REPORTED_STEPS} == {State.DONE}
 
 
 def test_an_admission_before_the_machine_called_hides_nothing():
     shown = progress(
-        {**UP_TO_SERVICE, Step.SERVICE: ReportedTimes(NOW, NOW, True)}, Seen(joined=NOW, admitted=NOW), NOW
+        {**UP_TO_SERVICE, BringUpStep.SERVICE: ReportedTimes(NOW, NOW, True)},
+        ObservedBringUp(joined=NOW, admitted=NOW),
+        NOW,
     )
-    assert (shown.phase, at(shown, Step.SERVICE).state) == (Phase.FAILED, State.FAILED)
+    assert (shown.phase, at(shown, BringUpStep.SERVICE).state) == (Phase.FAILED, State.FAILED)
 
 
 @pytest.mark.parametrize("family", ["linux", "macos", "windows"])
 def test_a_service_that_was_started_and_never_called_is_in_trouble(family):
-    reported = {**UP_TO_SERVICE, Step.SERVICE: ReportedTimes(NOW - 90, NOW - CALL_SECONDS - 1)}
-    shown = progress(reported, Seen(joined=NOW - 95), NOW, family=family)
+    reported = {**UP_TO_SERVICE, BringUpStep.SERVICE: ReportedTimes(NOW - 90, NOW - CALL_SECONDS - 1)}
+    shown = progress(reported, ObservedBringUp(joined=NOW - 95), NOW, family=family)
     assert shown.phase is Phase.FAILED
-    assert "has not connected" in at(shown, Step.CONNECT).detail
-    assert "paddock-agent service status" in at(shown, Step.CONNECT).remedy
+    assert "has not connected" in at(shown, BringUpStep.CONNECT).detail
+    assert "paddock-agent service status" in at(shown, BringUpStep.CONNECT).remedy
 
 
 def test_a_long_reason_is_cut_where_a_list_shows_it():
     found = "disk: No room. And much more to say about it.\nA second line."
-    short = progress({Step.INSTALL: ReportedTimes(NOW, NOW, True, found)}, Seen(), NOW).sentence
+    short = progress({BringUpStep.INSTALL: ReportedTimes(NOW, NOW, True, found)}, ObservedBringUp(), NOW).sentence
     assert short == "Stopped at “Agent installed”: disk: No room."
-    endless = progress({Step.INSTALL: ReportedTimes(NOW, NOW, True, "word " * 99)}, Seen(), NOW).sentence
+    endless = progress(
+        {BringUpStep.INSTALL: ReportedTimes(NOW, NOW, True, "word " * 99)}, ObservedBringUp(), NOW
+    ).sentence
     assert endless.endswith("word …")
     assert len(endless) < 220
 
 
 def test_one_started_by_hand_has_no_service_and_one_given_up_says_where():
-    assert at(progress({}, Seen(), NOW, by_hand=True), Step.SERVICE).state is State.LEFT_OUT
-    reported = {Step.FETCH: DONE, Step.PREFLIGHT: ReportedTimes(NOW, NOW, True)}
-    assert progress(reported, Seen(), NOW, given_up=True).sentence == "Given up at “Machine checked”."
+    assert at(progress({}, ObservedBringUp(), NOW, by_hand=True), BringUpStep.SERVICE).state is State.LEFT_OUT
+    reported = {BringUpStep.FETCH: DONE, BringUpStep.PREFLIGHT: ReportedTimes(NOW, NOW, True)}
+    assert progress(reported, ObservedBringUp(), NOW, given_up=True).sentence == "Given up at “Machine checked”."
 
 
 moments = st.none() | st.floats(0, 2 * NOW)
@@ -116,7 +137,7 @@ tellings = st.builds(ReportedTimes, st.floats(0, 2 * NOW), moments, st.booleans(
 @given(
     st.dictionaries(st.sampled_from(sorted(REPORTED_STEPS)), tellings),
     st.builds(
-        Seen,
+        ObservedBringUp,
         moments,
         moments,
         moments,
@@ -129,7 +150,7 @@ tellings = st.builds(ReportedTimes, st.floats(0, 2 * NOW), moments, st.booleans(
 )
 def test_whatever_is_told_the_sheet_has_every_step_once_and_a_sentence(reported, seen, by_hand, given_up):
     shown = progress(reported, seen, NOW, by_hand=by_hand, given_up=given_up)
-    assert [row.step for row in shown.rows] == list(Step)
+    assert [row.step for row in shown.rows] == list(BringUpStep)
     assert shown.sentence.endswith((".", "…"))
     assert "\n" not in shown.sentence
     assert sum(row.state is State.NOW for row in shown.rows) <= 2, "a proof may run beside one other step"

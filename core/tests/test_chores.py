@@ -3,11 +3,11 @@
 from hypothesis import given
 from hypothesis import strategies as st
 
-from paddock_core.chores import AT_WORK, FAILURES, HostState, Rolling, Seen, is_over, moves, outcome
+from paddock_core.chores import AT_WORK, FAILURES, HostState, ObservedHost, Rolling, is_over, moves, outcome
 
 
 def states(*pairs):
-    return [Seen(f"host-{i}", state, *more) for i, (state, *more) in enumerate(pairs)]
+    return [ObservedHost(f"host-{i}", state, *more) for i, (state, *more) in enumerate(pairs)]
 
 
 def test_a_host_that_works_is_drained_first_and_runs_when_it_is_idle():
@@ -52,7 +52,7 @@ def test_it_always_comes_to_an_end_and_never_works_on_more_than_it_may(given_hos
         if is_over(list(now.values())):
             break
         failures = sum(state in FAILURES for state in now.values())
-        seen = [Seen(str(i), now[i], given_hosts[i][0], working[i]) for i in now]
+        seen = [ObservedHost(str(i), now[i], given_hosts[i][0], working[i]) for i in now]
         for move in moves(rolling, seen):
             begins = now[int(move.name)] is HostState.WAITING and move.state in AT_WORK
             begun_after_limit |= bool(begins and stop_after and failures >= stop_after)

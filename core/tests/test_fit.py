@@ -3,7 +3,7 @@ from dataclasses import replace
 import pytest
 
 from paddock_core.fit import Requirement, binding, fit_sheet, sheet_of
-from paddock_core.fleet import Host, Installation, Readiness
+from paddock_core.fleet import Host, InstalledTool, Readiness
 from paddock_core.fleet_index import FleetIndex
 from paddock_core.reasons import ReasonKind, funnel, why_waiting
 from paddock_core.remedies import Remedies
@@ -11,15 +11,15 @@ from paddock_core.terms import parse_terms
 
 AVOCET = Host(
     "avocet-01", "shoreline", "linux", "12", "x64", frozenset({"bench-rig"}),
-    (Installation("jdk", "17.0.15", "/usr/bin/java"), Installation("jdk", "21.0.5", "/opt/jdk-21/bin/java"),
-     Installation("git", "2.39.5", "/usr/bin/git")),
+    (InstalledTool("jdk", "17.0.15", "/usr/bin/java"), InstalledTool("jdk", "21.0.5", "/opt/jdk-21/bin/java"),
+     InstalledTool("git", "2.39.5", "/usr/bin/git")),
 )  # fmt: skip
 RUSSET = Host(
     "russet-01", "orchard", "macos", "14.5", "arm64", frozenset({"release-signing"}),
-    (Installation("jdk", "17.0.9", "/Library/jdk"), Installation("git", "2.39.3", "/usr/bin/git")),
+    (InstalledTool("jdk", "17.0.9", "/Library/jdk"), InstalledTool("git", "2.39.3", "/usr/bin/git")),
 )  # fmt: skip
 KETCH = Host(
-    "ketch-01", "workshop", "windows", "10.0.20348", "x64", frozenset(), (Installation("git", "nonsense", "C:\\git"),)
+    "ketch-01", "workshop", "windows", "10.0.20348", "x64", frozenset(), (InstalledTool("git", "nonsense", "C:\\git"),)
 )
 FLEET = [AVOCET, RUSSET, KETCH]
 
@@ -68,8 +68,8 @@ def test_a_term_holds_on_just_these_hosts(term, hosts):
 
 def test_a_tool_term_is_bound_to_the_plain_installation_if_that_meets_it():
     installed = (
-        Installation("jdk", "17.0.15", "/usr/bin/java", plain=True),
-        Installation("jdk", "21.0.5", "/opt/jdk-21"),
+        InstalledTool("jdk", "17.0.15", "/usr/bin/java", plain=True),
+        InstalledTool("jdk", "21.0.5", "/opt/jdk-21"),
     )
     host = replace(AVOCET, installations=installed)
     assert bound("tool jdk", host=host) == ["17.0.15"]

@@ -3,9 +3,9 @@
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from paddock_core.fleet import Host, Installation, Readiness
+from paddock_core.fleet import Host, InstalledTool, Readiness
 from paddock_core.fleet_index import FleetIndex, count
-from paddock_core.remedies import Remedy, RemedyKind
+from paddock_core.remedies import FitRemedy, RemedyKind
 from paddock_core.terms import AllOf, AnyOf, KitTerm, NotTerm, parse_term
 from paddock_core.unblocking import Blocked, smallest_set
 from paddock_core.verdicts import verdict
@@ -39,7 +39,7 @@ hosts = st.builds(
     labels=st.sampled_from([frozenset(), frozenset({"a"})]),
     installations=st.lists(
         st.builds(
-            Installation, st.sampled_from(["jdk", "git"]), st.sampled_from(["17.0.2", "9", "odd"]), st.just("/x")
+            InstalledTool, st.sampled_from(["jdk", "git"]), st.sampled_from(["17.0.2", "9", "odd"]), st.just("/x")
         ),
         max_size=3,
     ).map(tuple),
@@ -91,7 +91,7 @@ def test_a_host_that_changes_costs_only_the_rows_that_read_what_changed(monkeypa
 
 
 def step(kind, place, what=""):
-    return Remedy(kind, place, what, f"{kind} {what} {place}".strip())
+    return FitRemedy(kind, place, what, f"{kind} {what} {place}".strip())
 
 
 LABEL = step(RemedyKind.ADD_LABEL, "knot-01", "a")

@@ -1,7 +1,7 @@
 import pytest
 
 from paddock_core.cover import BROKEN, cells, ends_of
-from paddock_core.fleet import Host, Installation
+from paddock_core.fleet import Host, InstalledTool
 from paddock_core.inventory import Inventory, Item, bill, harmless, purl, rows
 from paddock_core.kits import Stands, effect, proposed_from_host, proposed_from_jobs, standing
 from paddock_core.terms import ToolWords, parse_terms
@@ -11,7 +11,7 @@ WORDS = ToolWords({"jdk": "jdk", "vcpkg": "date"}, {"java": "jdk"})
 
 def host(*tools, surveyed=True, **more):
     installed = tuple(
-        Installation(name, version, f"/{name}", "", plain, WORDS.scheme(name)) for name, version, plain in tools
+        InstalledTool(name, version, f"/{name}", "", plain, WORDS.scheme(name)) for name, version, plain in tools
     )
     return Host("knot-01", "shoreline", "linux", "12", "x64", installations=installed, surveyed=surveyed, **more)
 

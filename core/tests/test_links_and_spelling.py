@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import paddock_core
-from paddock_core.link_state import Link, Seen, heartbeat_for, is_flapping, link_after
+from paddock_core.link_state import Link, LinkEvent, heartbeat_for, is_flapping, link_after
 from paddock_core.spelling import distance, nearest
 from paddock_core.trace import trace
 
@@ -15,15 +15,15 @@ from paddock_core.trace import trace
 @pytest.mark.parametrize(
     ("now", "seen", "then"),
     [
-        (Link.NEVER_SEEN, Seen.HELLO, Link.CONNECTED),
-        (Link.CONNECTED, Seen.HELLO, None),
-        (Link.CONNECTED, Seen.GOODBYE, Link.STOPPED),
-        (Link.CONNECTED, Seen.SOCKET_CLOSED, Link.LOST),
-        (Link.CONNECTED, Seen.SILENCE, Link.LOST),
-        (Link.STOPPED, Seen.SOCKET_CLOSED, None),
-        (Link.STOPPED, Seen.SILENCE, None),
-        (Link.NEVER_SEEN, Seen.SILENCE, None),
-        (Link.LOST, Seen.HELLO, Link.CONNECTED),
+        (Link.NEVER_SEEN, LinkEvent.HELLO, Link.CONNECTED),
+        (Link.CONNECTED, LinkEvent.HELLO, None),
+        (Link.CONNECTED, LinkEvent.GOODBYE, Link.STOPPED),
+        (Link.CONNECTED, LinkEvent.SOCKET_CLOSED, Link.LOST),
+        (Link.CONNECTED, LinkEvent.SILENCE, Link.LOST),
+        (Link.STOPPED, LinkEvent.SOCKET_CLOSED, None),
+        (Link.STOPPED, LinkEvent.SILENCE, None),
+        (Link.NEVER_SEEN, LinkEvent.SILENCE, None),
+        (Link.LOST, LinkEvent.HELLO, Link.CONNECTED),
     ],
 )
 def test_the_link_changes_as_it_should(now, seen, then):
@@ -33,13 +33,13 @@ def test_the_link_changes_as_it_should(now, seen, then):
         assert change.cause.endswith(".")
 
 
-@given(st.lists(st.sampled_from(Seen)))
+@given(st.lists(st.sampled_from(LinkEvent)))
 def test_after_a_goodbye_only_a_hello_changes_the_link(seen):
     state = Link.STOPPED
     for one in seen:
         change = link_after(state, one)
         if change:
-            assert one is Seen.HELLO or state is not Link.STOPPED
+            assert one is LinkEvent.HELLO or state is not Link.STOPPED
             state = change.state
 
 

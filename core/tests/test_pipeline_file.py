@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from paddock_core.fleet import Host, Installation
+from paddock_core.fleet import Host, InstalledTool
 from paddock_core.fleet_index import FleetIndex
 from paddock_core.pipeline_file import FileMistakes, read_pipeline, remarks_on
 from paddock_core.pipeline_file.calls import commands_called, tools_called
@@ -201,7 +201,7 @@ def test_the_commands_of_a_script_are_those_at_the_start_of_commands():
 
 
 def fleet():
-    git = Installation("git", "2.39", "/usr/bin/git")
+    git = InstalledTool("git", "2.39", "/usr/bin/git")
     return FleetIndex(
         [
             Host("knot-01", "shoreline", "linux", "12", "x64", frozenset({"gauge-rig"}), (git,)),

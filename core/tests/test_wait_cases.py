@@ -8,7 +8,7 @@ import yaml
 
 from paddock_core.errors import CoreError, TermError
 from paddock_core.fit import Requirement, sheet_of
-from paddock_core.fleet import Host, Installation, Readiness
+from paddock_core.fleet import Host, InstalledTool, Readiness
 from paddock_core.fleet_index import FleetIndex
 from paddock_core.reasons import ReasonKind, why_waiting
 from paddock_core.remedies import Remedies, RemedyKind
@@ -30,7 +30,7 @@ CASES = [pytest.param(case, id=case["name"]) for case in TABLE["cases"]]
 def host_of(name, row):
     """A host of the table; tools are written ``NAME VERSION``, sizes as in terms."""
     tools = tuple(
-        Installation(tool, version, f"/opt/{tool}-{version}/bin/{tool}", plain=True, scheme=WORDS.scheme(tool))
+        InstalledTool(tool, version, f"/opt/{tool}-{version}/bin/{tool}", plain=True, scheme=WORDS.scheme(tool))
         for tool, version in (text.split() for text in row.get("tools", []))
     )
     system, _, os_version = row["os"].partition(" ")
@@ -73,7 +73,7 @@ def carried_out(step, case, texts, hosts):
         (term,) = parse_asked([f"tool {text}"], WORDS).terms
         _, _, like = step.text.rstrip(")").partition("(as on ")
         version = hosts[like].installed(term.name)[0].version if like else _some_version_in(term)
-        installed = Installation(term.name, version, "/opt/new", plain=True, scheme=WORDS.scheme(term.name))
+        installed = InstalledTool(term.name, version, "/opt/new", plain=True, scheme=WORDS.scheme(term.name))
         on_host(installations=(*host.installations, installed))
 
     match step.kind:
@@ -106,7 +106,7 @@ def carried_out(step, case, texts, hosts):
         case RemedyKind.INSTALL | RemedyKind.INSTALL_LIKE:
             with_tool(step.what)
         case RemedyKind.MEND_TOOL:
-            mended = Installation(step.what, "3.25.1", "/opt/mended", plain=True)
+            mended = InstalledTool(step.what, "3.25.1", "/opt/mended", plain=True)
             on_host(installations=(*host.installations, mended), broken={})
         case RemedyKind.SURVEY:
             on_host(
@@ -124,7 +124,7 @@ def _some_version_in(term):
     """A version that the range admits, of those that people install."""
     tried = ("25.0.1", "21.0.5", "17.0.9", "11.0.2", "3.28.0", "1.70.0", "24.0.7", "18.19.0", "16.2", "17.9")
     for version in tried:
-        one = Installation(term.name, version, "/x", scheme=WORDS.scheme(term.name))
+        one = InstalledTool(term.name, version, "/x", scheme=WORDS.scheme(term.name))
         if meeting_term(term, Host("x", "p", "linux", "12", "x64", installations=(one,))):
             return version
     raise AssertionError(f"no version is known that meets {term}")

@@ -4,7 +4,7 @@ import pytest
 
 from paddock_core.errors import ContradictionError, TermError
 from paddock_core.fit import Requirement, sheet_of
-from paddock_core.fleet import Host, Installation, Readiness
+from paddock_core.fleet import Host, InstalledTool, Readiness
 from paddock_core.fleet_index import FleetIndex
 from paddock_core.reasons import funnel, why_waiting
 from paddock_core.remedies import Remedies, RemedyKind
@@ -17,7 +17,7 @@ CURLEW = Host(
     "12",
     "x64",
     labels=frozenset({"bench-rig"}),
-    installations=(Installation("cmake", "3.25.1", "/usr/bin/cmake", plain=True),),
+    installations=(InstalledTool("cmake", "3.25.1", "/usr/bin/cmake", plain=True),),
     disk_free=50e9,
     disk_total=200e9,
     variables=frozenset({"HOME"}),

@@ -11,7 +11,7 @@ from people import FACTS, a_person
 from rest_framework.views import APIView
 
 from paddock_agent import wire
-from paddock_core.link_state import Seen
+from paddock_core.link_state import LinkEvent
 from paddock_server.health.actions.note_link import note_link
 from paddock_server.hosts.actions.join import join
 from paddock_server.hosts.actions.make_pass import make_pass
@@ -95,8 +95,8 @@ def new_host():
             setattr(host, field, value)
         host.save()
         if connected:
-            note_link(host, Seen.HELLO)
-        installed = [wire.Installation(tool, version, f"/usr/bin/{tool}", "/usr", True) for tool, version in tools]
+            note_link(host, LinkEvent.HELLO)
+        installed = [wire.FoundInstallation(tool, version, f"/usr/bin/{tool}", "/usr", True) for tool, version in tools]
         record_survey(host, wire.SurveyReport(facts=facts, installations=installed))
         host.key = key
         return host

@@ -14,7 +14,7 @@ from people import FACTS, a_person
 
 from paddock_agent import wire
 from paddock_core.bring_up import QUIET_SECONDS
-from paddock_core.link_state import Seen
+from paddock_core.link_state import LinkEvent
 from paddock_server.bring_up.models import BringUp, ReportedStep
 from paddock_server.health.actions.note_link import note_link
 from paddock_server.hosts.actions.guard import FREE_TRIES, wait_after
@@ -87,9 +87,9 @@ def test_a_sheet_follows_its_machine_from_the_script_to_the_proof_job(administra
 
     host = Host.objects.get(name="dunlin-01")
     assert (host.labels, host.slots) == (["bench-rig"], 3)
-    note_link(host, Seen.HELLO)
-    git = wire.Installation("git", "2.39.5", "/usr/bin/git", "/usr", True)
-    odd = wire.Installation("rm -rf $HOME", "1", "/x", "", False)
+    note_link(host, LinkEvent.HELLO)
+    git = wire.FoundInstallation("git", "2.39.5", "/usr/bin/git", "/usr", True)
+    odd = wire.FoundInstallation("rm -rf $HOME", "1", "/x", "", False)
     record_survey(host, wire.SurveyReport(facts=FACTS, installations=[git, odd]))
     assert steps(administrator, sheet)[0]["phase"] == "at the gate"
     assert not Job.objects.exists()
@@ -343,8 +343,8 @@ def test_a_host_that_exists_is_repaired_and_keeps_what_it_is(administrator, new_
     assert (host.name, host.labels) == ("avocet-01", [])
     assert EntryPass.objects.get(bring_ups=sheet["id"]).revoked_at, "no agent can join with it any more"
     tell(sheet, "service", "done")
-    note_link(host, Seen.GOODBYE)
-    note_link(host, Seen.HELLO)
+    note_link(host, LinkEvent.GOODBYE)
+    note_link(host, LinkEvent.HELLO)
     assert steps(administrator, sheet)[1]["connect"]["state"] == "done"
     assert known(host, sheet).status_code == 204, "reported twice"
     assert shown["host"] == "avocet-01"

@@ -55,7 +55,7 @@ def test_a_definition_is_tried_released_and_taken_by_an_agent_that_knows_the_ser
     probes.know(public_key())
     assert (to, probes.for_trial(asked.trial, asked.tool, asked.signature).name) == (host.pk, "tide-sdk")
     record_trial(
-        host, wire.Tried(trial=asked.trial, installations=[wire.Installation("tide-sdk", "2026-05-01", "/opt/t")])
+        host, wire.Tried(trial=asked.trial, installations=[wire.FoundInstallation("tide-sdk", "2026-05-01", "/opt/t")])
     )
     (trial,) = administrator.get(PLACE).json()["trials"]
     assert (trial["host"], trial["found"][0]["version"]) == ("avocet-01", "2026-05-01")

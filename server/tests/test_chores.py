@@ -56,7 +56,7 @@ def mark_of(host):
 
 
 def survey(host, tools, marks=()):
-    found = [wire.Installation(*one, f"/usr/bin/{one[0]}", "/usr", True) for one in tools]
+    found = [wire.FoundInstallation(*one, f"/usr/bin/{one[0]}", "/usr", True) for one in tools]
     record_survey(host, wire.SurveyReport(facts=FACTS, installations=found, marks=list(marks)))
 
 

@@ -8,7 +8,7 @@ from watch_reports import RUNNING, STOPPED, report
 
 from paddock_agent import wire
 from paddock_agent.doctor.evidence import Check
-from paddock_core.link_state import Seen
+from paddock_core.link_state import LinkEvent
 from paddock_server.health import watches
 from paddock_server.health.actions.note_link import note_link
 from paddock_server.health.actions.record_watch_report import record_watch_report
@@ -44,7 +44,7 @@ def found():
 
 
 def test_evidence_about_an_agent_that_is_away_becomes_one_finding(host):
-    note_link(host, Seen.SOCKET_CLOSED)
+    note_link(host, LinkEvent.SOCKET_CLOSED)
     failed = msgspec.convert({**vars(STOPPED), "running": "failed", "cause": "no account"}, wire.ServiceState)
     assert record_watch_report(host, report(host, failed)).examine
     record_watch_report(host, report(host, failed, evidence=GONE))
@@ -54,19 +54,19 @@ def test_evidence_about_an_agent_that_is_away_becomes_one_finding(host):
     assert (one.about, "build" in one.sentence) == ("account", True)
     assert any(command.startswith("useradd ") for command in one.remedy.commands)
     assert not any("\x1b" in evidence.text for evidence in one.evidence)
-    note_link(host, Seen.HELLO)
+    note_link(host, LinkEvent.HELLO)
     assert "agent-down" not in found()
 
 
 def test_evidence_from_before_explains_nothing(host):
     record_watch_report(host, report(host, RUNNING, evidence=GONE))
-    note_link(host, Seen.SOCKET_CLOSED)
+    note_link(host, LinkEvent.SOCKET_CLOSED)
     record_watch_report(host, report(host, STOPPED))
     assert "agent-down" not in found()
 
 
 def test_a_unit_that_will_not_start_again_is_found_while_it_runs(host):
-    note_link(host, Seen.HELLO)
+    note_link(host, LinkEvent.HELLO)
     deleted = msgspec.convert({**vars(RUNNING), "unit_trouble": "deleted"}, wire.ServiceState)
     unit = {**UNIT, "ActiveState": "active", "FragmentExists": "no"}
     gone = wire.Evidence(GONE.service, unit=unit, process={"pid": "7"})
@@ -80,7 +80,7 @@ def test_a_machine_is_asked_and_its_report_is_kept(operator, viewer, host):
     path = f"/api/v1/hosts/{host.name}/examination/"
     refused = operator.post(path)
     assert (refused.status_code, "paddock-agent doctor" in refused.json()["detail"]) == (409, True)
-    note_link(host, Seen.HELLO)
+    note_link(host, LinkEvent.HELLO)
     record_watch_report(host, report(host))
     assert viewer.post(path).status_code == 403
     assert operator.post(path).status_code == 202

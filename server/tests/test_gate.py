@@ -10,7 +10,7 @@ from django.utils import timezone
 from people import FACTS
 
 from paddock_agent import wire
-from paddock_core.link_state import Seen
+from paddock_core.link_state import LinkEvent
 from paddock_server.health.actions.note_caller import note_caller
 from paddock_server.health.actions.note_link import note_link
 from paddock_server.hosts.actions.admit import admit
@@ -258,7 +258,7 @@ def test_a_host_whose_agent_has_left_is_brought_in_again(administrator, new_host
 def test_a_host_that_connects_while_it_is_admitted_stays_connected(new_host):
     new_host("avocet-01", admitted=False, connected=False)
     as_read_before = Host.objects.select_related("paddock").get(name="avocet-01")
-    note_link(Host.objects.select_related("paddock").get(name="avocet-01"), Seen.HELLO)
+    note_link(Host.objects.select_related("paddock").get(name="avocet-01"), LinkEvent.HELLO)
     admit(SERVER, as_read_before)
     host = Host.objects.get(name="avocet-01")
     assert (host.link, host.standing) == ("connected", "admitted")

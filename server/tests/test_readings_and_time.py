@@ -12,7 +12,7 @@ from django.utils import timezone
 from people import FACTS
 
 from paddock_agent import wire
-from paddock_core.link_state import Seen
+from paddock_core.link_state import LinkEvent
 from paddock_core.vitals import HOUR, NAMES, WIDTH
 from paddock_server.errors import Invalid, NotAllowed
 from paddock_server.health.actions.load_history import load_history
@@ -142,8 +142,8 @@ def test_planned_holds_do_not_count(host, operator, administrator):
 
 
 def test_a_week_has_everything_on_one_axis(host, administrator):
-    note_link(host, Seen.SOCKET_CLOSED)
-    newer = wire.Installation("git", "2.47.1", "/usr/bin/git", "/usr", True)
+    note_link(host, LinkEvent.SOCKET_CLOSED)
+    newer = wire.FoundInstallation("git", "2.47.1", "/usr/bin/git", "/usr", True)
     record_survey(host, wire.SurveyReport(facts=FACTS, installations=[newer]))
     week = administrator.get("/api/v1/hosts/knot-01/week/?days=2").json()
     assert week["end"] - week["start"] == 2 * 86_400

@@ -288,7 +288,8 @@ def test_two_runs_differ_in_what_differed_and_in_nothing_else(operator, new_host
     host = new_host(tools=[("git", "2.39.5"), ("cmake", "3.28.1"), ("jq", "1.6")])
     good = end(host, placed(operator, host, terms=["tool cmake"], environment={"TIDE": "low"}))
     tools = [
-        wire.Installation(*one, f"/usr/bin/{one[0]}", "/usr", True) for one in (("git", "2.39.5"), ("cmake", "3.31.0"))
+        wire.FoundInstallation(*one, f"/usr/bin/{one[0]}", "/usr", True)
+        for one in (("git", "2.39.5"), ("cmake", "3.31.0"))
     ]
     record_survey(host, wire.SurveyReport(facts=FACTS, installations=tools))
     bad = end(host, placed(operator, host, terms=["tool cmake"], environment={"TIDE": "high"}), 2)

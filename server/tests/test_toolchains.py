@@ -27,8 +27,8 @@ def found(*tools, broken=(), details=NOTHING, **more):
     """A survey; tools are (tool, version), at /usr/bin and plain, or wire.Installation."""
     installed = [
         one
-        if isinstance(one, wire.Installation)
-        else wire.Installation(one[0], one[1], f"/usr/bin/{one[0]}", "/usr", True)
+        if isinstance(one, wire.FoundInstallation)
+        else wire.FoundInstallation(one[0], one[1], f"/usr/bin/{one[0]}", "/usr", True)
         for one in tools
     ]
     looked = sorted({one.tool for one in installed} | {"git", "jdk", "maven"})
@@ -148,7 +148,7 @@ def test_details_of_the_host_and_its_environment_have_a_history_too(operator, ne
 
 def test_a_survey_that_is_otherwise_every_time_is_bounded(new_host):
     host = new_host("knot-01")
-    many = [wire.Installation("git", f"{i}", f"/opt/{i}/git") for i in range(2000)]
+    many = [wire.FoundInstallation("git", f"{i}", f"/opt/{i}/git") for i in range(2000)]
     record_survey(host, found(*many))
     assert Installation.objects.filter(host=host).count() == 2000
     assert len(json.dumps(Entry.objects.filter(verb="surveyed").first().details)) < 10_000

@@ -88,11 +88,11 @@ def test_a_refusal_by_the_host_costs_no_retry_and_the_job_goes_elsewhere(operato
 
 @pytest.mark.parametrize("shutdown", [False, True])
 def test_only_the_managers_own_word_makes_a_shutdown(new_host, shutdown):
-    from paddock_core.link_state import Seen
+    from paddock_core.link_state import LinkEvent
     from paddock_server.health.actions.note_link import note_link
 
     host = new_host()
-    note_link(host, Seen.SHUTDOWN if shutdown else Seen.GOODBYE)
+    note_link(host, LinkEvent.SHUTDOWN if shutdown else LinkEvent.GOODBYE)
     host.refresh_from_db()
     assert host.link == "stopped"
     assert ("shutting down" in host.link_cause) is shutdown

@@ -13,7 +13,7 @@ from people import FACTS, a_person
 from watch_reports import RUNNING, STOPPED, UNIT, report
 
 from paddock_agent import wire
-from paddock_core.link_state import Seen
+from paddock_core.link_state import LinkEvent
 from paddock_server.changes import Signal
 from paddock_server.errors import NotNow
 from paddock_server.health import watches
@@ -127,7 +127,7 @@ def test_what_a_host_says_is_cut_and_cleaned_before_people_read_it(host):
 def test_from_trouble_to_remedy(host, look, administrator):
     key = make_watch_key(host)
     assert look() == {}
-    note_link(host, Seen.GOODBYE)
+    note_link(host, LinkEvent.GOODBYE)
     assert set(look()) == {"agent-stopped"}
     post(key, report(host, STOPPED))
     assert set(look()) == {"service-stopped"}
@@ -140,7 +140,7 @@ def test_from_trouble_to_remedy(host, look, administrator):
     assert {"name": "Service running", "mark": "broken", "detail": "The service was stopped."} in sheet["way"]
     assert sheet["watch"]["running"] == "stopped"
     post(key, report(host, RUNNING))
-    note_link(host, Seen.HELLO)
+    note_link(host, LinkEvent.HELLO)
     assert look() == {}
     closed = administrator.get("/api/v1/findings/?closed=true").json()["findings"]
     assert {one["code"] for one in closed} == {"agent-stopped", "service-stopped"}
@@ -166,7 +166,7 @@ def test_reports_that_say_nothing_new_are_only_heard(host, look, django_assert_m
 
 
 def test_a_finding_that_stays_is_written_once(host, look):
-    note_link(host, Seen.GOODBYE)
+    note_link(host, LinkEvent.GOODBYE)
     first = look()["agent-stopped"]
     for _ in range(3):
         assert look()["agent-stopped"].pk == first.pk
@@ -174,7 +174,7 @@ def test_a_finding_that_stays_is_written_once(host, look):
 
 
 def test_putting_findings_aside(host, look, administrator, operator, viewer):
-    note_link(host, Seen.GOODBYE)
+    note_link(host, LinkEvent.GOODBYE)
     path = f"/api/v1/findings/{look()['agent-stopped'].pk}"
     assert viewer.post(f"{path}/acknowledge/").status_code == 403
     done = operator.post(f"{path}/acknowledge/", {"note": "new disk comes on Thursday"}, format="json").json()
@@ -188,7 +188,7 @@ def test_putting_findings_aside(host, look, administrator, operator, viewer):
     for wrong in (timezone.now() - timedelta(hours=1), timezone.now() + timedelta(days=400)):
         answer = operator.post(f"{path}/snooze/", {"until": wrong.isoformat()}, format="json")
         assert (answer.status_code, "within the next 90 days" in answer.json()["detail"]) == (400, True)
-    note_link(host, Seen.HELLO)
+    note_link(host, LinkEvent.HELLO)
     look()
     late = operator.post(f"{path}/acknowledge/")
     assert (late.status_code, "closed by itself" in late.json()["detail"]) == (409, True)
@@ -197,7 +197,7 @@ def test_putting_findings_aside(host, look, administrator, operator, viewer):
 def test_findings_stay_inside_the_fence(host, look, new_host, orchard):
     other = new_host("bramley-01", orchard)
     for one in (host, other):
-        note_link(one, Seen.GOODBYE)
+        note_link(one, LinkEvent.GOODBYE)
     look()
     loop = a_person("loop", Role.OPERATOR, orchard)
     assert [one["hosts"] for one in loop.get("/api/v1/findings/").json()["findings"]] == [["bramley-01"]]
@@ -209,7 +209,7 @@ def test_findings_stay_inside_the_fence(host, look, new_host, orchard):
 
 def test_the_watch_may_start_only_where_the_fence_lets_it(host, operator, administrator, look):
     key = make_watch_key(host)
-    note_link(host, Seen.GOODBYE)
+    note_link(host, LinkEvent.GOODBYE)
     assert post(key, report(host, STOPPED)).json() == {"start": False, "asked": False, "examine": True}
     refused = operator.post(f"/api/v1/findings/{look()['service-stopped'].pk}/act/")
     assert (refused.status_code, "nothing that the server could do" in refused.json()["detail"]) == (409, True)
@@ -222,7 +222,7 @@ def test_the_watch_may_start_only_where_the_fence_lets_it(host, operator, admini
     assert post(key, report(host, STOPPED)).json()["asked"] is False, "asked once, reported once"
     post(key, report(host, RUNNING, started=True))
     assert Entry.objects.filter(who="the watch of knot-01", verb="started").count() == 1
-    note_link(host, Seen.HELLO)
+    note_link(host, LinkEvent.HELLO)
     assert post(key, report(host, STOPPED)).json()["start"] is False, "a connected agent needs no start"
 
 
@@ -306,10 +306,10 @@ def test_the_opening_and_the_end_of_a_finding_are_both_announced(host, look, mon
     hear.subscribe(lambda change: announced.append((change.finding.code, change.event)))
     monkeypatch.setattr(keep_findings_module, "finding_changed", hear)
     key = make_watch_key(host)
-    note_link(host, Seen.GOODBYE)
+    note_link(host, LinkEvent.GOODBYE)
     post(key, report(host, STOPPED))
     assert "service-stopped" in look()
-    note_link(host, Seen.HELLO)
+    note_link(host, LinkEvent.HELLO)
     post(key, report(host, RUNNING))
     assert "service-stopped" not in look()
     assert [event for code, event in announced if code == "service-stopped"] == ["opened", "closed"]

@@ -10,7 +10,7 @@ from printing import printed
 from streaming import whole
 
 from paddock_agent import wire
-from paddock_core.link_state import Seen
+from paddock_core.link_state import LinkEvent
 from paddock_server.board.fit_view import FitSerializer
 from paddock_server.health.actions.greet import greet
 from paddock_server.health.actions.note_link import note_link
@@ -163,7 +163,7 @@ def test_an_agent_cannot_speak_for_another_hosts_attempts(operator, new_host):
 def test_a_host_that_stays_away_loses_its_attempt(operator, new_host, retries, then):
     host = new_host()
     job = placed(operator, host, retries=retries)
-    note_link(host, Seen.SOCKET_CLOSED)
+    note_link(host, LinkEvent.SOCKET_CLOSED)
     assert owed_after_start() == [(host.pk, 45.0, 900.0)]
     expire(host.pk, 45)
     assert state(job) == then
@@ -295,8 +295,8 @@ def test_a_survey_changes_only_what_changed(new_host):
     host = new_host(tools=[("git", "2.39.5"), ("make", "4.3")])
     since = Installation.objects.get(tool="make").seen_since
     newer = [
-        wire.Installation("git", "2.45.1", "/usr/bin/git", "/usr", True),
-        wire.Installation("make", "4.3", "/usr/bin/make", "/usr", True),
+        wire.FoundInstallation("git", "2.45.1", "/usr/bin/git", "/usr", True),
+        wire.FoundInstallation("make", "4.3", "/usr/bin/make", "/usr", True),
     ]
     record_survey(host, wire.SurveyReport(facts=FACTS, installations=newer))
     assert set(Installation.objects.values_list("tool", "version")) == {("git", "2.45.1"), ("make", "4.3")}

@@ -12,7 +12,7 @@ Begin = Callable[[wire.AttemptStarted], Coroutine[Any, Any, None]]
 
 def script_offer(script: str, attempt: str = "1-1", *, shell: str = "", **more: object) -> wire.Offer:
     """An offer with one step; ``more`` are its other fields."""
-    given = {"job": 1, "name": "compile", "pipeline": "almanac-docs", "steps": [wire.Step("script", script, shell)]}
+    given = {"job": 1, "name": "compile", "pipeline": "almanac-docs", "steps": [wire.WireStep("script", script, shell)]}
     return wire.Offer(**{"attempt": attempt, **given, **more})
 
 

@@ -16,7 +16,7 @@ from placing import end
 from printing import printed
 
 from paddock_agent import wire
-from paddock_core.link_state import Seen
+from paddock_core.link_state import LinkEvent
 from paddock_server.bring_up.models import BringUp
 from paddock_server.chores.actions.start_chore import save_chore, start_chore
 from paddock_server.chores.models import ChoreHost
@@ -63,11 +63,11 @@ def make_side(mark: str, name: str) -> Side:
         host, _ = join(wire.JoinRequest(secret, facts, host_name), "10.0.0.7")
         host.labels = [f"label-{mark}"]
         host.save()
-        note_link(host, Seen.HELLO)
-    found = [wire.Installation("git", "2.39.5", f"/opt/{mark}/git", f"/opt/{mark}", True)]
+        note_link(host, LinkEvent.HELLO)
+    found = [wire.FoundInstallation("git", "2.39.5", f"/opt/{mark}/git", f"/opt/{mark}", True)]
     host = Host.objects.select_related("paddock").get(name=side.host)
     record_survey(host, wire.SurveyReport(facts=facts, installations=found))
-    moved = [wire.Installation("git", "2.40.0", f"/opt/{mark}/git2", f"/opt/{mark}", True)]
+    moved = [wire.FoundInstallation("git", "2.40.0", f"/opt/{mark}/git2", f"/opt/{mark}", True)]
     record_survey(host, wire.SurveyReport(facts=facts, installations=moved))
     host.refresh_from_db()
     host.standing, host.decided_at = Host.Standing.ADMITTED, now

@@ -263,7 +263,7 @@ class Attempt:
 
     # ---- one step --------------------------------------------------------------------------------------------------
 
-    async def _step(self, number: int, step: wire.Step, limit: float | None) -> StepEnd:
+    async def _step(self, number: int, step: wire.WireStep, limit: float | None) -> StepEnd:
         own = step.time_limit or (CLEAN_UP_LIMIT if step.always else 0)
         end = time.monotonic() + own if own else None
         if limit is not None and not step.always and (end is None or limit < end):
@@ -283,7 +283,7 @@ class Attempt:
         ended = await self._follow(number, process, end, stop)
         return replace(ended, why=f"It passed its time limit of {own:g} s.") if ended.outcome == "timed out" else ended
 
-    def _written(self, number: int, step: wire.Step) -> Sequence[str] | CommandFailed:
+    def _written(self, number: int, step: wire.WireStep) -> Sequence[str] | CommandFailed:
         """The command of a step's script, or why it could not be written."""
         if step.checkout:
             return ()
@@ -295,7 +295,7 @@ class Attempt:
         except CommandFailed as error:
             return error
 
-    def _folder_of(self, step: wire.Step) -> str:
+    def _folder_of(self, step: wire.WireStep) -> str:
         if not step.folder:
             return self._folder
         paths = paths_of(self._place.system)

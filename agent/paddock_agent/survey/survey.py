@@ -17,7 +17,7 @@ from ..catalogue.reading import first_match
 from ..errors import CommandFailed
 from ..system import Completed, System
 from ..system.paths import paths_of
-from ..wire import Broken, Installation
+from ..wire import Broken, FoundInstallation
 from .places import Place, commands_of, file_names, in_folder, literally, places_of, plain_command
 from .printable import first_lines, plain_text, shown_path, why_not_text
 
@@ -35,7 +35,7 @@ class SurveyResult:
     in neither list are not there. ``took`` is in seconds. ``shortage`` is why it could not look at everything, in the
     system's own words: then a tool that was not found may well be there."""
 
-    installations: list[Installation]
+    installations: list[FoundInstallation]
     broken: list[Broken]
     looked_for: list[str] = field(default_factory=list)
     took: float = 0.0
@@ -95,14 +95,14 @@ class _Look:
         self._listed: dict[tuple[str, ...], asyncio.Task[Completed | None]] = {}
         self.shortage = ""
 
-    async def at(self, tool: Tool, places: list[Place]) -> tuple[list[Installation], list[Broken]]:
+    async def at(self, tool: Tool, places: list[Place]) -> tuple[list[FoundInstallation], list[Broken]]:
         """What there is of one tool."""
         listed = await self._listings(tool)
         different = _without_links(self._system, [*places, *listed])[:MAX_ASKED]
         plain = plain_command(self._system, commands_of(self._system, tool))
         plainly = self._system.real_path(plain) if plain else None
         answers = await _all(self._ask(tool, place) for place, _ in different)
-        installations: dict[tuple[str, str], Installation] = {}
+        installations: dict[tuple[str, str], FoundInstallation] = {}
         broken: list[Broken] = []
         reports_home = any("home" in reading.names for reading in readings(tool.reads))
         for (place, also), answer in zip(different, answers, strict=True):
@@ -189,7 +189,7 @@ class _Look:
 
     def _read(
         self, tool: Tool, place: Place, also: list[str], answer: Completed | str | None, plain: bool
-    ) -> Installation | Broken | None:
+    ) -> FoundInstallation | Broken | None:
         if isinstance(answer, str):
             return _broken(tool, place, answer)
         if why := why_not_text(place.path):
@@ -217,7 +217,7 @@ class _Look:
         home = taken.get("home") or _above_bin(self._system, place.path)
         if tool.whole_with and not self._has_beside(tool.whole_with, place.path, home):
             return None
-        return Installation(
+        return FoundInstallation(
             tool=tool.name,
             version=_with_build(version, taken.get("build", "")),
             path=(taken.get("path") or place.path)[:2000],
@@ -229,11 +229,13 @@ class _Look:
             also=also[:MAX_ALSO],
         )
 
-    def _listed_installation(self, tool: Tool, place: Place, also: list[str], plain: bool) -> Installation | Broken:
+    def _listed_installation(
+        self, tool: Tool, place: Place, also: list[str], plain: bool
+    ) -> FoundInstallation | Broken:
         if len(place.version) > MAX_VERSION_LENGTH:
             return _broken(tool, place, f"{place.source[:200]} tells a version of {len(place.version):,} characters")
         home = place.home or _above_bin(self._system, place.path)
-        return Installation(
+        return FoundInstallation(
             tool=tool.name, version=place.version, path=place.path[:2000], home=home[:2000], plain=plain,
             evidence=place.source[:2000], also=also[:MAX_ALSO],
         )  # fmt: skip
@@ -258,7 +260,7 @@ def _without_links(system: System, places: list[Place]) -> list[tuple[Place, lis
     return list(first.values())
 
 
-def _without_listed_twice(found: list[Installation]) -> list[Installation]:
+def _without_listed_twice(found: list[FoundInstallation]) -> list[FoundInstallation]:
     """Makes one of what was asked and what a list of the system names again.
 
     A listing may name something inside the home of what was asked itself; a property list may tell the version of what

@@ -16,9 +16,9 @@ from .shared import (
     Details,
     Facts,
     FailedParts,
+    FoundInstallation,
     FromAgent,
     FromServer,
-    Installation,
     Line,
     Word,
 )
@@ -117,7 +117,7 @@ class SurveyReport(FromAgent, tag="survey", frozen=True, kw_only=True):
     """
 
     facts: Facts
-    installations: Annotated[list[Installation], Meta(max_length=MAX_FOUND)]
+    installations: Annotated[list[FoundInstallation], Meta(max_length=MAX_FOUND)]
     broken: Annotated[list[Broken], Meta(max_length=MAX_FOUND)] = msgspec.field(default_factory=list)
     took: float = 0.0
     details: Details = Details()
@@ -132,7 +132,7 @@ class Tried(FromAgent, tag="tried", frozen=True, kw_only=True):
     """What a dry run of one tool's definition found; ``why`` it was not run."""
 
     trial: Count
-    installations: Annotated[list[Installation], Meta(max_length=MAX_FOUND)] = msgspec.field(default_factory=list)
+    installations: Annotated[list[FoundInstallation], Meta(max_length=MAX_FOUND)] = msgspec.field(default_factory=list)
     broken: Annotated[list[Broken], Meta(max_length=MAX_FOUND)] = msgspec.field(default_factory=list)
     took: float = 0.0
     why: Line = ""

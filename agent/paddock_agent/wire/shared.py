@@ -86,7 +86,7 @@ class Facts(msgspec.Struct, frozen=True, omit_defaults=True):
     """What tells this run of the machine, since it was last started, from others."""
 
 
-class Installation(msgspec.Struct, frozen=True, omit_defaults=True):
+class FoundInstallation(msgspec.Struct, frozen=True, omit_defaults=True):
     """One version of one tool at one place. ``plain`` is true for the one that the bare command would get;
     ``evidence`` is the command and the line of its answer, ``output`` its first lines. ``exit_code`` is None
     where nothing was run: a list of the system named the version. ``also`` are other paths that lead to it."""

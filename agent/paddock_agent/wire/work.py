@@ -33,7 +33,7 @@ class Checkout(msgspec.Struct, frozen=True, omit_defaults=True):
     secret: Word = ""
 
 
-class Step(msgspec.Struct, frozen=True, omit_defaults=True):
+class WireStep(msgspec.Struct, frozen=True, omit_defaults=True):
     """One step: a script in a shell, or a checkout. ``folder`` is below the work folder of the attempt; ``time_limit``
     is in seconds, 0 for none of its own. A step that runs ``always`` does so after a failure too."""
 
@@ -64,7 +64,7 @@ class Offer(FromServer, tag="offer", frozen=True, kw_only=True):
     job: Count
     name: Word
     pipeline: Word
-    steps: Annotated[list[Step], Meta(min_length=1, max_length=MAX_STEPS)]
+    steps: Annotated[list[WireStep], Meta(min_length=1, max_length=MAX_STEPS)]
     time_limit: Count = 0
     tools: Annotated[list[BoundTool], Meta(max_length=200)] = msgspec.field(default_factory=list)
     slots: Annotated[int, Meta(ge=0, le=1000)] = 1

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ..fit import Fitting, Requirement, binding
-from ..fleet import Host, Installation, Readiness
+from ..fleet import Host, InstalledTool, Readiness
 from ..fleet_index import Bits, FleetIndex, unpacked
 from ..fleet_index import count as count_bits
 from ..reasons import Reason, ReasonKind, count, why_waiting
@@ -51,7 +51,7 @@ class Placement:
     is_warm: bool = False
 
     @property
-    def binding(self) -> tuple[Installation, ...]:
+    def binding(self) -> tuple[InstalledTool, ...]:
         """The installations that its tool terms are bound to."""
         return binding(self.job.requirement.terms, self.job.prefers, self.host)
 

@@ -14,9 +14,9 @@ from paddock_core.fleet_index import FleetIndex, unpacked
 from paddock_core.fleet_index import count as count_bits
 from paddock_core.lifecycle import JobState
 from paddock_core.reasons import Reason, ReasonKind, funnel, lacking_terms, why_waiting
-from paddock_core.remedies import NearFit, Remedies, Remedy, RemedyKind
+from paddock_core.remedies import FitRemedy, NearFit, Remedies, RemedyKind
 from paddock_core.terms import Term, read_line
-from paddock_core.unblocking import Blocked, Step, smallest_set
+from paddock_core.unblocking import Blocked, UnblockingStep, smallest_set
 from paddock_core.verdicts import verdict
 
 from ..health.watch_shown import agent_service
@@ -139,7 +139,7 @@ def _shown_row(
     }
 
 
-def shown_remedy(remedy: Remedy) -> dict[str, object]:
+def shown_remedy(remedy: FitRemedy) -> dict[str, object]:
     """As RemedySerializer describes it."""
     return {
         "kind": remedy.kind.value,
@@ -189,7 +189,7 @@ def with_seen_reasons(actor: Actor, jobs: Iterable[Job]) -> list[Job]:
     return listed
 
 
-def steps_for(jobs: Iterable[Job], actor: Actor, index: FleetIndex, fences: Fences) -> list[Step]:
+def steps_for(jobs: Iterable[Job], actor: Actor, index: FleetIndex, fences: Fences) -> list[UnblockingStep]:
     """A small set of remedies that would let most of the jobs run that wait for something which does not pass by
     itself. ``jobs`` wait."""
     kinds: dict[tuple[Requirement, str], list[int]] = {}
@@ -205,7 +205,7 @@ def steps_for(jobs: Iterable[Job], actor: Actor, index: FleetIndex, fences: Fenc
     return smallest_set(blocked)
 
 
-def _ways(requirement: Requirement, pipeline: str, index: FleetIndex) -> tuple[tuple[Remedy, ...], ...]:
+def _ways(requirement: Requirement, pipeline: str, index: FleetIndex) -> tuple[tuple[FitRemedy, ...], ...]:
     fitting = Fitting(requirement, index)
     if fitting.ready.any():
         return ()
@@ -214,10 +214,10 @@ def _ways(requirement: Requirement, pipeline: str, index: FleetIndex) -> tuple[t
     near = Remedies(requirement, index, pipeline, agent_service).near_fits(rows)[:MAX_WAYS]
     ways = [_one_way(one.remedies) for one in near]
     wanted = ", ".join(f"`{term}`" for term in requirement.terms[:6]) or "anything"
-    return tuple(ways) or ((Remedy(RemedyKind.NEW_HOST, "", wanted, f"bring in a host with {wanted}"),),)
+    return tuple(ways) or ((FitRemedy(RemedyKind.NEW_HOST, "", wanted, f"bring in a host with {wanted}"),),)
 
 
-def _one_way(remedies: Sequence[Remedy]) -> tuple[Remedy, ...]:
+def _one_way(remedies: Sequence[FitRemedy]) -> tuple[FitRemedy, ...]:
     """A misspelt label may be mended in the job or on the host: the cheaper of the two is enough."""
     corrections = [one for one in remedies if one.kind is RemedyKind.CORRECT]
     others = [one for one in remedies if one.kind is not RemedyKind.CORRECT]

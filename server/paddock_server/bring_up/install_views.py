@@ -3,7 +3,7 @@ from __future__ import annotations
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.utils.html import format_html, format_html_join
 
-from paddock_core.bring_up import Step
+from paddock_core.bring_up import BringUpStep
 
 from ..install.index import agent_version, normalized, wheels
 from ..install.scripts import file_for, script_for
@@ -29,7 +29,7 @@ def script(request: HttpRequest, file: str) -> HttpResponse:
         server = fitting[0].server
         choices = choices_of(fitting[0]) if fitting[0].code == code else choices_for_all(fitting)
         if fitting[0].code == code:
-            note_step(fitting[0], Step.FETCH.value, "done", request.META.get("REMOTE_ADDR", ""))
+            note_step(fitting[0], BringUpStep.FETCH.value, "done", request.META.get("REMOTE_ADDR", ""))
     system = "windows" if file == "paddock.ps1" else "linux"
     text = script_for(server, system, code, choices).text
     return HttpResponse(text, content_type="text/plain; charset=utf-8")

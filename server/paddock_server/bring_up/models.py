@@ -2,12 +2,12 @@ from __future__ import annotations
 
 from django.db import models
 
-from paddock_core.bring_up import Step
+from paddock_core.bring_up import BringUpStep
 
 SYSTEMS = [("linux", "linux"), ("macos", "macos"), ("windows", "windows")]
 ARCHES = [("x64", "x64"), ("arm64", "arm64")]
 SUPERVISORS = [("service", "service"), ("log-in", "log-in"), ("by hand", "by hand")]
-STEPS = [(step.value, step.value) for step in Step]
+STEPS = [(step.value, step.value) for step in BringUpStep]
 
 
 class BringUp(models.Model):

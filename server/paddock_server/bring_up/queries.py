@@ -10,7 +10,7 @@ from datetime import UTC, datetime
 from django.db.models import QuerySet
 from django.utils import timezone
 
-from paddock_core.bring_up import Phase, Progress, ReportedTimes, Seen, Step, progress
+from paddock_core.bring_up import BringUpStep, ObservedBringUp, Phase, Progress, ReportedTimes, progress
 from paddock_core.lifecycle import JobState
 
 from ..errors import NotThere
@@ -78,14 +78,14 @@ def with_progress(found: Iterable[BringUp]) -> list[SheetShown]:
 
 def _counts_from(sheet: BringUp) -> datetime:
     """What a host did before it was set up again says nothing of the repair."""
-    service = next((one for one in sheet.reported_steps.all() if one.step == Step.SERVICE.value), None)
+    service = next((one for one in sheet.reported_steps.all() if one.step == BringUpStep.SERVICE.value), None)
     begun = service.began_at if service else timezone.now()
     return begun if sheet.repairs else datetime.min.replace(tzinfo=UTC)
 
 
 def _progress(sheet: BringUp, connected: datetime | None, now: float) -> Progress:
     reported = {
-        Step(one.step): ReportedTimes(
+        BringUpStep(one.step): ReportedTimes(
             one.began_at.timestamp(), _seconds(one.ended_at), one.failed, one.found, tuple(one.remedy)
         )
         for one in sheet.reported_steps.all()
@@ -100,12 +100,12 @@ def _progress(sheet: BringUp, connected: datetime | None, now: float) -> Progres
     )
 
 
-def _seen(sheet: BringUp, connected: datetime | None) -> Seen:
+def _seen(sheet: BringUp, connected: datetime | None) -> ObservedBringUp:
     host, proof = sheet.host, sheet.proof
     if host is None:
-        return Seen()
+        return ObservedBringUp()
     surveyed = host.surveyed_at if host.surveyed_at and host.surveyed_at >= _counts_from(sheet) else None
-    return Seen(
+    return ObservedBringUp(
         joined=None if sheet.repairs else host.joined_at.timestamp(),
         connected=_seconds(connected),
         surveyed=_seconds(surveyed),

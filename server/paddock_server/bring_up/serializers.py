@@ -6,7 +6,7 @@ from django.utils import timezone
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
-from paddock_core.bring_up import Phase, State, Step
+from paddock_core.bring_up import BringUpStep, Phase, State
 
 from ..rest.fields import AddressField
 from .models import ARCHES, STEPS, SUPERVISORS, SYSTEMS, BringUp
@@ -98,7 +98,9 @@ class BringUpSerializer(serializers.ModelSerializer[Any]):
 
     @extend_schema_field(CheckSerializer(many=True))
     def get_checks(self, sheet: SheetShown) -> Any:
-        reported = next((one for one in sheet.row.reported_steps.all() if one.step == Step.PREFLIGHT.value), None)
+        reported = next(
+            (one for one in sheet.row.reported_steps.all() if one.step == BringUpStep.PREFLIGHT.value), None
+        )
         known = [one for one in (reported.checks if reported else []) if one.get("mark") in ("ok", "mind", "missing")]
         return CheckSerializer(known, many=True).data
 

@@ -18,7 +18,7 @@ from channels.db import database_sync_to_async
 
 from paddock_agent import wire
 from paddock_agent.errors import BadMessage
-from paddock_core.link_state import Seen
+from paddock_core.link_state import LinkEvent
 
 from ..health.actions.dispute import dispute
 from ..health.actions.greet import greet
@@ -237,13 +237,13 @@ def _bearer(scope: Scope) -> str:
     return key.strip() if kind.lower() == "bearer" else ""
 
 
-def _seen_at_the_end(connection: Connection) -> Seen:
+def _seen_at_the_end(connection: Connection) -> LinkEvent:
     if not connection.has_left:
-        return Seen.SOCKET_CLOSED
-    return Seen.SHUTDOWN if connection.shuts_down else Seen.GOODBYE
+        return LinkEvent.SOCKET_CLOSED
+    return LinkEvent.SHUTDOWN if connection.shuts_down else LinkEvent.GOODBYE
 
 
-def _note_end(host_id: int, seen: Seen) -> None:
+def _note_end(host_id: int, seen: LinkEvent) -> None:
     note_link(Host.objects.select_related("paddock").get(pk=host_id), seen)
 
 

@@ -10,7 +10,7 @@ import asyncio
 
 from channels.db import database_sync_to_async
 
-from paddock_core.link_state import Link, Seen
+from paddock_core.link_state import Link, LinkEvent
 
 from ..health.actions.greet import LIVE_STATES
 from ..health.actions.note_link import note_link
@@ -52,7 +52,7 @@ def _is_still(absence: object, host_id: int) -> bool:
 @action
 def note_absence(host_id: int) -> None:
     """Where the link still counts as connected, that was before this server started."""
-    note_link(Host.objects.select_related("paddock").get(pk=host_id), Seen.SERVER_WAS_DOWN)
+    note_link(Host.objects.select_related("paddock").get(pk=host_id), LinkEvent.SERVER_WAS_DOWN)
 
 
 @action

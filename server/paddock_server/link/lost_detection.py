@@ -8,7 +8,7 @@ import time
 
 from channels.db import database_sync_to_async
 
-from paddock_core.link_state import Link, Seen
+from paddock_core.link_state import Link, LinkEvent
 
 from ..health.actions.note_link import note_link
 from ..hosts.models import LIVING, Host
@@ -33,7 +33,7 @@ async def lost_detection_loop() -> None:
         for connection in connections.silent(time.monotonic()):
             try:
                 if connections.leave(connection) and not event_loop.server().stopping:
-                    await run_in_writer(_note, connection.host_id, Seen.SILENCE)
+                    await run_in_writer(_note, connection.host_id, LinkEvent.SILENCE)
                     leases.expire_later(connection.host_id, 0, max(0.0, connection.lease - connection.grace))
             except Exception:
                 log.exception("A silence could not be noted; others are listened to still.")
@@ -46,7 +46,7 @@ async def _heal(now: float) -> None:
         heard = [one.host_id for one in connections.heard_since(now - REPAIR_INTERVAL_SECONDS)]
         for host_id in await database_sync_to_async(_considered_lost)(heard):
             if connections.is_connected(host_id):
-                await run_in_writer(_note, host_id, Seen.HELLO)
+                await run_in_writer(_note, host_id, LinkEvent.HELLO)
     except Exception:
         log.exception("Links could not be set right; it is tried again.")
 
@@ -56,5 +56,5 @@ def _considered_lost(host_ids: list[int]) -> list[int]:
     return sorted(set(away.values_list("pk", flat=True)) & set(host_ids))
 
 
-def _note(host_id: int, seen: Seen) -> None:
+def _note(host_id: int, seen: LinkEvent) -> None:
     note_link(Host.objects.select_related("paddock").get(pk=host_id), seen)

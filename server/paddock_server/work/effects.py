@@ -10,7 +10,7 @@ from django.utils import timezone
 
 from paddock_agent import wire
 from paddock_core import lifecycle
-from paddock_core.fleet import Installation
+from paddock_core.fleet import InstalledTool
 from paddock_core.lifecycle import ENDED, AttemptState, JobState
 
 from ..changes import announce
@@ -36,7 +36,7 @@ class Place:
     """Where a job goes: the host, the installations that its terms are bound to, and why this host."""
 
     host: Host
-    binding: Sequence[Installation] = ()
+    binding: Sequence[InstalledTool] = ()
     why: str = ""
 
 
@@ -213,11 +213,11 @@ _HANDLERS: dict[type, Callable[[Job, Any, Details], None]] = {
 """What is done for each instruction."""
 
 
-def _steps(job: Job) -> list[wire.Step]:
+def _steps(job: Job) -> list[wire.WireStep]:
     if not job.steps:
-        return [wire.Step("script", job.script, job.shell)]
+        return [wire.WireStep("script", job.script, job.shell)]
     return [
-        wire.Step(
+        wire.WireStep(
             step["name"],
             step["script"],
             step["shell"] or job.shell,

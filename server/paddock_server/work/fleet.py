@@ -44,7 +44,7 @@ DISKS_NEW_FOR = 1.0
 DISK_MOVES = 0.02
 """By how much of what it was the free disk has to move to be taken over."""
 
-Surveyed = tuple[datetime | None, tuple[core.Installation, ...]]
+Surveyed = tuple[datetime | None, tuple[core.InstalledTool, ...]]
 """A host's installations, and the survey that found them: they are read again only after a newer one."""
 
 _NOT_CONNECTED = {
@@ -293,10 +293,10 @@ def _read_installations(hosts: list[Host]) -> None:
     if not stale:
         return
     words = known_words.words()
-    rows: dict[int, list[core.Installation]] = defaultdict(list)
+    rows: dict[int, list[core.InstalledTool]] = defaultdict(list)
     found = Installation.objects.filter(host__in=stale).values_list("host", "tool", "version", "path", "home", "plain")
     for host, tool, version, path, home, plain in found:
-        rows[host].append(core.Installation(tool, version, path, home, plain, words.scheme(tool)))
+        rows[host].append(core.InstalledTool(tool, version, path, home, plain, words.scheme(tool)))
     for pk, surveyed_at in stale.items():
         _cache().installed[pk] = (surveyed_at, tuple(rows[pk]))
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from asgiref.sync import async_to_sync
 
-from paddock_core.bring_up import Step
+from paddock_core.bring_up import BringUpStep
 
 from ...errors import Invalid, NotNow
 from ...hosts.actions.make_pass import make_pass
@@ -72,7 +72,7 @@ def go_in(actor: Actor, sheet: BringUp, address: str, port: int, user: str, fing
 @requires(Role.ADMINISTRATOR, "Bringing in a host", of="sheet.paddock.name")
 def _begin_trip(actor: Actor, sheet: BringUp, target: ssh.Target) -> None:
     ReportedStep.objects.filter(bring_up=sheet).delete()
-    note_step(sheet, Step.FETCH.value, "begun", target.address, found=f"Going in over SSH as {target.user}.")
+    note_step(sheet, BringUpStep.FETCH.value, "begun", target.address, found=f"Going in over SSH as {target.user}.")
     write(
         actor,
         "went in over SSH for",
@@ -127,7 +127,7 @@ def _end_trip(pass_pk: int) -> None:
 
 def _note(pk: int, address: str, mark: str, found: str, remedy: tuple[str, ...]) -> None:
     sheet = BringUp.objects.select_related("paddock").get(pk=pk)
-    note_step(sheet, Step.FETCH.value, mark, address, found=found, remedy=remedy)
+    note_step(sheet, BringUpStep.FETCH.value, mark, address, found=found, remedy=remedy)
 
 
 def _note_output(pk: int, address: str, code: int, output: str) -> None:

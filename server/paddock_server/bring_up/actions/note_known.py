@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.utils import timezone
 
-from paddock_core.bring_up import Step
+from paddock_core.bring_up import BringUpStep
 
 from ...changes import announce
 from ...errors import NotNow
@@ -33,7 +33,7 @@ def note_known(sheet: BringUp, host: Host) -> None:
     detail = f"This machine is {host.name} already; its key, name and labels stay."
     ReportedStep.objects.update_or_create(
         bring_up=sheet,
-        step=Step.JOIN.value,
+        step=BringUpStep.JOIN.value,
         defaults={"began_at": now, "ended_at": now, "failed": False, "found": detail, "remedy": [], "checks": []},
     )
     write(agent_of(host.name), "installs again", "host", host.name, host.paddock.name, {"sheet": sheet.pk})

@@ -8,7 +8,7 @@ from typing import Any
 from django.db.models import Q
 from django.utils import timezone
 
-from paddock_core.bring_up import REPORTED_STEPS, Step
+from paddock_core.bring_up import REPORTED_STEPS, BringUpStep
 
 from ...changes import announce
 from ...errors import Invalid, NotThere
@@ -71,16 +71,16 @@ def note_step(
     sheet.hostname = hostname[:200] or sheet.hostname
     sheet.save(update_fields=["address", "hostname"])
     announce("bring-up", sheet.pk, sheet.paddock.name)
-    if step == Step.SERVICE.value and mark == "done" and sheet.repairs and sheet.host:
+    if step == BringUpStep.SERVICE.value and mark == "done" and sheet.repairs and sheet.host:
         prove_if_ready(sheet.host)
 
 
 def note_refused_join(refused: JoinRefused) -> None:
     """Notes on the machine's sheet, if there is one, why it was not let in."""
-    note_failure(refused.sheet, refused.hostname, Step.JOIN, refused.address, refused.why)
+    note_failure(refused.sheet, refused.hostname, BringUpStep.JOIN, refused.address, refused.why)
 
 
-def note_failure(code: str, hostname: str, step: Step, address: str, why: str) -> None:
+def note_failure(code: str, hostname: str, step: BringUpStep, address: str, why: str) -> None:
     """Notes on the sheet, if there is one, what the server refused its machine."""
     try:
         note_step(sheet_of(code, hostname), step.value, "failed", address, hostname=hostname, found=why)

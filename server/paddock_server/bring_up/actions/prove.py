@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from paddock_core.bring_up import Step
+from paddock_core.bring_up import BringUpStep
 from paddock_core.lifecycle import JobState
 from paddock_core.link_state import Link
 
@@ -67,7 +67,7 @@ def prove_if_ready(host: Host) -> None:
 
 def _is_set_up(sheet: BringUp) -> bool:
     """The service was set up again, and the host surveyed since: before that, the old agent works there."""
-    service = sheet.reported_steps.filter(step=Step.SERVICE.value, failed=False, ended_at__isnull=False).first()
+    service = sheet.reported_steps.filter(step=BringUpStep.SERVICE.value, failed=False, ended_at__isnull=False).first()
     surveyed = sheet.host.surveyed_at if sheet.host else None
     return bool(service and surveyed and surveyed >= service.began_at)
 

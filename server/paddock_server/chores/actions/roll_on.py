@@ -7,7 +7,7 @@ from datetime import timedelta
 
 from django.utils import timezone
 
-from paddock_core.chores import AT_WORK, HostState, Seen, is_over, moves, outcome
+from paddock_core.chores import AT_WORK, HostState, ObservedHost, is_over, moves, outcome
 from paddock_core.lifecycle import ENDED, JobState
 from paddock_core.link_state import Link
 from paddock_core.verdicts import verdict
@@ -43,7 +43,7 @@ def roll_on(run: ChoreRun) -> None:
         _look(run, row)
     by_name = {row.host.name: row for row in rows}
     seen = [
-        Seen(row.host.name, HostState(row.state), row.host.link == Link.CONNECTED, is_working(row.host))
+        ObservedHost(row.host.name, HostState(row.state), row.host.link == Link.CONNECTED, is_working(row.host))
         for row in rows
         if row.state in (HostState.WAITING.value, *AT_WORK) or row.state in ("failed", "ran but not there")
     ]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.utils import timezone
 
-from paddock_core.link_state import Seen
+from paddock_core.link_state import LinkEvent
 
 from ...hosts.models import Host
 from ...storage import action
@@ -17,7 +17,7 @@ from .note_link import note_link
 def follow_end_of_keys(host: Host) -> None:
     """Its link ends, and no report of its watch counts any more."""
     watches.forget(host.pk)
-    note_link(host, Seen.KEY_REVOKED)
+    note_link(host, LinkEvent.KEY_REVOKED)
 
 
 def follow_watch_key(host: Host) -> None:

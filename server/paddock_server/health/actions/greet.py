@@ -7,7 +7,7 @@ from django.conf import settings
 
 from paddock_agent import wire
 from paddock_core.lifecycle import LIVE, AttemptState
-from paddock_core.link_state import Seen, heartbeat_for
+from paddock_core.link_state import LinkEvent, heartbeat_for
 
 from ...hosts.models import Host
 from ...moments import moment
@@ -35,7 +35,7 @@ def greet(host_id: int, hello: wire.Hello, address: str) -> wire.Welcome:
     host.facts = msgspec.to_builtins(hello.facts)
     host.address = address
     host.save(update_fields=["facts", "address"])
-    note_link(host, Seen.HELLO, _before(hello))
+    note_link(host, LinkEvent.HELLO, _before(hello))
     note_trials(host, hello.cannot or [])
     _note_certificate(host, hello.certificate_ends)
     line = current_time_line()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.utils import timezone
 
-from paddock_core.link_state import Link, Seen, link_after
+from paddock_core.link_state import Link, LinkEvent, link_after
 
 from ...changes import announce
 from ...hosts.models import Host
@@ -16,7 +16,7 @@ from ..models import LinkChange
 
 
 @action
-def note_link(host: Host, seen: Seen, detail: str = "") -> None:
+def note_link(host: Host, seen: LinkEvent, detail: str = "") -> None:
     """Changes the link if ``seen`` does, writes it down, tells the feed. ``detail`` is added to the cause."""
     change = link_after(Link(host.link), seen)
     if change is None:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from django.utils import timezone
 
-from paddock_core.fleet import Installation
+from paddock_core.fleet import InstalledTool
 from paddock_core.lifecycle import JobState, Placed
 
 from ...hosts.models import Host
@@ -19,7 +19,7 @@ from ..effects import Details, Place, advance
 
 
 @action
-def place(job_id: int, host: Host, binding: Sequence[Installation], why: str = "") -> None:
+def place(job_id: int, host: Host, binding: Sequence[InstalledTool], why: str = "") -> None:
     """Does nothing if the job no longer waits."""
     job = open_work.numbered(job_id)
     if job.state != JobState.WAITING.value:
