@@ -1,8 +1,8 @@
 """The bring-up of one machine: which steps are done, which failed, where it waits, and for whom.
 
 Two kinds of things are known. What the machine's own bring-up reports (``ReportedTimes``), which may stop at any time;
-and what the server sees by itself (``ObservedBringUp``): a host that joined, connected, was surveyed, admitted, and did its proof
-job."""
+and what the server sees by itself (``ObservedBringUp``): a host that joined, connected, was surveyed, admitted, and did
+its proof job."""
 
 from __future__ import annotations
 

@@ -57,7 +57,8 @@ def save_secret(
         if not MIN_VALUE_LENGTH <= len(value) <= MAX_VALUE_LENGTH or "\0" in value:
             _wrong(
                 "value",
-                f"A secret needs {MIN_VALUE_LENGTH} to {MAX_VALUE_LENGTH} characters; shorter ones cannot be masked in logs.",
+                f"A secret needs {MIN_VALUE_LENGTH} to {MAX_VALUE_LENGTH} characters; shorter ones cannot be masked in "
+                "logs.",
             )
         given["sealed"] = seal(name, value)
     kept, is_new = PipelineSecret.objects.update_or_create(
