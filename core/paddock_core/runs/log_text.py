@@ -1,6 +1,6 @@
 """Lines of a log for a screen: colours as names of styles, progress that overwrites itself folded, all else text.
 
-A log is bytes that a stranger wrote. What moves a cursor, sets a title, or is no text at all never reaches the reader;
+A log is bytes that a stranger wrote. What moves a cursor, sets a title, or is not text at all never reaches the reader;
 what is left is text, to be escaped like any other. Sequences are those of ECMA-48; of SGR, the sixteen colours, the 256
 and the full ones come down to eight named colours, bold, faint, italic and underlined.
 """

@@ -79,7 +79,7 @@ def agent_of(host: str) -> Actor:
 def person(user: User | AnonymousUser) -> Actor:
     """A person with the roles that they were granted."""
     if not user.is_authenticated:
-        return Actor("nobody", None)
+        return Actor("no one", None)
     everywhere: Role | None = None
     paddocks = []
     for role, paddock in user.grants.order_by().values_list("role", "paddock__name"):

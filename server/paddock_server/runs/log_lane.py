@@ -1,5 +1,5 @@
 """How pieces of logs come in: past the database, many at a time, in threads of their own, so that a flood stalls
-nobody."""
+no one else."""
 
 from __future__ import annotations
 
