@@ -157,8 +157,8 @@ def test_a_first_day_from_an_empty_server_to_a_retired_host(page, server, tmp_pa
         page.says(f"git version {git['version']}", ".run-log")
         page.says("<b>not bold</b>", ".run-log")
         page.says(getpass.getuser(), ".run-log")
-        page.says("avocet-01", ".proof")
-        page.says("passed, exit code 0", ".proof")
+        page.says("avocet-01", ".evidence")
+        page.says("passed, exit code 0", ".evidence")
 
         page.one("body").send_keys("1")
         page.one(f"{plate}[data-link=connected]")

@@ -62,7 +62,7 @@ def test_somebody_sees_to_it(page):
     page.gone(item)
     page.browser.find_element(By.XPATH, "//button[contains(., 'acknowledged or snoozed')]").click()
     page.says("Acknowledged by harbourmaster: a service from Thursday on", item)
-    page.button("Bring back", item).click()
+    page.button("Reopen", item).click()
     page.button("Acknowledge", item)
 
 

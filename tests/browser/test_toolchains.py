@@ -98,15 +98,15 @@ def test_a_change_is_found_shown_and_accepted_with_a_note(page, yard):
 
 def test_a_kit_says_what_it_would_do_before_it_is_saved(page):
     go(page, "/toolchains?view=kits", "section[aria-label=Kits]")
-    page.button("Make a kit").click()
+    page.button("New kit").click()
     page.one("input[placeholder=gauge-firmware]").send_keys("shoreline-builder")
     choose(page, "Paddocks", "shoreline")
     terms = page.one("[aria-label='Terms, one per line']")
     terms.send_keys("os linux\ntool cmake 3.25+\ntool jdk 17..")
     page.says("the line ends too early", "form.editor")
     terms.send_keys("21")
-    page.says("would be put out of kit: curlew-01, curlew-02, curlew-04, plover-02", "form.editor")
-    page.button("Save the kit").click()
+    page.says("would no longer meet a kit: curlew-01, curlew-02, curlew-04, plover-02", "form.editor")
+    page.button("Save kit").click()
     page.one("[data-kit=shoreline-builder]")
     page.says("4 miss something")
     page.button("host by host").click()
@@ -120,18 +120,18 @@ def test_a_tool_is_defined_tried_on_a_host_and_released(page, yard):
     text.send_keys(Keys.CONTROL, "a")
     wrong = 'name: tide-sdk\ntitle: Tide SDK\nkind: other\ncommands: [git]\nreads: ["git version {vers}"]\nlinux: {}\n'
     text.send_keys(wrong)
-    page.button("Keep as a draft").click()
+    page.button("Save draft").click()
     page.says("unknown placeholder {vers}")
     assert page.one("[aria-label=Definition]").get_attribute("value") == wrong, "nothing is lost"
     text.send_keys(Keys.CONTROL, "a")
     text.send_keys(wrong.replace("vers}", "version}"))
-    page.button("Keep as a draft").click()
+    page.button("Save draft").click()
     page.says("Version 1 is a draft")
     choose(page, "Hosts for the trial", "curlew-03", "curlew-03")
-    page.button("Try it").click()
+    page.button("Run trial").click()
     page.says("2.47.1 at /usr/local/bin/git")
     page.button("Release…").click()
-    page.button("Release it").click()
+    page.button("Release").click()
     page.says("release 1 by harbourmaster")
 
     def has_it():

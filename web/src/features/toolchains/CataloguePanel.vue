@@ -97,11 +97,11 @@ async function release(): Promise<void> {
 }
 
 function foundSaid(trial: Schemas['Trial']): string {
-  if (!trial.answered_at) return 'asked …'
+  if (!trial.answered_at) return 'requested …'
   if (trial.why) return trial.why
   const found = trial.found.map((one) => `${String(one.version)} at ${String(one.path)}`)
   const broken = trial.broken.map((one) => `broken: ${String(one.why)}`)
-  return [...found, ...broken].join(' · ') || 'not there'
+  return [...found, ...broken].join(' · ') || 'not found'
 }
 </script>
 
@@ -112,7 +112,7 @@ function foundSaid(trial: Schemas['Trial']): string {
         {{ count(catalogue?.tools.length ?? 0, 'tool') }}<template v-if="catalogue?.number">, release {{ catalogue.number }}</template>.
         <button v-if="mayChange" type="button" class="bare note" @click="begin">Add a tool</button>
       </p>
-      <p v-if="behind.length && catalogue?.number" class="trouble">{{ count(behind.length, 'host has', 'hosts have') }} not taken it: <span v-for="[host, why] in behind.slice(0, 5)" :key="host">{{ host }} ({{ why }}) </span></p>
+      <p v-if="behind.length && catalogue?.number" class="trouble">{{ count(behind.length, 'host has', 'hosts have') }} not installed it yet: <span v-for="[host, why] in behind.slice(0, 5)" :key="host">{{ host }} ({{ why }}) </span></p>
       <Input v-model:value="sought" size="small" placeholder="Tool or kind" aria-label="Tool or kind" allow-clear />
       <ul>
         <li v-for="one in shown" :key="one.name">
@@ -123,25 +123,25 @@ function foundSaid(trial: Schemas['Trial']): string {
     </div>
     <div>
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
-      <p v-if="!definition && !isNew" class="soft">Choose a tool to see how it is found and how its version is read.</p>
+      <p v-if="!definition && !isNew" class="soft">Choose a tool to see its detection and how its version is read.</p>
       <template v-else>
-        <h2>{{ name || 'A new tool' }} <span class="soft">{{ isNew ? '' : definition?.built_in ? 'as it came with the program' : `this server's own` }}</span></h2>
+        <h2>{{ name || 'New tool' }} <span class="soft">{{ isNew ? '' : definition?.built_in ? 'built in' : `this server's own` }}</span></h2>
         <Input.TextArea v-model:value="text" class="machine" :read-only="!mayChange" :auto-size="{ minRows: 10, maxRows: 24 }" spellcheck="false" aria-label="Definition" />
         <div v-if="mayChange" class="row">
           <Input v-model:value="note" size="small" class="note-field" placeholder="What changed, and why" aria-label="Note" />
-          <Button :loading="isBusy" @click="keep(text)">Keep as a draft</Button>
-          <Popconfirm v-if="definition && !definition.built_in" title="Restore the built-in definition (or none)? This makes a draft first." ok-text="Make the draft" cancel-text="Leave it" @confirm="keep('')"><Button>Take ours out…</Button></Popconfirm>
+          <Button :loading="isBusy" @click="keep(text)">Save draft</Button>
+          <Popconfirm v-if="definition && !definition.built_in" title="Restore the built-in definition (or none)? This makes a draft first." ok-text="Make the draft" cancel-text="Cancel" @confirm="keep('')"><Button>Restore built-in…</Button></Popconfirm>
         </div>
         <div v-if="isDraft && newest" class="draft">
-          <p><strong>Version {{ newest.number }} is a draft.</strong> Try it on some hosts; nothing is kept there. Then release it: every agent that takes this server's probes looks for the tool so.</p>
+          <p><strong>Version {{ newest.number }} is a draft.</strong> Try it on some hosts; nothing is stored there. Then release it to all agents that accept this server's probes.</p>
           <div v-if="mayChange" class="row">
             <Select v-model:value="onto" mode="multiple" class="hosts" placeholder="Hosts for the trial" aria-label="Hosts for the trial" :options="hosts.map((value) => ({ value, label: value }))" />
-            <Button :disabled="!onto.length || !newest.text" :loading="isBusy" @click="tryIt">Try it</Button>
-            <Popconfirm :title="`Release version ${newest.number} of ${newest.tool} to all agents? It runs on every host.`" ok-text="Release it" cancel-text="Not yet" @confirm="release"><Button type="primary">Release…</Button></Popconfirm>
+            <Button :disabled="!onto.length || !newest.text" :loading="isBusy" @click="tryIt">Run trial</Button>
+            <Popconfirm :title="`Release version ${newest.number} of ${newest.tool} to all agents? It runs on every host.`" ok-text="Release" cancel-text="Cancel" @confirm="release"><Button type="primary">Release…</Button></Popconfirm>
           </div>
         </div>
         <table v-if="definition?.trials.length" class="plain-table">
-          <thead><tr><th>Tried</th><th>Host</th><th>Found</th></tr></thead>
+          <thead><tr><th>Trials</th><th>Host</th><th>Found</th></tr></thead>
           <tbody>
             <tr v-for="one in definition.trials.slice(0, 20)" :key="one.id" :data-trial="one.host">
               <td class="soft">version {{ one.number }}, <TimeAgo :at="one.asked_at" /></td>
@@ -156,7 +156,7 @@ function foundSaid(trial: Schemas['Trial']): string {
             <tr v-for="one in definition.edits" :key="one.number">
               <td>{{ one.number }}</td>
               <td>{{ one.made_by }}, <TimeAgo :at="one.made_at" /></td>
-              <td>{{ one.note }}{{ one.text ? '' : ' (takes ours out)' }}</td>
+              <td>{{ one.note }}{{ one.text ? '' : ' (restores the built-in one)' }}</td>
               <td class="soft"><template v-if="one.release">release {{ one.release }} by {{ one.released_by }}</template><template v-else>not released</template>{{ ' ' }}<button v-if="one.text && mayChange" type="button" class="bare note" @click="text = one.text">take up</button></td>
             </tr>
           </tbody>

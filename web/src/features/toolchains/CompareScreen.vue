@@ -80,9 +80,9 @@ function differs(row: Schemas['Differing'], place: number): boolean {
       <Button v-if="found" @click="copy(asText)">{{ word }} as a table</Button>
     </div>
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
-    <p v-if="names.length < 2" class="soft">Choose two to four hosts that should be alike; what differs appears here.</p>
+    <p v-if="names.length < 2" class="soft">Choose two to four hosts that should be alike. Their differences appear here.</p>
     <template v-if="found">
-      <p class="soft">{{ count(found.rows.length, 'thing differs', 'things differ') }}; {{ found.alike }} are the same and not shown. Bold is what is not as on {{ found.hosts[0] }}.</p>
+      <p class="soft">{{ count(found.rows.length, 'difference') }}; {{ found.alike }} are the same and not shown. Bold differs from {{ found.hosts[0] }}.</p>
       <table class="plain-table">
         <thead>
           <tr><th></th><th v-for="host in found.hosts" :key="host"><RouterLink :to="{ name: 'host', params: { name: host } }">{{ host }}</RouterLink></th></tr>
@@ -95,7 +95,7 @@ function differs(row: Schemas['Differing'], place: number): boolean {
           </tr>
         </tbody>
       </table>
-      <p v-if="!found.rows.length" class="well">Nothing differs.</p>
+      <p v-if="!found.rows.length" class="well">No differences.</p>
     </template>
   </div>
 </template>

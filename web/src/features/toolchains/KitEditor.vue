@@ -77,26 +77,26 @@ async function save(): Promise<void> {
 <template>
   <form class="editor" aria-label="A kit" @submit.prevent="save">
     <div class="fields">
-      <h2>{{ kit ? `Change ${kit.name}` : 'Make a kit' }}</h2>
+      <h2>{{ kit ? `Change ${kit.name}` : 'New kit' }}</h2>
       <label>Name <Input v-model:value="name" placeholder="gauge-firmware" /></label>
-      <label>What for <Input v-model:value="purpose" placeholder="what builds the firmware of the gauges" /></label>
-      <label>On paddocks <Select v-model:value="paddocks" mode="multiple" class="whole" :options="known" aria-label="Paddocks" /></label>
-      <label>On hosts with a label <WordsField v-model="labels" name="Labels" class="whole" :known="knownLabels" /></label>
-      <label>Terms, one a line <Input.TextArea v-model:value="text" class="machine" :auto-size="{ minRows: 6, maxRows: 18 }" placeholder="os linux&#10;tool jdk 17..21" spellcheck="false" aria-label="Terms, one a line" /></label>
+      <label>Purpose <Input v-model:value="purpose" placeholder="what builds the firmware of the gauges" /></label>
+      <label>Paddocks <Select v-model:value="paddocks" mode="multiple" class="whole" :options="known" aria-label="Paddocks" /></label>
+      <label>Hosts with a label <WordsField v-model="labels" name="Labels" class="whole" :known="knownLabels" /></label>
+      <label>Terms, one per line <Input.TextArea v-model:value="text" class="machine" :auto-size="{ minRows: 6, maxRows: 18 }" placeholder="os linux&#10;tool jdk 17..21" spellcheck="false" aria-label="Terms, one per line" /></label>
       <div class="row">
-        <Select v-model:value="like" show-search size="small" class="like" placeholder="Take after a host" aria-label="Take after a host" :options="columns.hosts.name.map((value) => ({ value, label: value }))" @change="propose(like)" />
-        <Button size="small" @click="propose()">What jobs asked for in 30 days</Button>
+        <Select v-model:value="like" show-search size="small" class="like" placeholder="Copy the tools of a host" aria-label="Copy the tools of a host" :options="columns.hosts.name.map((value) => ({ value, label: value }))" @change="propose(like)" />
+        <Button size="small" @click="propose()">Tools that jobs asked for in 30 days</Button>
       </div>
     </div>
     <div aria-live="polite">
-      <h2>What saving would do</h2>
+      <h2>Effect of saving</h2>
       <p v-for="mistake in mistakes" :key="mistake" class="trouble machine">{{ mistake }}</p>
       <template v-if="effect">
-        <p v-if="!effect.standings.length" class="soft">No admitted host is meant yet: choose paddocks or labels.</p>
-        <p v-if="effect.put_out.length" class="trouble"><strong>{{ count(effect.put_out.length, 'host') }}</strong> would be put out of kit: {{ effect.put_out.join(', ') }}.</p>
-        <p v-else-if="effect.standings.length" class="well">No host would be put out of kit.</p>
-        <p v-if="effect.put_in.length" class="well">{{ count(effect.put_in.length, 'host') }} would come into it: {{ effect.put_in.join(', ') }}.</p>
-        <p v-if="effect.stay_out.length" class="soft">{{ count(effect.stay_out.length, 'host stays', 'hosts stay') }} out of it: {{ effect.stay_out.join(', ') }}.</p>
+        <p v-if="!effect.standings.length" class="soft">No hosts yet: choose paddocks or labels.</p>
+        <p v-if="effect.put_out.length" class="trouble"><strong>{{ count(effect.put_out.length, 'host') }}</strong> would no longer meet a kit: {{ effect.put_out.join(', ') }}.</p>
+        <p v-else-if="effect.standings.length" class="well">All hosts would still meet their kits.</p>
+        <p v-if="effect.put_in.length" class="well">{{ count(effect.put_in.length, 'host') }} would meet it: {{ effect.put_in.join(', ') }}.</p>
+        <p v-if="effect.stay_out.length" class="soft">{{ count(effect.stay_out.length, 'host', 'hosts') }} would still miss something: {{ effect.stay_out.join(', ') }}.</p>
         <table v-if="effect.standings.some((one) => one.lacking.length)" class="plain-table">
           <thead><tr><th>Host</th><th>Lacks</th></tr></thead>
           <tbody>
@@ -109,8 +109,8 @@ async function save(): Promise<void> {
       </template>
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
       <div class="row end">
-        <Button @click="emit('left')">Leave it</Button>
-        <Button type="primary" html-type="submit" :loading="isBusy" :disabled="!name.trim() || !terms.length || !!mistakes.length">Save the kit</Button>
+        <Button @click="emit('left')">Cancel</Button>
+        <Button type="primary" html-type="submit" :loading="isBusy" :disabled="!name.trim() || !terms.length || !!mistakes.length">Save kit</Button>
       </div>
     </div>
   </form>

@@ -72,10 +72,10 @@ async function saved(): Promise<void> {
     <KitEditor v-if="edited" :kit="edited === 'new' ? null : edited" :columns="columns" @saved="saved" @left="edited = null" />
     <template v-else>
       <div class="row">
-        <p class="soft">A kit says what hosts are meant to have. It is put on paddocks, or on hosts by label.</p>
-        <Button v-if="mayKeep" type="primary" @click="edited = 'new'">Make a kit</Button>
+        <p class="soft">A kit lists the terms that certain hosts should meet: those of its paddocks, or those with a label.</p>
+        <Button v-if="mayKeep" type="primary" @click="edited = 'new'">New kit</Button>
       </div>
-      <p v-if="!kits.length" class="soft empty">There is none yet. Begin with one that takes after a good host: its tools become the terms.</p>
+      <p v-if="!kits.length" class="soft empty">No kits yet. Start from a good host: its tools become the terms.</p>
       <div v-for="kit in kits" :key="kit.name" class="kit" :data-kit="kit.name">
         <div class="row">
           <h2>{{ kit.name }}</h2>
@@ -83,7 +83,7 @@ async function saved(): Promise<void> {
           <span class="right row">
             <button type="button" class="bare note" @click="open(kit.name)">{{ opened === kit.name ? 'less' : 'host by host' }}</button>
             <button v-if="mayKeep" type="button" class="bare note" @click="edited = kit">change</button>
-            <Popconfirm v-if="mayKeep" :title="`Remove the kit ${kit.name}? No host changes; the logbook keeps its terms.`" ok-text="Remove it" cancel-text="Leave it" @confirm="remove(kit.name)"><button type="button" class="bare note">remove</button></Popconfirm>
+            <Popconfirm v-if="mayKeep" :title="`Delete the kit ${kit.name}? No host changes. The logbook keeps its terms.`" ok-text="Delete" cancel-text="Cancel" @confirm="remove(kit.name)"><button type="button" class="bare note">delete</button></Popconfirm>
           </span>
         </div>
         <p class="machine">{{ kit.terms.join(' · ') }}</p>
@@ -92,7 +92,7 @@ async function saved(): Promise<void> {
             {{ count(names(kit.name, stands).length, MESSAGES[stands][0], MESSAGES[stands][1]) }}
           </span>
         </div>
-        <p v-if="readyToServe(kit.name) < 2" class="trouble">{{ readyToServe(kit.name) ? 'One ready host alone meets it.' : 'No ready host meets it.' }}</p>
+        <p v-if="readyToServe(kit.name) < 2" class="trouble">{{ readyToServe(kit.name) ? 'Only one ready host meets it.' : 'No ready host meets it.' }}</p>
         <table v-if="opened === kit.name" class="plain-table">
           <tbody>
             <tr v-for="one in standings" :key="one.host">
@@ -103,7 +103,7 @@ async function saved(): Promise<void> {
           </tbody>
         </table>
       </div>
-      <p v-if="kits.length" class="soft">{{ count(kits.length, 'kit') }}. A host is ahead where it lacks only tools of which it has a newer version than the kit asks.</p>
+      <p v-if="kits.length" class="soft">{{ count(kits.length, 'kit') }}. A host is ahead if it only has newer versions than the kit asks for.</p>
     </template>
   </section>
 </template>
