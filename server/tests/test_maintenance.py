@@ -42,7 +42,7 @@ def test_a_hold_with_a_planned_end_is_resumed_by_itself_and_says_until_when(oper
     url = f"/api/v1/hosts/{host.name}/hold/"
     assert operator.post(url, {"until": soon(-5).isoformat()}, format="json").status_code == 400
     sheet = operator.post(url, {"reason": "new disk", "until": soon(30).isoformat()}, format="json").json()
-    held = next(step for step in sheet["way"] if step["name"] == "Not held")
+    held = next(step for step in sheet["conditions"] if step["name"] == "Not held")
     assert "deckhand: new disk, until" in held["detail"]
     look()
     assert fresh(host).holding == "held"

@@ -37,7 +37,7 @@ def test_a_host_that_cannot_work_gets_no_job_and_all_places_say_why(operator, ne
     assert f"{host.name} is unable to work (work folder: No space left on device" in job.reason
     shown = operator.get(f"/api/v1/hosts/{host.name}/").json()
     assert shown["readiness"] == "unable to work"
-    (link,) = [one for one in shown["way"] if one["name"] == "Able to work"]
+    (link,) = [one for one in shown["conditions"] if one["name"] == "Able to work"]
     assert (link["mark"], "No space left" in link["detail"]) == ("broken", True)
     why = operator.get(f"/api/v1/jobs/{number}/fit/").json()
     counted = {step["name"]: step["left"] for step in why["funnel"]}

@@ -137,7 +137,7 @@ def test_from_trouble_to_remedy(host, look, administrator):
     plate = administrator.get("/api/v1/yard/").json()["paddocks"][0]["hosts"][0]
     assert (plate["findings"], plate["worst"]) == (1, "urgent")
     sheet = administrator.get("/api/v1/hosts/knot-01/").json()
-    assert {"name": "Service running", "mark": "broken", "detail": "The service was stopped."} in sheet["way"]
+    assert {"name": "Service running", "mark": "broken", "detail": "The service was stopped."} in sheet["conditions"]
     assert sheet["watch"]["running"] == "stopped"
     post(key, report(host, RUNNING))
     note_link(host, LinkEvent.HELLO)

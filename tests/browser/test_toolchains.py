@@ -65,7 +65,7 @@ def test_a_rail_leads_to_the_hosts_with_that_version_and_two_of_them_are_compare
     for name in ("bramley-04", "russet-01"):
         page.one(f"[aria-label='Compare {name}']").click()
     page.button("Compare 2").click()
-    page.says("things differ")
+    page.says("differences")
     row = page.one("[data-differs='tool ruby']").text
     assert "3.3.6" in row
     assert "not there" in row

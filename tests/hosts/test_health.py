@@ -152,7 +152,7 @@ def test_stopped_and_stopped_on_purpose(host, server, service):
     host.run(f"systemctl stop {service}")
     one = found(server, "service-stopped")
     assert "The machine is up. The agent's service was stopped" in one["sentence"]
-    steps = {step["name"]: step for step in server.host(NAME)["way"]}
+    steps = {step["name"]: step for step in server.host(NAME)["conditions"]}
     assert (steps["Connected"]["mark"], steps["Service running"]["mark"]) == ("broken", "broken")
     remedied(host, one)
     closed(server, "service-stopped")
@@ -203,7 +203,7 @@ def test_its_network_is_cut(host, server, service):
     host.run(f"ip link set {inside} down")
     one = found(server, "machine-silent")
     assert "The machine is down, or cut off" in one["sentence"]
-    assert {"Connected", "Service running"} <= {step["name"] for step in server.host(NAME)["way"]}
+    assert {"Connected", "Service running"} <= {step["name"] for step in server.host(NAME)["conditions"]}
     host.run(f"ip link set {inside} up")
     closed(server, "machine-silent")
 
@@ -218,7 +218,7 @@ def test_its_disk_is_full(host, server, service):
     one = found(server, "disk-full")
     assert f"{HOME}/work" in one["evidence"][0]["text"]
     remedied(host, one)
-    steps = {step["name"]: step["mark"] for step in server.host(NAME)["way"]}
+    steps = {step["name"]: step["mark"] for step in server.host(NAME)["conditions"]}
     assert steps["Disk free"] == "broken"
     host.run(f"rm {HOME}/work/old-charts")
     closed(server, "disk-full")

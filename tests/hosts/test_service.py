@@ -147,7 +147,7 @@ def test_the_service_is_enabled_runs_as_its_own_user_and_does_a_job(host, server
     assert here["facts"]["kept_by"] == service
     assert here["facts"]["user"] == "paddock"
     assert here["address"] == host.inside
-    assert {"name": "Service running", "mark": "holds", "detail": service} in here["way"]
+    assert {"name": "Service running", "mark": "holds", "detail": service} in here["conditions"]
     number = server.submit("id -un; hostname; pwd")
     until(lambda: server.job(number)["state"] == "passed", "the job to pass")
     log = server.api.get_bytes(f"/api/v1/jobs/{number}/log/").decode()

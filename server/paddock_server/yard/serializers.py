@@ -297,7 +297,7 @@ class HostSerializer(serializers.ModelSerializer[Any]):
     undo_until = serializers.DateTimeField(
         read_only=True, allow_null=True, help_text="Until when its retirement can be undone."
     )
-    way = serializers.SerializerMethodField(help_text="The way to work: what must be true for a job to land here.")
+    conditions = serializers.SerializerMethodField(help_text="What must be true for a job to land here.")
 
     class Meta:
         model = Host
@@ -338,7 +338,7 @@ class HostSerializer(serializers.ModelSerializer[Any]):
             "services",
             "watched",
             "watch",
-            "way",
+            "conditions",
         ]
         read_only_fields = fields  # fmt: skip
 
@@ -348,7 +348,7 @@ class HostSerializer(serializers.ModelSerializer[Any]):
         return WatchReportSerializer(shown).data if shown else None
 
     @extend_schema_field(StepSerializer(many=True))
-    def get_way(self, shown: HostShown) -> Any:
+    def get_conditions(self, shown: HostShown) -> Any:
         host = shown.row
         steps = readiness_of(
             link=Link(host.link),

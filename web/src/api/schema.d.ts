@@ -3350,8 +3350,8 @@ export interface components {
             services: string[];
             watched: components["schemas"]["WatchedService"][];
             readonly watch: components["schemas"]["WatchReport"] | null;
-            /** @description The way to work: what must be true for a job to land here. */
-            readonly way: components["schemas"]["Step"][];
+            /** @description What must be true for a job to land here. */
+            readonly conditions: components["schemas"]["Step"][];
         };
         /** @description The hosts, as lists of one length. */
         HostColumns: {

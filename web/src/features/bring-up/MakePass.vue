@@ -4,7 +4,7 @@ import { computed, reactive, watch } from 'vue'
 import { answered, api, type Schemas } from '../../api/client'
 import { useYard } from '../yard/yard'
 import { useAction } from '../../kit/useAction'
-import WordsField from '../../kit/LabelsField.vue'
+import LabelsField from '../../kit/LabelsField.vue'
 
 /** A pass without a sheet, for machines that are set up unattended: what joins with it stands at the gate. */
 const emit = defineEmits<{ made: [made: Schemas['NewPass']] }>()
@@ -30,7 +30,7 @@ function make(): Promise<void> {
       <label>Purpose<Input v-model:value="wanted.name" :maxlength="100" :placeholder="`for ${wanted.paddock}`" data-field="pass-name" /></label>
       <label>Uses (hosts)<InputNumber v-model:value="wanted.uses" :min="1" :max="10000" data-field="pass-uses" /></label>
       <label>Expires after (hours)<InputNumber v-model:value="wanted.hours" :min="1" :max="8784" /></label>
-      <label>Labels<WordsField v-model="wanted.labels" name="Labels" data-field="pass-labels" /></label>
+      <label>Labels<LabelsField v-model="wanted.labels" name="Labels" data-field="pass-labels" /></label>
       <label>Slots<InputNumber :value="wanted.slots || undefined" :min="1" :max="1000" placeholder="by cores" @update:value="(n) => (wanted.slots = Number(n ?? 0))" /></label>
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
       <Button html-type="submit" :loading="isBusy" :disabled="!wanted.paddock">Create pass</Button>

@@ -4,7 +4,7 @@ import { computed, reactive, ref, watch } from 'vue'
 import { answered, api, ProblemError, type Schemas } from '../../api/client'
 import { useYard } from '../yard/yard'
 import { systemName } from '../../kit/format'
-import WordsField from '../../kit/LabelsField.vue'
+import LabelsField from '../../kit/LabelsField.vue'
 
 /** Which machine is coming, and how it is to be kept: everything has a default but the system and the paddock. */
 const props = defineProps<{ choices: Schemas['Choices']; name: string }>()
@@ -96,7 +96,7 @@ function make(repairs = false): Promise<void> {
     <div class="pair">
       <label>Name<Input v-model:value="wanted.name" :maxlength="80" placeholder="from the machine" data-field="name" /><b v-if="wrong.name" class="trouble">{{ wrong.name }}</b>
         <span v-if="existing" class="soft" data-part="existing">{{ existing.name }} is already a host in {{ existing.paddock }}. To reinstall its agent and keep its key, name and labels: <Button size="small" :loading="isBusy" data-act="repair" @click.prevent="make(true)">Repair {{ existing.name }}</Button></span></label>
-      <label>Labels<WordsField :model-value="wanted.labels ?? []" @update:model-value="(labels) => (wanted.labels = labels)" name="Labels" data-field="labels" /><b v-if="wrong.labels" class="trouble">{{ wrong.labels }}</b></label>
+      <label>Labels<LabelsField :model-value="wanted.labels ?? []" @update:model-value="(labels) => (wanted.labels = labels)" name="Labels" data-field="labels" /><b v-if="wrong.labels" class="trouble">{{ wrong.labels }}</b></label>
     </div>
     <div class="pair">
       <label>Slots<InputNumber :value="wanted.slots || undefined" :min="1" :max="1000" placeholder="from cores and memory" data-field="slots" @update:value="(n) => (wanted.slots = Number(n ?? 0))" />

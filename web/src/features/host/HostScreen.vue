@@ -126,7 +126,7 @@ async function act(verb: Verb): Promise<void> {
       </div>
       <p v-for="odd in host.suspicions" :key="odd.sentence" class="trouble odd">{{ odd.sentence }}</p>
       <RetiredHost v-if="isPast" :host="host" :may-undo="mayDecide" @done="held" />
-      <ReadinessChain v-else :steps="host.way" />
+      <ReadinessChain v-else :steps="host.conditions" />
       <HostWork v-if="host.holding" :name="host.name" />
       <section v-if="troubles.length" class="findings" aria-label="Findings"><FindingItem v-for="(one, i) in troubles" :key="one.id" :finding="one" :open="i === 0 && !one.aside" without-host /></section>
       <HostWeek :name="host.name" />

@@ -5,7 +5,7 @@ import { answered, api, type Schemas } from '../../api/client'
 import { mergeSettings, type HostSettings, settingNames, showSetting } from './host-settings'
 import { useAction } from '../../kit/useAction'
 import { count } from '../../kit/format'
-import WordsField from '../../kit/LabelsField.vue'
+import LabelsField from '../../kit/LabelsField.vue'
 
 /** The settings of a host. Unsaved input stays when another person saves; the form then shows what changed. */
 const { host } = defineProps<{ host: Schemas['Host'] }>()
@@ -46,10 +46,10 @@ function save(): Promise<void> {
 <template>
   <section>
     <h2>Settings</h2>
-    <label>Labels<WordsField v-model="wanted.labels" name="Labels" data-field="labels" /></label>
+    <label>Labels<LabelsField v-model="wanted.labels" name="Labels" data-field="labels" /></label>
     <label>Slots<InputNumber v-model:value="wanted.slots" :min="1" :max="1000" data-field="slots" /></label>
     <p v-if="isTooMany" class="warning" role="status">{{ host.name }} has {{ count(host.facts.cores, 'core') }}, so {{ wanted.slots }} parallel jobs would slow each other down. Suggested: {{ host.suggested_slots }}. <Button size="small" @click="wanted.slots = host.suggested_slots">Use {{ host.suggested_slots }}</Button></p>
-    <label>Services<WordsField v-model="wanted.services" name="Services" placeholder="same as the paddock" data-field="services" /></label>
+    <label>Services<LabelsField v-model="wanted.services" name="Services" placeholder="same as the paddock" data-field="services" /></label>
     <Checkbox v-model:checked="wanted.reserved" data-field="reserved">Reserved: only jobs that ask for one of its labels</Checkbox>
     <div v-if="changed.length && theirs.length" class="warning" role="status">
       <p v-for="name in theirs" :key="name">Another person changed the {{ name }} while you were typing: <b class="machine">{{ showSetting(saved[name]) || 'none' }}</b></p>

@@ -5,7 +5,7 @@ import { answered, api, type Schemas } from '../../api/client'
 import { useYard } from '../yard/yard'
 import { useAction } from '../../kit/useAction'
 import TimeAgo from '../../kit/TimeAgo.vue'
-import WordsField from '../../kit/LabelsField.vue'
+import LabelsField from '../../kit/LabelsField.vue'
 
 /** Which secrets exist, which pipelines may use them, and which job used them last? Their values are never shown. */
 type Secret = Schemas['Secret']
@@ -82,7 +82,7 @@ function remove(one: Secret): Promise<void> {
       <label><span>Name</span><Input v-model:value="name" :disabled="about === 'kept'" placeholder="CHART_DEPOT_TOKEN" :maxlength="100" class="machine" data-field="secret-name" /></label>
       <label><span>Purpose</span><Input v-model:value="purpose" :maxlength="200" /></label>
       <label class="whole"><span>Value <span class="soft">{{ about === 'kept' ? 'leave empty to keep it' : 'never shown again' }}</span></span><textarea v-model="value" rows="2" maxlength="8000" spellcheck="false" autocomplete="off" class="machine covered" data-field="secret-value" /></label>
-      <label><span>Allowed pipelines <span class="soft">* matches any part of a name</span></span><WordsField v-model="pipelines" name="Allowed pipelines" spaced placeholder="tide-gauge-*" data-field="secret-pipelines" /></label>
+      <label><span>Allowed pipelines <span class="soft">* matches any part of a name</span></span><LabelsField v-model="pipelines" name="Allowed pipelines" spaced placeholder="tide-gauge-*" data-field="secret-pipelines" /></label>
       <label><span>Allowed paddocks</span><Select v-model:value="paddocks" mode="multiple" :options="places" placeholder="Paddocks" data-field="secret-paddocks" /></label>
       <Checkbox v-model:checked="sourcesOnly" class="whole">Only for jobs from a Git source</Checkbox>
       <p class="row"><Button type="primary" html-type="submit" :loading="isBusy" :disabled="Boolean(missing)" data-act="keep-secret">{{ about === 'new' ? 'Save secret' : value ? 'Replace value' : 'Save' }}</Button> <Button @click="about = ''">Cancel</Button> <span class="soft">{{ missing }}</span></p>

@@ -5,7 +5,7 @@ import { answered, api, ProblemError, type Schemas } from '../../api/client'
 import { useAction } from '../../kit/useAction'
 import type { Columns } from './fleet-columns'
 import { count } from '../../kit/format'
-import WordsField from '../../kit/LabelsField.vue'
+import LabelsField from '../../kit/LabelsField.vue'
 
 /** Makes or changes a kit, and says before it is saved what that would do. */
 const props = defineProps<{ kit: Schemas['Kit'] | null; columns: Columns }>()
@@ -81,7 +81,7 @@ async function save(): Promise<void> {
       <label>Name <Input v-model:value="name" placeholder="gauge-firmware" /></label>
       <label>Purpose <Input v-model:value="purpose" placeholder="what builds the firmware of the gauges" /></label>
       <label>Paddocks <Select v-model:value="paddocks" mode="multiple" class="whole" :options="known" aria-label="Paddocks" /></label>
-      <label>Hosts with a label <WordsField v-model="labels" name="Labels" class="whole" :known="knownLabels" /></label>
+      <label>Hosts with a label <LabelsField v-model="labels" name="Labels" class="whole" :known="knownLabels" /></label>
       <label>Terms, one per line <Input.TextArea v-model:value="text" class="machine" :auto-size="{ minRows: 6, maxRows: 18 }" placeholder="os linux&#10;tool jdk 17..21" spellcheck="false" aria-label="Terms, one per line" /></label>
       <div class="row">
         <Select v-model:value="like" show-search size="small" class="like" placeholder="Copy the tools of a host" aria-label="Copy the tools of a host" :options="columns.hosts.name.map((value) => ({ value, label: value }))" @change="propose(like)" />

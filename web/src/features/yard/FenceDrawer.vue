@@ -5,7 +5,7 @@ import { answered, api } from '../../api/client'
 import { useYard } from './yard'
 import { useAction } from '../../kit/useAction'
 import HoldButtons from './HoldButtons.vue'
-import WordsField from '../../kit/LabelsField.vue'
+import LabelsField from '../../kit/LabelsField.vue'
 
 /** What a paddock's fence says: which pipelines may send jobs in, from where agents may call, whether a pass alone lets them in, and what is watched. */
 const paddock = defineModel<string | null>('paddock', { required: true })
@@ -88,19 +88,19 @@ function save(): Promise<void> {
       <label>
         Allowed pipelines
         <span class="soft">Names; * matches anything, and * alone lets in all. Jobs of other pipelines wait at the fence until an operator lets them in.</span>
-        <WordsField v-model="pipelines" name="Allowed pipelines" spaced placeholder="none: all jobs wait" data-field="pipelines" />
+        <LabelsField v-model="pipelines" name="Allowed pipelines" spaced placeholder="none: all jobs wait" data-field="pipelines" />
       </label>
       <label>
         Agent networks
         <span class="soft">Empty means any. The gate marks agents from other networks.</span>
-        <WordsField v-model="networks" name="Networks" placeholder="10.20.0.0/16" data-field="networks" />
+        <LabelsField v-model="networks" name="Networks" placeholder="10.20.0.0/16" data-field="networks" />
       </label>
       <Checkbox v-model:checked="admitsAtOnce">Admit agents with a pass automatically</Checkbox>
       <p class="soft">A pass is then enough to run jobs here from inside the networks: agents are admitted automatically.</p>
       <label class="later">
         Watched services
         <span class="soft">Watched on all its hosts. A job asks for one with <code>service NAME running</code>.</span>
-        <WordsField v-model="services" name="Watched services" data-field="services" />
+        <LabelsField v-model="services" name="Watched services" data-field="services" />
       </label>
       <Checkbox v-model:checked="watchMayStart" data-field="watch-may-start">Let watches start the agent's service</Checkbox>
       <p class="soft">If it stopped or failed, at most three times per hour; never if it was stopped with the agent's own command.</p>
