@@ -6,8 +6,13 @@ import os
 import re
 import subprocess
 import sys
+import tomllib
+from importlib import metadata
 from pathlib import Path
 
+import pytest
+
+import paddock_agent
 from paddock_agent.wire.shared import VERSION, FromAgent, FromServer
 
 ROOT = Path(__file__).parents[1]
@@ -42,6 +47,17 @@ def test_the_protocol_lists_every_message_and_the_version():
         listed = set(re.findall(r"^\| `([^`]+)` \|", written.partition(title)[2].partition("\n## ")[0], re.MULTILINE))
         assert listed == {one.__struct_config__.tag for one in base.__subclasses__()}
     assert f"Version {VERSION};" in written
+
+
+@pytest.mark.parametrize("part", ["core", "server", "standins"])
+def test_every_part_has_the_version_of_the_agent(part):
+    assert (
+        tomllib.loads((ROOT / part / "pyproject.toml").read_text())["project"]["version"] == paddock_agent.__version__
+    )
+
+
+def test_the_package_of_the_agent_has_its_version():
+    assert metadata.version("yellow-paddock-agent") == paddock_agent.__version__
 
 
 def test_the_data_model_is_that_of_the_models():

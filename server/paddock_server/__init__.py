@@ -1,3 +1,3 @@
 """The server: one process with the API, the agents' link, the dispatcher and the browser's live feed."""
 
-__version__ = "0.1.0"
+from paddock_agent import __version__ as __version__

@@ -19,26 +19,26 @@ class Command:
 
 PREREQUISITES = {
     "linux": [
-        "a Linux with glibc 2.28 or newer (Debian 10, Ubuntu 18.10, RHEL 8, or later), on x64 or arm64",
+        "Linux with glibc 2.28 or newer (Debian 10, Ubuntu 18.10, RHEL 8, or later), on x64 or arm64",
         "systemd; without it the agent can only be started by hand",
         "Python 3.11, 3.12 or 3.13 where every account can read it (/usr, /usr/local); pip and venv are not needed",
         "curl, to fetch the script; root, or sudo",
         "200 MB of disk at /opt, and what your builds need in the work folder",
-        "a way to this server, and a clock within a minute of its own",
+        "a network route to this server, and a clock at most a minute off from the server's",
     ],
     "macos": [
         "macOS 11 or newer, on x64 or arm64",
         "Python 3.11, 3.12 or 3.13 where every account can read it; the 3.9 of the developer tools is too old",
         "an account that may use sudo",
         "200 MB of disk at /opt, and what your builds need in the work folder",
-        "a way to this server, and a clock within a minute of its own",
+        "a network route to this server, and a clock at most a minute off from the server's",
     ],
     "windows": [
         "Windows 10 version 1607, Server 2016, or newer, on x64",
-        "Windows PowerShell 5.1, opened as administrator; the command sets the script policy aside for itself alone",
+        "Windows PowerShell 5.1, opened as administrator; the command bypasses the script policy for itself only",
         "Python 3.11, 3.12 or 3.13, installed for all users, with its launcher (py)",
         "200 MB of disk in Program Files, and what your builds need in the work folder",
-        "a way to this server, and a clock within a minute of its own",
+        "a network route to this server, and a clock at most a minute off from the server's",
     ],
 }  # fmt: skip
 

@@ -100,7 +100,7 @@ function make(repairs = false): Promise<void> {
     </div>
     <div class="pair">
       <label>Slots<InputNumber :value="wanted.slots || undefined" :min="1" :max="1000" placeholder="from cores and memory" data-field="slots" @update:value="(n) => (wanted.slots = Number(n ?? 0))" />
-        <span class="soft">Default: one slot per two cores, at most one per 4 GB of memory. The preflight warns if you ask for more.</span></label>
+        <span class="soft">Default: one slot per two cores, at most one per 4 GiB of memory. The preflight warns if you ask for more.</span></label>
       <label>Work folder<Input v-model:value="wanted.work_folder" :maxlength="200" :placeholder="system.work_folder" class="machine" data-field="work" />
         <b v-if="wrong.work_folder" class="trouble">{{ wrong.work_folder }}</b>
         <span v-else class="soft">At most {{ system.longest_work_folder }} characters and no spaces, since builds make long paths below it.</span></label>
