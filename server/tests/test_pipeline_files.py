@@ -102,7 +102,7 @@ BOMB = "a: &a [x, x, x, x, x, x, x, x, x, x]\n" + "".join(
         ("pipeline: a\npipeline: b\n", "Line 2"),
         ("? [a]\n: b\n", "plain word"),
         ("pipeline: !!python/object:os.system x\n", "not a kind of value"),
-        ("just text", "made of keys"),
+        ("just text", "needs keys with values"),
         ("# nothing\n", "empty"),
         ("x: " + "y" * 600_000, "at most 512 KiB"),
         ("a: 1\n---\nb: 2\n", "not YAML"),

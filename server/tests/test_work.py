@@ -232,7 +232,7 @@ def test_cancelling(operator, viewer, new_host):
     assert viewer.post(f"/api/v1/jobs/{waiting}/cancel/").status_code == 403
     assert operator.post(f"/api/v1/jobs/{waiting}/cancel/").json()["state"] == "cancelled"
     again = operator.post(f"/api/v1/jobs/{waiting}/cancel/")
-    assert (again.status_code, "ended already" in again.json()["detail"]) == (409, True)
+    assert (again.status_code, "already ended" in again.json()["detail"]) == (409, True)
     host = new_host()
     running = placed(operator, host)
     assert operator.post(f"/api/v1/jobs/{running.pk}/cancel/").json()["cancel_asked"] is True

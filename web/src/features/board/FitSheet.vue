@@ -60,7 +60,7 @@ function short(term: string): string {
           <td>
             <div v-if="row.remedies.length" class="remedies">
               <template v-for="one in row.remedies" :key="one.text">
-                <span v-if="one.text === offered?.text" class="soft">{{ row.remedies.length > 1 ? 'with the term corrected,' : 'the term corrected' }}</span>
+                <span v-if="one.text === offered?.text" class="soft">{{ row.remedies.length > 1 ? 'correct the term, or' : 'correct the term' }}</span>
                 <HelpButton v-else :help="one" :jobs="job ? [job] : []" @done="emit('helped')" />
               </template>
             </div>

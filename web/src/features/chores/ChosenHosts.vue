@@ -9,6 +9,8 @@ import { at, cellOf, type Columns } from '../toolchains/fleet-columns'
 const props = defineProps<{ columns: Columns; places: number[]; tool: string }>()
 const SHOWN = 40
 const MOST = 4
+/** The hosts of a new chore are in its address, which has an end. */
+const MOST_OF_A_CHORE = 500
 const router = useRouter()
 const { word, copy } = useCopying()
 const chosen = ref<string[]>([])
@@ -35,7 +37,7 @@ const rows = computed(() =>
 /** On those that are ticked, or on all that are meant. */
 function chore(): void {
   const hosts = chosen.value.length ? chosen.value : props.places.map((place) => at(props.columns.hosts.name, place))
-  void router.push({ name: 'new-chore', query: { hosts: hosts.slice(0, 500) } })
+  void router.push({ name: 'new-chore', query: { hosts: hosts.slice(0, MOST_OF_A_CHORE) } })
 }
 
 function compare(): void {
@@ -59,6 +61,7 @@ function compare(): void {
         <span class="machine">{{ row.versions }}</span>
       </li>
     </ul>
+    <p v-if="!chosen.length && places.length > MOST_OF_A_CHORE" class="trouble">A chore from here takes the first {{ MOST_OF_A_CHORE }} of them.</p>
     <p v-if="places.length > SHOWN" class="soft">{{ places.length - SHOWN }} more: narrow the search.</p>
     <p v-if="!places.length" class="soft">No host matches.</p>
   </aside>

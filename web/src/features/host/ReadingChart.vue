@@ -17,9 +17,11 @@ async function load(): Promise<void> {
   try {
     const query = { reading: props.reading, hours: props.hours }
     const answer = await answered(api.GET('/api/v1/hosts/{name}/readings/', { params: { path: { name: props.host }, query } }))
-    if (mine === asked) read.value = answer
+    if (mine !== asked) return
+    read.value = answer
+    trouble.value = ''
   } catch (error) {
-    trouble.value = (error as Error).message
+    if (mine === asked) trouble.value = (error as Error).message
   }
 }
 watch(() => [props.host, props.reading, props.hours], load, { immediate: true })

@@ -23,6 +23,7 @@ const bars = computed(() => {
     took: height(run.took, most),
     waited: height(run.waited, most),
     isTrouble: ['failed', 'lost', 'timed out'].includes(run.state),
+    isPassed: run.state === 'passed',
     title: `job ${run.id}: ${run.state}${run.host ? ` on ${run.host}` : ''}${run.waited === null ? '' : `, waited ${duration(run.waited)}`}${run.took === null ? '' : `, took ${duration(run.took)}`}`,
   }))
 })
@@ -38,7 +39,7 @@ const bars = computed(() => {
       <g v-for="bar in bars" :key="bar.run.id" class="bar" @click="router.push({ name: 'run', params: { id: String(bar.run.id) } })">
         <title>{{ bar.title }}</title>
         <rect :x="bar.x" y="0" :width="STEP" :height="2 * HALF + 2" class="reach" />
-        <rect v-if="bar.took" :x="bar.x + 1" :y="HALF - bar.took" :width="STEP - 2" :height="bar.took" :class="{ took: !bar.isTrouble }" :fill="bar.isTrouble ? 'url(#did-not-pass)' : undefined" />
+        <rect v-if="bar.took" :x="bar.x + 1" :y="HALF - bar.took" :width="STEP - 2" :height="bar.took" :class="{ took: bar.isPassed, cut: !bar.isPassed && !bar.isTrouble }" :fill="bar.isTrouble ? 'url(#did-not-pass)' : undefined" />
         <rect v-if="bar.waited" :x="bar.x + 1" :y="HALF + 2" :width="STEP - 2" :height="bar.waited" class="waited" />
         <rect v-if="bar.run.state === 'waiting'" :x="bar.x + 1" :y="HALF + 2" :width="STEP - 2" :height="HALF" class="waits" />
       </g>
@@ -79,6 +80,10 @@ figcaption {
 
 .took {
   fill: var(--moss);
+}
+
+.cut {
+  fill: var(--slate);
 }
 
 .waited {

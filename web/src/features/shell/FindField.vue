@@ -12,6 +12,7 @@ const text = ref('')
 const jobs = ref<Schemas['Job'][]>([])
 const retired = ref<Schemas['Host'][]>([])
 const isOpen = ref(false)
+const trouble = ref('')
 const chosen = ref(0)
 const field = ref<HTMLInputElement | null>(null)
 const MOST = 6
@@ -36,11 +37,12 @@ const found = computed(() => {
 
 async function open(): Promise<void> {
   isOpen.value = true
+  trouble.value = ''
   try {
     jobs.value = (await answered(api.GET('/api/v1/jobs/'))).results
     retired.value = (await answered(api.GET('/api/v1/hosts/', { params: { query: { standing: 'retired' } } }))).results
-  } catch {
-    jobs.value = []
+  } catch (error) {
+    trouble.value = (error as Error).message
   }
 }
 
@@ -84,7 +86,8 @@ defineExpose({ focus: () => field.value?.focus() })
       <li v-for="(one, at) in found" :key="one.key" role="option" :aria-selected="at === chosen" @mousedown.prevent="go(at)">
         <strong>{{ one.title }}</strong> <span class="soft">{{ one.more }}</span>
       </li>
-      <li v-if="!found.length" class="soft">No match.</li>
+      <li v-if="trouble" class="trouble" role="alert">Jobs and retired hosts could not be searched: {{ trouble }}</li>
+      <li v-else-if="!found.length" class="soft">No match among the hosts and the newest jobs.</li>
     </ul>
   </div>
 </template>

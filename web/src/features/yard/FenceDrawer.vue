@@ -22,29 +22,35 @@ const endsProcesses = ref(true)
 const warmDays = ref(14)
 const keepDays = ref(365)
 const choresNeedApproval = ref(false)
+/** Whether the fields hold this paddock's fence: what was not read must not be saved over it. */
+const isRead = ref(false)
+const result = ref('')
 const { isBusy, trouble, perform } = useAction()
 
 watch(paddock, (name) => {
+  isRead.value = false
+  result.value = ''
   if (!name) return
   void perform(async () => {
     const all = await answered(api.GET('/api/v1/paddocks/', { params: { query: { page_size: 1000 } } }))
     const found = all.results.find((one) => one.name === name)
-    purpose.value = found?.purpose ?? ''
-    networks.value = found?.networks ?? []
-    pipelines.value = found?.pipelines ?? []
-    admitsAtOnce.value = found?.admits_at_once ?? false
-    services.value = found?.services ?? []
-    watchMayStart.value = found?.watch_may_start ?? false
-    grace.value = found?.grace ?? 0
-    leaseMinutes.value = Math.round((found?.lease ?? 0) / 60)
-    endsProcesses.value = found?.ends_processes ?? true
-    warmDays.value = found?.warm_days ?? 14
-    keepDays.value = found?.keep_days ?? 365
-    choresNeedApproval.value = found?.chores_need_approval ?? false
+    if (!found) throw new Error(`The paddock ${name} no longer exists.`)
+    if (name !== paddock.value) return
+    purpose.value = found.purpose ?? ''
+    networks.value = found.networks ?? []
+    pipelines.value = found.pipelines ?? []
+    admitsAtOnce.value = found.admits_at_once ?? false
+    services.value = found.services ?? []
+    watchMayStart.value = found.watch_may_start ?? false
+    grace.value = found.grace ?? 0
+    leaseMinutes.value = (found.lease ?? 0) / 60
+    endsProcesses.value = found.ends_processes ?? true
+    warmDays.value = found.warm_days ?? 14
+    keepDays.value = found.keep_days ?? 365
+    choresNeedApproval.value = found.chores_need_approval ?? false
+    isRead.value = true
   })
 })
-
-const result = ref('')
 
 function done(what: string): void {
   result.value = what
@@ -68,7 +74,7 @@ function save(): Promise<void> {
       services: services.value,
       watch_may_start: watchMayStart.value,
       grace: grace.value,
-      lease: leaseMinutes.value * 60,
+      lease: Math.round(leaseMinutes.value * 60),
       ends_processes: endsProcesses.value,
       warm_days: warmDays.value,
       keep_days: keepDays.value,
@@ -130,7 +136,7 @@ function save(): Promise<void> {
       <p class="row later"><span>All hosts:</span> <HoldButtons :paddock="paddock ?? ''" size="small" @done="done" /> <Button size="small" @click="resumeAll">Resume</Button></p>
       <p v-if="result" class="note" role="status">{{ result }}</p>
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
-      <Button type="primary" html-type="submit" class="later" :loading="isBusy">Save</Button>
+      <Button type="primary" html-type="submit" class="later" :loading="isBusy" :disabled="!isRead">Save</Button>
     </form>
   </Drawer>
 </template>
