@@ -65,7 +65,7 @@ def test_more_idle_sockets_than_there_are_files_stop_nobody(server, agent, data)
             with suppress(OSError):
                 held.append(opened(server, b"GET / HTTP/1.1\r\n" if n % 2 else b"", f"127.0.{n % 8 + 1}.1"))
             if n % 100 == 0:
-                assert until(lambda: is_served(server), "the server to answer a_person else", 20)
+                assert until(lambda: is_served(server), "the server to answer others", 20)
         assert server.host(agent.name)["link"] == "connected"
         number = server.submit("echo through it all")
         until(lambda: server.job(number)["state"] == "passed", "a job to run in the meantime")

@@ -91,7 +91,7 @@ def test_a_goodbye_a_kill_and_silence_are_told_apart(server, agent):
     states = [verb.removeprefix("noted as ") for verb, _ in changes(server, agent.name)]
     assert states[-6:] == ["stopped", "connected", "lost", "connected", "lost", "connected"]
     causes = [cause for _, cause in changes(server, agent.name)]
-    assert "goodbye: it was stopped" in causes[-6]
+    assert "The agent was stopped" in causes[-6]
     assert "closed without a goodbye" in causes[-4]
     assert "past the grace" in causes[-2]
 

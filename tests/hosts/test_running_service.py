@@ -123,7 +123,7 @@ def test_what_forks_for_ever_and_hears_no_signal_is_ended_whole(host, server, se
 
 
 def test_a_tool_that_is_installed_is_seen_and_a_job_that_waits_for_it_starts(host, server, service):
-    """A folder of a_person else's in /opt must not stop the agent from seeing the next one."""
+    """A folder of another account in /opt must not stop the agent from seeing the next one."""
     number = server.submit("gradle --version", ["tool gradle 8+", f"host {NAME}"])
     until(lambda: server.job(number)["reason"], "the job to wait")
     host.run("mkdir /opt/of-another-account && chmod 700 /opt/of-another-account")
