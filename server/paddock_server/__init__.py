@@ -1,3 +1,5 @@
 """The server: one process with the API, the agents' link, the dispatcher and the browser's live feed."""
 
-from paddock_agent import __version__ as __version__
+from importlib.metadata import version
+
+__version__ = version("yellow-paddock-server")

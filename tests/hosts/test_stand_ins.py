@@ -145,7 +145,7 @@ async def test_a_command_for_another_shell_or_of_another_script_is_refused(serve
             await run_command(mac, made["command"]["run"], lambda _: None)
         with pytest.raises(ScriptFailed, match="FAILED"):
             await run_command(pc, wrong, lambda _: None)
-    with pytest.raises(ScriptFailed, match="no command of a bring-up sheet"):
+    with pytest.raises(ScriptFailed, match="not the command of a bring-up sheet"):
         parsed("export PADDOCK_PASS=x; curl http://paddock/other.sh")
 
 
