@@ -93,7 +93,7 @@ def test_a_goodbye_a_kill_and_silence_are_told_apart(server, agent):
     causes = [cause for _, cause in changes(server, agent.name)]
     assert "The agent was stopped" in causes[-6]
     assert "closed without a goodbye" in causes[-4]
-    assert "past the grace" in causes[-2]
+    assert "longer than the grace" in causes[-2]
 
 
 async def test_the_grace_is_that_of_the_paddock_and_the_heartbeat_keeps_to_it(server, key):
