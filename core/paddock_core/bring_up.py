@@ -1,7 +1,7 @@
 """The bring-up of one machine: which steps are done, which failed, where it waits, and for whom.
 
 Two kinds of things are known. What the machine's own bring-up reports (``ReportedTimes``), which may stop at any time;
-and what the server sees by itself (``ObservedBringUp``): a host that joined, connected, was surveyed, admitted, and did
+and what the server observes (``ObservedBringUp``): a host that joined, connected, was surveyed, was admitted and ran
 its proof job."""
 
 from __future__ import annotations
@@ -181,8 +181,8 @@ def _proof(seen: ObservedBringUp) -> Row:
 
 
 def _past_failures(rows: list[Row]) -> list[Row]:
-    """A step before the last that was reached is done, whatever was reported. Admission does not count as reached: it
-    is a person's, and may come before the machine has got any further."""
+    """A step before the last one reached is done, whatever was reported. Admission does not count as reached: a person
+    decides on it, perhaps before the machine gets any further."""
     reached = [
         i for i, row in enumerate(rows) if row.state in (State.DONE, State.NOW) and row.step is not BringUpStep.ADMIT
     ]

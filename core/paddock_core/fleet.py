@@ -124,5 +124,5 @@ def _read(text: str, scheme: str) -> Version | None:
 
 
 def _rank(one: InstalledTool) -> tuple[bool, bool, Version | None]:
-    # What cannot be read is never compared with what can: the second part separates them.
+    # Readable and unreadable versions are never compared with each other: the second part separates them.
     return one.plain, one.ordered is not None, one.ordered

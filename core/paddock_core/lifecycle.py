@@ -213,8 +213,8 @@ def transition(job: Job, event: Event) -> tuple[Job, tuple[Instruction, ...]]:
     """The next state of ``job`` after ``event``, and what has to be done.
 
     Events about an attempt that is over, or was given up, change nothing: they are kept as notes, so a result counts
-    once, however often it is reported. Raises TransitionError for what cannot happen: placing a job that does not wait,
-    or cancelling one that has ended."""
+    once, however often it is reported. Raises TransitionError for an impossible event: placing a job that does not
+    wait, or cancelling one that has ended."""
     match event:
         case Placed():
             if job.state is not JobState.WAITING:

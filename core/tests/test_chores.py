@@ -1,4 +1,4 @@
-"""A chore rolls: so many at a time, stops at failures, drains, and leaves no host behind."""
+"""The pace of a chore run, its stop at failures, its draining, and a result for every host."""
 
 from hypothesis import given
 from hypothesis import strategies as st

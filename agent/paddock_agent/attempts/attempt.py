@@ -109,7 +109,7 @@ class Attempt:
             self._at_once.set()
 
     async def run(self) -> None:
-        """Runs the steps and reports them. The end is reported whatever goes wrong."""
+        """Runs the steps and reports them. The end is reported even if a step fails unexpectedly."""
         try:
             ended = await self._work()
         except CannotBegin as error:

@@ -20,7 +20,7 @@ class Lifetime:
 
 def after(open_ones: Mapping[str, Finding], found: Sequence[Finding]) -> Lifetime:
     """Compares the findings of an evaluation with the open ones, by key. An open finding keeps its ``since``: when its
-    evidence first held, whatever changed after."""
+    evidence first held, also if the evidence changed later."""
     now = {one.key: one for one in found}
     return Lifetime(
         opened=tuple(one for key, one in now.items() if key not in open_ones),

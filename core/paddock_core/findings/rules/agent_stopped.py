@@ -1,4 +1,4 @@
-"""The agent said goodbye, and no watch reports."""
+"""The agent was stopped, and no watch reports."""
 
 from __future__ import annotations
 
