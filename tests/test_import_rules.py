@@ -185,6 +185,7 @@ LAYERS = (
     ("work",),
     ("time_line",),
     ("toolchains",),
+    ("sign_on",),
     ("access", "pipeline_secrets", "install"),
     ("hosts",),
     ("people",),

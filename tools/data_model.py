@@ -55,6 +55,8 @@ JSON_TYPES = {
     "notifications.NotificationRule.codes": "list of codes of findings, empty for all",
     "notifications.NotificationRule.paddocks": "list of names of paddocks, empty for all",
     "notifications.NotificationRule.quiet_days": "list of weekdays, 0 is Monday",
+    "people.Identity.groups": "list of names of groups",
+    "people.Token.paddocks": "list of names of paddocks",
     "pipeline_secrets.PipelineSecret.paddocks": "list of names of paddocks, or `*`",
     "pipeline_secrets.PipelineSecret.pipelines": "list of patterns of pipelines",
     "toolchains.Kit.labels": "list of labels",

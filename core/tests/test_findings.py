@@ -25,8 +25,9 @@ from paddock_core.findings import (
     evaluate,
 )
 from paddock_core.findings.lifetime import is_quiet
-from paddock_core.findings.observed import Anomaly, Failing
+from paddock_core.findings.observed import Anomaly, Failing, TokenSeen
 from paddock_core.findings.rules.pass_ending import HORIZON_SECONDS as PASS_HORIZON
+from paddock_core.findings.rules.token_ending import HORIZON_SECONDS as TOKEN_HORIZON
 from paddock_core.link_state import FLAPPING_WINDOW, SILENT, Link
 from paddock_core.proportions import Contrast
 from paddock_core.trend import DAY, Trend
@@ -60,8 +61,8 @@ def reported(**more):
     return replace(WELL.watch, **more)
 
 
-def found(*hosts, passes=()):
-    return evaluate(FleetSeen(tuple(hosts), tuple(passes)), NOW)
+def found(*hosts, passes=(), tokens=()):
+    return evaluate(FleetSeen(tuple(hosts), tuple(passes), tokens=tuple(tokens)), NOW)
 
 
 def codes(*hosts, **more):
@@ -185,7 +186,7 @@ def test_what_is_urgent_from_a_limit_on(code, urgent, soon):
 
 
 def test_every_rule_has_a_case():
-    elsewhere = {"network-silent", "pass-ending", "passwords-guessed"}
+    elsewhere = {"network-silent", "pass-ending", "passwords-guessed", "token-ending"}
     assert set(BY_CODE) == set(CASES) | elsewhere
     assert len(BY_CODE) == len(RULES)
 
@@ -278,6 +279,20 @@ def test_what_is_not_the_network_stays_with_the_hosts():
 )
 def test_passes(one, expected):
     assert codes(passes=[one]) == expected
+
+
+@pytest.mark.parametrize(
+    ("token", "expected"),
+    [
+        (TokenSeen("ci", "tide-ci", NOW + TOKEN_HORIZON - 1, NOW - DAY, "10.0.0.7"), ["token-ending"]),
+        (TokenSeen("ci", "tide-ci", NOW + TOKEN_HORIZON, NOW - DAY, "10.0.0.7"), []),
+        (TokenSeen("ci", "tide-ci", NOW + DAY, NOW - 30 * DAY, "10.0.0.7"), []),
+        (TokenSeen("ci", "tide-ci", NOW + DAY, 0.0, ""), []),
+        (TokenSeen("ci", "tide-ci", NOW, NOW - DAY, "10.0.0.7"), []),
+    ],
+)
+def test_tokens(token, expected):
+    assert codes(tokens=[token]) == expected
 
 
 hosts = st.builds(
@@ -398,6 +413,8 @@ def test_every_finding_says_what_was_reviewed():
     """The words, the evidence and the remedies of all rules, as a person has read them. Whoever changes one writes the
     file again with PADDOCK_REVIEW=1, and reads what it changed."""
     written = {name: as_written(found(*hosts)) for name, hosts in SITUATIONS.items()}
+    token = TokenSeen("nightly", "tide-ci", NOW + DAY, NOW - 60, "10.20.7.9")
+    written["a token"] = as_written(found(tokens=[token]))
     written["a pass"] = as_written(found(passes=[PassSeen("image", "shoreline", NOW + DAY, 40, True)]))
     written["guessing"] = as_written(evaluate(FleetSeen((), (), (GUESSING,)), NOW))
     if os.environ.get("PADDOCK_REVIEW"):

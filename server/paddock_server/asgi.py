@@ -28,8 +28,10 @@ from .link.feed import FeedConsumer  # noqa: E402
 from .link.leases import resume_after_start  # noqa: E402
 from .link.lost_detection import lost_detection_loop  # noqa: E402
 from .link.watch_lane import with_short_way  # noqa: E402
+from .logbook.syslog import syslog_loop  # noqa: E402
 from .maintenance.loop import maintenance_loop  # noqa: E402
 from .notifications.deliveries import delivery_loop  # noqa: E402
+from .people.loop import people_loop  # noqa: E402
 from .process import event_loop  # noqa: E402
 from .process.state import State, begin  # noqa: E402
 from .runs.loop import retention_loop  # noqa: E402
@@ -79,6 +81,8 @@ async def _lifespan(receive: Any, send: Any) -> None:
             maintenance_loop(),
             retention_loop(),
             time_line_loop(),
+            people_loop(),
+            syslog_loop(),
         )
     ]
     await resume_after_start()

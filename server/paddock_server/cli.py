@@ -66,6 +66,8 @@ def _parser() -> argparse.ArgumentParser:
     one = commands.add_parser("token", help="make a token with which a program acts for a person; it is shown once")
     one.add_argument("--user", required=True)
     one.add_argument("--name", default="command line", help="what it is for")
+    one.add_argument("--scope", choices=["read", "jobs", "operate", "all"], default="all")
+    one.add_argument("--days", type=int, default=90, help="after how many days it ends (default: 90)")
     one.set_defaults(command=_token)
 
     one = commands.add_parser("user", help="add a person; asks for the password, or takes it from PADDOCK_PASSWORD")
@@ -73,6 +75,13 @@ def _parser() -> argparse.ArgumentParser:
     one.add_argument("--role", choices=["viewer", "operator", "administrator"], default="viewer")
     one.add_argument("--paddock", help="only for this paddock (default: for everything)")
     one.set_defaults(command=_user)
+
+    one = commands.add_parser(
+        "rescue", help="make a person administrator, and print a one-time link to log in; for when nobody else can"
+    )
+    one.add_argument("name")
+    one.add_argument("--url", default=os.environ.get("PADDOCK_URL", ""), help="the server's address, for the link")
+    one.set_defaults(command=_rescue)
 
     one = commands.add_parser("history", help="take over links and readings that were recorded elsewhere, from a file")
     one.add_argument("file", type=Path, help="JSON; docs/health.md says how it is made up")
@@ -97,10 +106,24 @@ def _serve(options: argparse.Namespace) -> int:
 
 
 def _token(options: argparse.Namespace) -> int:
+    from paddock_core.access.roles import Scope
+
     from .people.actions.make_token import make_token
     from .people.actor import COMMAND_LINE
 
-    print(make_token(COMMAND_LINE, options.user, options.name))
+    _, shown_once = make_token(COMMAND_LINE, options.user, options.name, Scope(options.scope), (), options.days)
+    print(shown_once)
+    return 0
+
+
+def _rescue(options: argparse.Namespace) -> int:
+    from .access.actions.rescue import rescue
+    from .people.actor import COMMAND_LINE
+
+    link = rescue(COMMAND_LINE, options.name)
+    address = (options.url or f"http://127.0.0.1:{os.environ.get('PADDOCK_PORT', '8200')}").rstrip("/")
+    print(f"{options.name} is administrator for everything. This link sets a password. It works once:")
+    print(f"{address}/welcome#{link}")
     return 0
 
 

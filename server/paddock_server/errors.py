@@ -22,7 +22,7 @@ class Invalid(ActionError):
 
 
 class NotAllowed(ActionError):
-    """The person's role does not reach this."""
+    """The person's role does not reach this. ``needs``, where it is given, has the role and the paddock that would."""
 
     status = 403
     title = "Your role does not allow this"

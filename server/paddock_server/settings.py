@@ -24,7 +24,6 @@ ALLOWED_HOSTS = ["localhost", "127.0.0.1", "[::1]", *filter(None, os.environ.get
 INSTALLED_APPS = [
     "django.contrib.auth",
     "django.contrib.contenttypes",
-    "django.contrib.sessions",
     "django.contrib.staticfiles",
     "channels",
     "rest_framework",
@@ -51,6 +50,7 @@ MIDDLEWARE = [
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "paddock_server.people.last_seen.LastSeen",
     "paddock_server.web.SaidTrouble",
 ]
 
@@ -92,6 +92,14 @@ AUTH_PASSWORD_VALIDATORS = [
     },
 ]
 SESSION_ENGINE = "paddock_server.people.sessions"
+SESSION_IDLE_SECONDS = float(os.environ.get("PADDOCK_SESSION_IDLE_HOURS", "12")) * 3600
+"""A session ends when nothing was asked in it for so long."""
+SESSION_AGE_SECONDS = float(os.environ.get("PADDOCK_SESSION_DAYS", "7")) * 86400
+"""A session ends so long after the log-in."""
+SIGN_ON_SESSION_AGE_SECONDS = min(SESSION_AGE_SECONDS, 12 * 3600.0)
+"""The same for people who signed on by a provider, whose groups are read at the sign-on alone."""
+SIGN_ON_TIMEOUT_SECONDS = 10.0
+SESSION_COOKIE_AGE = int(SESSION_AGE_SECONDS)
 SESSION_COOKIE_NAME = "paddock_session"
 SESSION_COOKIE_SAMESITE = "Strict"
 CSRF_COOKIE_NAME = "paddock_csrf"
@@ -142,6 +150,9 @@ SPECTACULAR_SETTINGS = {
     ],
     "ENUM_NAME_OVERRIDES": {
         "LinkEnum": "paddock_server.hosts.models.LINK_CHOICES",
+        "AccountKindEnum": "paddock_server.people.models.ACCOUNT_KINDS",
+        "ScopeEnum": "paddock_server.people.models.SCOPES",
+        "AccountStateEnum": "paddock_server.access.serializers.ACCOUNT_STATES",
         "RoleEnum": "paddock_server.people.models.Role.choices",
         "StandingEnum": "paddock_server.hosts.models.STANDINGS",
         "ReadinessEnum": "paddock_server.rest.fields.READINESS_CHOICES",
@@ -192,6 +203,8 @@ WATCH_SECONDS = float(os.environ.get("PADDOCK_WATCH_SECONDS", "60"))
 FINDINGS_SECONDS = min(5.0, WATCH_SECONDS / 2)
 """How often findings are looked for at least: some are of time alone."""
 
+SYSLOG = os.environ.get("PADDOCK_SYSLOG", "")
+"""Where the logbook goes out as syslog (RFC 5424): udp://, tcp:// or tls://HOST[:PORT]; "" for nowhere."""
 SMTP = os.environ.get("PADDOCK_SMTP", "")
 """Where mail goes out: smtp://[USER:PASSWORD@]HOST[:PORT], smtps:// for TLS from the start; "" for no mail."""
 MAIL_FROM = os.environ.get("PADDOCK_MAIL_FROM", "paddock@localhost")

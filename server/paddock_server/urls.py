@@ -12,6 +12,7 @@ from .hosts.join_view import JoinView, KeyView, LeaveView
 from .maintenance.views import maintenance_calendar
 from .rest import problems
 from .runs.agent_views import OutputPieceView
+from .sign_on.views import begin_sign_on, return_from_provider
 
 handler400 = "paddock_server.rest.problems.bad_request"
 handler500 = "paddock_server.rest.problems.failed"
@@ -29,11 +30,13 @@ urlpatterns = [
     path("agent/v1/watch", WatchView.as_view()),
     path("hooks/v1/sources/<int:pk>/", HookView.as_view()),
     path("maintenance/<str:secret>.ics", maintenance_calendar),
+    path("sign-on/<int:pk>/begin", begin_sign_on),
+    path("sign-on/return", return_from_provider, name="sign-on-return"),
     path("metrics", MetricsView.as_view()),
     re_path(r"^install/(?P<file>paddock\.(?:sh|ps1))$", install.script),
     path("install/simple/", install.projects),
     path("install/simple/<str:name>/", install.project),
     path("install/files/<str:name>", install.file),
-    re_path(r"^(api|agent|install|static|healthz|metrics|hooks)(/|$)", problems.not_found),
+    re_path(r"^(api|agent|install|static|healthz|metrics|hooks|sign-on)(/|$)", problems.not_found),
     re_path(r"^", web.page),
 ]

@@ -10,7 +10,6 @@ from asgiref.sync import async_to_sync, sync_to_async
 from asgiref.testing import ApplicationCommunicator
 from channels.layers import get_channel_layer
 from django.contrib.auth.models import User
-from django.contrib.sessions.backends.db import SessionStore
 from django.utils import timezone
 from people import a_person
 from two_paddocks import make_side
@@ -19,7 +18,9 @@ from paddock_server.hosts.models import Paddock
 from paddock_server.link import feed, recent_changes
 from paddock_server.link.feed import NOT_LOGGED_IN, FeedConsumer
 from paddock_server.link.recent_changes import RecentChanges
-from paddock_server.people.models import Grant, Role
+from paddock_server.people.models import Grant, Role, Session
+from paddock_server.people.sessions import SessionStore
+from paddock_server.secret import digest
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -107,7 +108,7 @@ def test_the_feed_ends_when_its_person_logs_out_and_no_others_does():
         user = await User.objects.aget(username="lookout")
         first, second = [await sync_to_async(session_of)(user) for _ in range(2)]
         async with Browser(user, first) as leaving, Browser(user, second) as staying:
-            await get_channel_layer().group_send(feed._session_group(first.session_key), {"type": "feed.over"})
+            await get_channel_layer().group_send(feed._session_group(digest(first.session_key)), {"type": "feed.over"})
             closed = await leaving.hears()
             assert (closed["type"], closed["code"]) == ("websocket.close", NOT_LOGGED_IN)
             await tell("host", "avocet-01", "shoreline")
@@ -125,14 +126,10 @@ def _take_roles(user):
 
 
 def _end_sessions(user):
-    from django.contrib.sessions.models import Session
-
     Session.objects.all().delete()
 
 
 def _let_sessions_expire(user):
-    from django.contrib.sessions.models import Session
-
     Session.objects.update(expire_date=timezone.now())
 
 

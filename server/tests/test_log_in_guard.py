@@ -92,7 +92,7 @@ def test_the_logbook_has_log_ins_and_refusals_and_is_not_filled_by_them():
     log_in(password="tide-gauge")
     guess(40, name="harbourmaster", address="10.0.0.66")
     lines = list(Entry.objects.filter(noun="person").order_by("id").values_list("verb", "who", "details"))
-    assert lines[0] == ("logged in", "harbourmaster", {"address": "10.0.0.1"})
+    assert lines[0] == ("logged in", "harbourmaster", {"address": "10.0.0.1", "method": "password"})
     refused = [details["tries"] for verb, _, details in lines if verb == "refused to log in"]
     assert refused == [1, 2, 4, 8, 16, 32]
 

@@ -306,7 +306,7 @@ async def test_a_mail_arrives_as_it_was_written(settings, tmp_path):
 def test_metrics_are_openmetrics_and_want_a_token(client, new_host):
     new_host("knot-01")
     a_person("meter", Role.VIEWER)
-    token = make_token(COMMAND_LINE, "meter", "metrics")
+    token = make_token(COMMAND_LINE, "meter", "metrics")[1]
     assert client.get("/metrics").status_code == 401
     answer = client.get("/metrics", headers={"authorization": f"Bearer {token}"})
     assert answer["Content-Type"].startswith("application/openmetrics-text")
@@ -320,6 +320,6 @@ def test_metrics_are_openmetrics_and_want_a_token(client, new_host):
 
 def test_metrics_want_a_role_everywhere(client, shoreline):
     a_person("local", Role.ADMINISTRATOR, shoreline)
-    token = make_token(COMMAND_LINE, "local", "metrics")
+    token = make_token(COMMAND_LINE, "local", "metrics")[1]
     refused = client.get("/metrics", headers={"authorization": f"Bearer {token}"})
     assert (refused.status_code, "viewer" in refused.json()["detail"]) == (403, True)

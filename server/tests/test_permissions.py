@@ -21,7 +21,7 @@ LESSER = {
     Role.ADMINISTRATOR: [None, Role.VIEWER, Role.OPERATOR],
     Role.OPERATOR: [None, Role.VIEWER],
 }
-BEFORE_LOG_IN = {"join", "note_step", "note_wrong_pass", "count_wrong", "note_right"}
+BEFORE_LOG_IN = {"join", "note_step", "note_wrong_pass", "count_wrong", "note_right", "note_refused"}
 """Actions without a person that views call: of agents that come, and of people who are not known yet."""
 
 

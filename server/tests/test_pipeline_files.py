@@ -238,7 +238,7 @@ def terminal(operator, tmp_path, monkeypatch, capsys):
     # The requests of these commands share the test's connection, which the end of a request would close.
     for signal in (request_started, request_finished):
         signal.disconnect(close_old_connections)
-    token = make_token(SERVER, User.objects.get().username, "terminal")
+    token = make_token(SERVER, User.objects.get().username, "terminal")[1]
     server = Server("http://testserver", token, httpx.WSGITransport(get_wsgi_application()))
 
     def type_in(*words, file=FILE):

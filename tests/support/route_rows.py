@@ -52,7 +52,27 @@ class Row:
     special: bool = False
 
 
+PERSON = "/api/v1/people/{name}/"
+PROVIDER = "/api/v1/sign-on-providers/{id}/"
+
+
+def the_person(side: Side) -> dict[str, Any]:
+    return {"name": side.ids["person"]}
+
+
+def the_program(side: Side) -> dict[str, Any]:
+    return {"name": side.ids["program"]}
+
+
 READ = {
+    "/api/v1/people/": Row(ADMINISTRATOR),
+    "/api/v1/people-review/": Row(ADMINISTRATOR),
+    PERSON: Row(ADMINISTRATOR, path=the_person),
+    "/api/v1/me/": Row(shows=False, special=True),
+    "/api/v1/tokens/": Row(shows=False, special=True),
+    "/api/v1/sign-on/": Row(shows=False, special=True),
+    "/api/v1/sign-on-providers/": Row(ADMINISTRATOR, everywhere=True, shows=False),
+    "/api/v1/session/second-factor/": Row(shows=False, special=True),
     "/api/v1/access-requests/": Row(ADMINISTRATOR, shows=False, special=True),
     "/api/v1/board/": Row(),
     "/api/v1/bring-up-choices/": Row(shows=False, special=True),
@@ -135,7 +155,48 @@ def paddock(**more: Any) -> Values:
     return lambda side: {"paddock": side.paddock, **more}
 
 
+SIGN_ON = {"name": "Other ID", "issuer": "https://other.saltmarsh.example", "client_id": "x"}
+NO_ROLES = {"roles": [], "version": 1}
+LINK = {"link": "paddock-link-unknown", "password": "a long enough secret"}
+
 WRITE = {
+    ("post", "/api/v1/people/"): Row(
+        ADMINISTRATOR, body=lambda side: {"name": f"{side.mark}-new", "role": "viewer"}, everywhere=True
+    ),
+    ("patch", PERSON): Row(ADMINISTRATOR, the_program, body=lambda side: {"team": side.mark}, everywhere=True),
+    ("delete", PERSON): Row(ADMINISTRATOR, the_person, everywhere=True),
+    ("put", PERSON + "role/"): Row(ADMINISTRATOR, the_person, body=paddock(role="operator", was="viewer")),
+    ("post", PERSON + "disable/"): Row(ADMINISTRATOR, the_person, everywhere=True),
+    ("post", PERSON + "enable/"): Row(ADMINISTRATOR, the_person, everywhere=True),
+    ("post", PERSON + "reset/"): Row(ADMINISTRATOR, the_person, everywhere=True),
+    ("post", "/api/v1/service-accounts/"): Row(
+        ADMINISTRATOR,
+        body=lambda side: {"name": f"{side.mark}-bot", "role": "viewer", "team": side.mark},
+        everywhere=True,
+    ),
+    ("post", "/api/v1/tokens/"): Row(body=lambda side: {"name": "x"}, special=True),
+    ("post", "/api/v1/tokens/{id}/revoke/"): Row(ADMINISTRATOR, numbered("token"), everywhere=True),
+    ("patch", "/api/v1/me/"): Row(body=lambda side: {"clock_hours": "24"}, special=True),
+    ("post", "/api/v1/me/password/"): Row(body=lambda side: {"old": "x", "password": "y"}, special=True),
+    ("delete", "/api/v1/me/sessions/"): Row(special=True),
+    ("delete", "/api/v1/me/sessions/{key}/"): Row(path=lambda side: {"key": "x"}, special=True),
+    ("post", "/api/v1/me/passkeys/"): Row(body=lambda side: {"name": "x", "credential": {}}, special=True),
+    ("post", "/api/v1/me/passkeys/options/"): Row(special=True),
+    ("delete", "/api/v1/me/passkeys/{id}/"): Row(path=lambda side: {"id": 1}, special=True),
+    ("post", "/api/v1/me/recovery-codes/"): Row(special=True),
+    ("post", "/api/v1/links/open/"): Row(body=lambda side: LINK, special=True),
+    ("post", "/api/v1/links/accept/"): Row(body=lambda side: LINK, special=True),
+    ("post", "/api/v1/session/second-factor/"): Row(body=lambda side: {"recovery_code": "x"}, special=True),
+    ("post", "/api/v1/sign-on-providers/"): Row(ADMINISTRATOR, body=lambda side: SIGN_ON, everywhere=True),
+    ("put", PROVIDER): Row(ADMINISTRATOR, numbered("provider"), body=lambda side: SIGN_ON, everywhere=True),
+    ("delete", PROVIDER): Row(ADMINISTRATOR, numbered("provider"), everywhere=True),
+    ("post", PROVIDER + "check/"): Row(ADMINISTRATOR, numbered("provider"), everywhere=True),
+    ("put", PROVIDER + "mapping/"): Row(
+        ADMINISTRATOR, numbered("provider"), body=lambda side: NO_ROLES, everywhere=True
+    ),
+    ("post", PROVIDER + "mapping/preview/"): Row(
+        ADMINISTRATOR, numbered("provider"), body=lambda side: {"roles": []}, everywhere=True
+    ),
     ("post", "/api/v1/access-requests/"): Row(body=paddock(role="operator", reason="x"), special=True),
     ("post", "/api/v1/access-requests/{id}/grant/"): Row(ADMINISTRATOR, numbered("access")),
     ("post", "/api/v1/access-requests/{id}/decline/"): Row(ADMINISTRATOR, numbered("access")),

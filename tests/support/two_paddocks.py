@@ -9,13 +9,13 @@ from datetime import timedelta
 from typing import Any
 
 import msgspec
-from django.contrib.auth.models import User
 from django.utils import timezone
 from people import FACTS
 from placing import end
 from printing import printed
 
 from paddock_agent import wire
+from paddock_core.access.roles import Scope
 from paddock_core.link_state import LinkEvent
 from paddock_server.bring_up.models import BringUp
 from paddock_server.chores.actions.start_chore import save_chore, start_chore
@@ -26,8 +26,10 @@ from paddock_server.hosts.actions.join import join
 from paddock_server.hosts.actions.make_pass import make_pass
 from paddock_server.hosts.models import Host, Paddock
 from paddock_server.maintenance.actions.save_window import save_window
+from paddock_server.people.accounts import new_user
+from paddock_server.people.actions.make_token import make_token
 from paddock_server.people.actor import SERVER
-from paddock_server.people.models import AccessRequest, Role
+from paddock_server.people.models import AccessRequest, Grant, Role
 from paddock_server.pipeline_secrets.actions.save_secret import save_secret
 from paddock_server.runs.actions.record_folders import record_folders
 from paddock_server.runs.actions.record_outputs import record_outputs, save_piece
@@ -112,12 +114,16 @@ def make_side(mark: str, name: str) -> Side:
         code=f"code{mark}", paddock=paddock, system="linux", arch="x64", server="http://testserver",
         name=f"{mark}-coming", entry_pass=entry_pass, made_by=mark,
     )  # fmt: skip
-    asker, _ = User.objects.get_or_create(username=f"{mark}-asker")
+    asker = new_user(f"{mark}-asker", added_by=mark)
+    Grant.objects.create(user=asker, role=Role.VIEWER, paddock=paddock, granted_by=mark)
+    program = new_user(f"{mark}-ci", kind="service", added_by=mark, owner_team=mark)
+    Grant.objects.create(user=program, role=Role.OPERATOR, paddock=paddock, granted_by=mark)
+    token, _ = make_token(SERVER, program.username, f"{mark} token", Scope.JOBS, [name])
     asked = AccessRequest.objects.create(
         user=asker, role=Role.OPERATOR, paddock=paddock, reason=f"for {mark}", asked_at=now
     )
     side.ids = {
-        "access": asked.pk,
+        "access": asked.pk, "person": asker.username, "program": program.username, "token": token.pk,
         "job": job.pk, "waiting": waiting.pk, "submission": submission.pk, "source": source.pk, "pass": entry_pass.pk,
         "chore": chore.pk, "run": run.pk, "window": window.pk, "finding": finding.pk, "sheet": sheet.pk,
         "kit": kit.name, "pipeline": pipeline, "secret": f"{mark.upper()}_KEY",

@@ -153,6 +153,17 @@ class PassSeen:
 
 
 @dataclass(frozen=True)
+class TokenSeen:
+    """A token that still gives access. Times are seconds since the epoch; 0 for one that was never used."""
+
+    name: str
+    account: str
+    ends_at: float
+    last_used_at: float
+    last_used_from: str
+
+
+@dataclass(frozen=True)
 class GuessingSeen:
     """Too many wrong passwords for a typing mistake: from one address, or for one person where ``is_account``."""
 
@@ -170,3 +181,4 @@ class FleetSeen:
     hosts: tuple[HostSeen, ...]
     passes: tuple[PassSeen, ...] = ()
     guessing: tuple[GuessingSeen, ...] = ()
+    tokens: tuple[TokenSeen, ...] = ()

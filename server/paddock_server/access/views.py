@@ -35,6 +35,12 @@ class AccessRequestSerializer(serializers.ModelSerializer[AccessRequest]):
         return actor.may(Role.ADMINISTRATOR, request.paddock.name)
 
 
+class GrantAccessSerializer(serializers.Serializer[Any]):
+    """``days`` null grants for good."""
+
+    days = serializers.IntegerField(min_value=1, max_value=366, required=False, allow_null=True, default=None)
+
+
 class AskAccessSerializer(serializers.Serializer[Any]):
     role = serializers.ChoiceField(choices=[Role.OPERATOR, Role.ADMINISTRATOR])
     paddock = serializers.CharField(max_length=63)
@@ -68,16 +74,30 @@ class AccessRequestsView(APIView):
         return Response(AccessRequestSerializer(made, context={"actor": actor}).data, status=201)
 
 
-class DecideAccessView(APIView):
-    """Grant or decline a request."""
+def _open_request(actor: Actor, pk: int) -> AccessRequest:
+    found = visible_requests(actor).filter(pk=pk).first()
+    if found is None:
+        raise NotThere(f"No open request {pk} exists that you may see.")
+    return found
 
-    grant = False
+
+class GrantAccessView(APIView):
+    """Grant a request."""
+
+    @extend_schema(request=GrantAccessSerializer, responses={204: None})
+    def post(self, request: Request, pk: int) -> Response:
+        """For some days, or for good."""
+        actor = person(request.user)
+        days = validated(GrantAccessSerializer, request)["days"]
+        decide_access(actor, _open_request(actor, pk), grant=True, days=days)
+        return Response(status=204)
+
+
+class DeclineAccessView(APIView):
+    """Decline a request."""
 
     @extend_schema(request=None, responses={204: None})
     def post(self, request: Request, pk: int) -> Response:
         actor = person(request.user)
-        found = visible_requests(actor).filter(pk=pk).first()
-        if found is None:
-            raise NotThere(f"No open request {pk} exists that you may see.")
-        decide_access(actor, found, grant=self.grant)
+        decide_access(actor, _open_request(actor, pk), grant=False)
         return Response(status=204)

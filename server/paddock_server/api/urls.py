@@ -3,6 +3,8 @@
 from django.urls import path, re_path
 from drf_spectacular.views import SpectacularAPIView, SpectacularRedocView
 
+from ..access import own_views as own
+from ..access import people_views as people
 from ..access import views as access
 from ..board import board_view, fit_view
 from ..board import job_views as work
@@ -13,8 +15,9 @@ from ..chores import views as chores
 from ..health import views as health
 from ..maintenance import views as maintenance
 from ..notifications import views as notifications
-from ..people.views import SessionView
+from ..people.views import SecondFactorView, SessionView
 from ..pipeline_secrets import views as secrets
+from ..sign_on import views as sign_on
 from ..tool_reports import views as toolchains
 from ..toolchains import catalogue_views as catalogue
 from ..yard import views as hosts
@@ -26,15 +29,44 @@ SHEET = "bring-ups/<int:pk>/"
 CHORE_RUN = "chore-runs/<int:pk>/"
 ATTEMPT = "jobs/<int:pk>/attempts/<int:number>/"
 KIT = "kits/<str:name>/"
+PERSON = "people/<str:name>/"
+PROVIDER = "sign-on-providers/<int:pk>/"
 TOOL = "catalogue/<str:name>/"
 
 urlpatterns = [
     path("schema/", SpectacularAPIView.as_view(), name="schema"),
     path("docs/", SpectacularRedocView.as_view(url_name="schema")),
     path("session/", SessionView.as_view()),
+    path("session/second-factor/", SecondFactorView.as_view()),
+    path("sign-on/", sign_on.SignOnView.as_view()),
+    path("sign-on-providers/", sign_on.ProvidersView.as_view()),
+    path(PROVIDER, sign_on.ProviderView.as_view()),
+    path(PROVIDER + "check/", sign_on.CheckProviderView.as_view()),
+    path(PROVIDER + "mapping/", sign_on.MappingView.as_view()),
+    path(PROVIDER + "mapping/preview/", sign_on.PreviewMappingView.as_view()),
+    path("links/open/", people.OpenLinkView.as_view()),
+    path("links/accept/", people.AcceptLinkView.as_view()),
+    path("people/", people.PeopleView.as_view()),
+    path("people-review/", people.PeopleReviewView.as_view()),
+    path(PERSON, people.PersonView.as_view()),
+    path(PERSON + "role/", people.PersonRoleView.as_view()),
+    path(PERSON + "disable/", people.DisablePersonView.as_view()),
+    path(PERSON + "enable/", people.EnablePersonView.as_view()),
+    path(PERSON + "reset/", people.ResetPersonView.as_view()),
+    path("service-accounts/", people.ServiceAccountsView.as_view()),
+    path("tokens/", own.TokensView.as_view()),
+    path("tokens/<int:pk>/revoke/", own.RevokeTokenView.as_view()),
+    path("me/", own.OwnView.as_view()),
+    path("me/password/", own.OwnPasswordView.as_view()),
+    path("me/sessions/", own.OwnSessionsView.as_view()),
+    path("me/sessions/<str:key>/", own.OwnSessionView.as_view()),
+    path("me/passkeys/", own.PasskeysView.as_view()),
+    path("me/passkeys/options/", own.PasskeyOptionsView.as_view()),
+    path("me/passkeys/<int:pk>/", own.PasskeyView.as_view()),
+    path("me/recovery-codes/", own.RecoveryCodesView.as_view()),
     path("access-requests/", access.AccessRequestsView.as_view()),
-    path("access-requests/<int:pk>/grant/", access.DecideAccessView.as_view(grant=True)),
-    path("access-requests/<int:pk>/decline/", access.DecideAccessView.as_view()),
+    path("access-requests/<int:pk>/grant/", access.GrantAccessView.as_view()),
+    path("access-requests/<int:pk>/decline/", access.DeclineAccessView.as_view()),
     path("bring-up-choices/", bring_up.ChoicesView.as_view()),
     path("bring-ups/", bring_up.BringUpsView.as_view()),
     path("bring-ups/planned/", bring_up.PlanView.as_view()),

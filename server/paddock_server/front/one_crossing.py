@@ -16,8 +16,12 @@ from django.core import signals
 from django.core.handlers.asgi import ASGIHandler, get_script_prefix
 from django.core.handlers.base import BaseHandler
 from django.db import close_old_connections
-from django.http import HttpResponseBase
+from django.http import HttpRequest, HttpResponseBase
 from django.urls import set_script_prefix
+
+from ..process.open_streams import OpenStreams, Reader
+from ..process.state import part
+from ..secret import digest
 
 T = TypeVar("T")
 
@@ -41,7 +45,10 @@ class OneCrossing(ASGIHandler):
             return
         gone = asyncio.create_task(_disconnected(receive))
         sending = asyncio.create_task(self.send_response(response, send))
+        readers: list[Reader] = getattr(response, "readers", [])
+        part(OpenStreams).add(readers, sending.cancel)
         await asyncio.wait([gone, sending], return_when=asyncio.FIRST_COMPLETED)
+        part(OpenStreams).discard(readers, sending.cancel)
         for task in (gone, sending):
             task.cancel()
         await asyncio.gather(gone, sending, return_exceptions=True)
@@ -57,10 +64,22 @@ class OneCrossing(ASGIHandler):
         response = refused if request is None else self.get_response(request)
         assert response
         if response.streaming:
+            response.readers = _readers_of(request)  # type: ignore[attr-defined]
             close_old_connections()
         else:
             response.close()
         return response
+
+
+def _readers_of(request: HttpRequest | None) -> list[Reader]:
+    """Whose being shut out ends the answer: the person, and the session or the token."""
+    user = getattr(request, "user", None)
+    if request is None or user is None or not user.is_authenticated:
+        return []
+    token = getattr(user, "acting_token", None)
+    key = request.session.session_key
+    means: list[Reader] = [("token", token.pk)] if token else [("session", digest(key))] if key else []
+    return [("person", user.pk), *means]
 
 
 async def _disconnected(receive: Any) -> None:

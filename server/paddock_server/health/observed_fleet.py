@@ -28,7 +28,7 @@ from paddock_core.findings import (
     look_at_host,
     together,
 )
-from paddock_core.findings.observed import Anomaly, Failing, GuessingSeen
+from paddock_core.findings.observed import Anomaly, Failing, GuessingSeen, TokenSeen
 from paddock_core.lifecycle import AttemptState
 from paddock_core.link_state import FLAPPING_WINDOW, Link
 from paddock_core.proportions import Contrast, Tally, contrasts
@@ -36,6 +36,7 @@ from paddock_core.trend import Trend
 
 from ..hosts.models import LIVING, EntryPass, Host
 from ..people.log_in_guard import ongoing_guessing
+from ..people.models import Token
 from ..process import vitals
 from ..work.models import Attempt
 from . import watches
@@ -101,7 +102,7 @@ class SeenFleet:
             )
             self._hosts[pk] = seen
             self._found[pk], self._looked_at[pk] = look_at_host(seen, now), now
-        fleet = FleetSeen(tuple(self._hosts.values()), _passes(), _guessing())
+        fleet = FleetSeen(tuple(self._hosts.values()), _passes(), _guessing(), _tokens())
         return together(fleet, chain.from_iterable(self._found.values()), now)
 
     def _apply_changes(self) -> set[int]:
@@ -292,6 +293,20 @@ def _guessing() -> tuple[GuessingSeen, ...]:
     return tuple(
         GuessingSeen(one.subject, one.kind == "account", one.tries, one.first_at.timestamp(), one.last_at.timestamp())
         for one in ongoing_guessing(timezone.now())
+    )
+
+
+def _tokens() -> tuple[TokenSeen, ...]:
+    living = Token.objects.filter(revoked_at=None, ends_at__gt=timezone.now(), user__is_active=True)
+    return tuple(
+        TokenSeen(
+            token.name,
+            token.user.get_username(),
+            _seconds(token.ends_at),
+            _seconds(token.last_used_at),
+            token.last_used_from,
+        )
+        for token in living.select_related("user")
     )
 
 

@@ -4,7 +4,6 @@ asks the API."""
 from __future__ import annotations
 
 import asyncio
-import hashlib
 import json
 import logging
 from typing import Any, NamedTuple
@@ -14,14 +13,14 @@ from channels.db import database_sync_to_async
 from channels.generic.websocket import AsyncJsonWebsocketConsumer
 from channels.layers import get_channel_layer
 from django.contrib.auth.models import User
-from django.contrib.sessions.models import Session
-from django.utils import timezone
 
 from ..changes import Change
 from ..people.actor import Actor, person
 from ..people.models import Role
+from ..people.sessions import living_session
 from ..process import event_loop
 from ..process.state import part
+from ..secret import digest
 from ..work.fleet import host_now
 from ..work.visible import visible_jobs
 from .recent_changes import Note, RecentChanges
@@ -95,20 +94,33 @@ def _text(noun: str, name: str, number: int, thing: object) -> str:
     return json.dumps({"noun": noun, "name": name, "number": number, "thing": thing})
 
 
-def end_session(key: str) -> None:
-    """Ends every feed that was opened with this session."""
-    event_loop.post(_end, _session_group(key))
+def end_session(key_digest: str) -> None:
+    """Ends every feed that was opened with the session of this hash."""
+    event_loop.post(_send_to, _session_group(key_digest), "feed.over")
 
 
-def _end(group: str) -> None:
+def end_feeds_of(user_pk: int) -> None:
+    """Ends every feed of a person."""
+    event_loop.post(_send_to, _person_group(user_pk), "feed.over")
+
+
+def read_roles_again(user_pk: int) -> None:
+    """What a person may see has changed."""
+    event_loop.post(_send_to, _person_group(user_pk), "feed.roles")
+
+
+def _send_to(group: str, kind: str) -> None:
     layer = get_channel_layer()
     assert layer is not None
-    event_loop.start(layer.group_send(group, {"type": "feed.over"}))
+    event_loop.start(layer.group_send(group, {"type": kind}))
 
 
-def _session_group(key: str) -> str:
-    """Keys are never logged."""
-    return f"session.{hashlib.sha256(key.encode()).hexdigest()[:32]}"
+def _session_group(key_digest: str) -> str:
+    return f"session.{key_digest[:32]}"
+
+
+def _person_group(user_pk: int) -> str:
+    return f"person.{user_pk}"
 
 
 class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
@@ -124,15 +136,18 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
         self._batches: asyncio.Queue[list[_EncodedNote]] = asyncio.Queue(MAX_PENDING_BATCHES)
         self._working: list[asyncio.Task[None]] = []
         session = self.scope.get("session")
-        self._key: str = (session.session_key or "") if session is not None else ""
+        key = (session.session_key or "") if session is not None else ""
+        self._groups = [_session_group(digest(key))] if key else []
+        self._key_digest = digest(key) if key else ""
         if not self.scope["user"].is_authenticated or not await self._look_again():
             await self.accept()
             await self.close(NOT_LOGGED_IN)
             return
         # Before the browser hears that it is connected, and asks for everything: no note may fall between.
         part(_Browsers).listening.add(self)
-        if self._key:
-            await self.channel_layer.group_add(_session_group(self._key), self.channel_name)
+        self._groups.append(_person_group(self.scope["user"].pk))
+        for group in self._groups:
+            await self.channel_layer.group_add(group, self.channel_name)
         await self.accept()
         await self._catch_up()
         kept = (self._delivery_loop(), self._session_loop(), self._pass_on_gathered())
@@ -159,12 +174,19 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
         for task in self._working:
             task.cancel()
         part(_Browsers).listening.discard(self)
-        if self._key:
-            await self.channel_layer.group_discard(_session_group(self._key), self.channel_name)
+        for group in self._groups:
+            await self.channel_layer.group_discard(group, self.channel_name)
 
     async def feed_over(self, _: dict[str, str]) -> None:
         """The session has ended."""
         await self.close(NOT_LOGGED_IN)
+
+    async def feed_roles(self, _: dict[str, str]) -> None:
+        """The person's roles have changed: the browser loads everything again, and sees what it may see now."""
+        if not await self._look_again():
+            await self.close(NOT_LOGGED_IN)
+            return
+        self._has_missed = True
 
     def deliver(self, batch: list[_EncodedNote]) -> None:
         """Queues a batch for this browser. Call it in the server's event loop."""
@@ -245,18 +267,15 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
 
     async def _look_again(self) -> bool:
         """Whether the person is still logged in; reads their permissions again."""
-        found = await database_sync_to_async(_still_there)(self.scope["user"].pk, self._key)
+        found = await database_sync_to_async(_still_there)(self.scope["user"].pk, self._key_digest)
         if found is not None:
             self.actor = found
         return found is not None
 
 
-def _still_there(user_pk: int, session_key: str) -> Actor | None:
+def _still_there(user_pk: int, key_digest: str) -> Actor | None:
     user = User.objects.filter(pk=user_pk, is_active=True).first()
-    if user is None:
-        return None
-    sessions = Session.objects.filter(session_key=session_key, expire_date__gt=timezone.now())
-    if session_key and not sessions.exists():
+    if user is None or (key_digest and living_session(key_digest) is None):
         return None
     return person(user)
 

@@ -26,3 +26,11 @@ class Entry(models.Model):
 
     def delete(self, *args: Any, **kwargs: Any) -> NoReturn:
         raise TypeError("a line of the logbook is never taken out")
+
+
+class SyslogPosition(models.Model):
+    """Up to which line the logbook has gone out as syslog; one row."""
+
+    entry = models.BigIntegerField(default=0)
+    trouble = models.CharField(max_length=300, blank=True)
+    trouble_since = models.DateTimeField(null=True, blank=True)

@@ -10,7 +10,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from functools import wraps
 from operator import attrgetter
-from typing import Any, ParamSpec, TypeVar
+from typing import Any, ParamSpec, TypeVar, cast
 
 from ..errors import NotAllowed
 from .actor import Actor, permission_checks
@@ -55,12 +55,32 @@ def requires_anywhere(role: Role, what: str) -> Callable[[Callable[P, R]], Calla
         @wraps(function)
         def run(*arguments: P.args, **named: P.kwargs) -> R:
             if not _actor(arguments, named).may_anywhere(role):
-                raise NotAllowed(f"{what} needs the role {role}. Ask an administrator for it.")
+                raise NotAllowed(
+                    f"{what} needs the role {role}. Ask an administrator for it.",
+                    needs={"role": role.value, "paddock": None},
+                )
             return function(*arguments, **named)
 
         return _marked(run, Permission(role, what, None))
 
     return decorate
+
+
+def about_jobs(function: Callable[P, R]) -> Callable[P, R]:
+    """For an action on jobs: it sees the actor with what a token's scope leaves for jobs. Stands above the decorator
+    that asks."""
+
+    @wraps(function)
+    def run(*arguments: P.args, **named: P.kwargs) -> R:
+        actor = _actor(arguments, named)
+        if actor.for_jobs is None:
+            return function(*arguments, **named)
+        call = cast(Callable[..., R], function)
+        if arguments:
+            return call(actor.for_jobs, *arguments[1:], **named)
+        return call(**{**named, "actor": actor.for_jobs})
+
+    return run
 
 
 def checks_itself(why: str) -> Callable[[Callable[P, R]], Callable[P, R]]:

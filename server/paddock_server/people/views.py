@@ -1,3 +1,5 @@
+from __future__ import annotations
+
 from typing import Any
 
 from django.utils.decorators import method_decorator
@@ -9,10 +11,14 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from ..errors import Invalid
+from ..rest.reading import validated
 from .actions.end_session import end_session
-from .actions.log_in import log_in
+from .actions.log_in import PENDING, log_in, pending_person
+from .actions.passkeys import log_in_with_passkey, log_in_with_recovery_code
 from .actor import person
-from .models import Role
+from .models import Role, account_of
+from .second_factor import authentication_options
 
 
 class LoginSerializer(serializers.Serializer[Any]):
@@ -26,16 +32,48 @@ class PaddockRoleSerializer(serializers.Serializer[Any]):
 
 
 class SessionSerializer(serializers.Serializer[Any]):
+    """``awaits_second_factor``: the password was right; a passkey or a recovery code has to follow."""
+
     name = serializers.CharField(allow_null=True)
     role = serializers.ChoiceField(choices=Role.choices, allow_null=True)
     paddock_roles = PaddockRoleSerializer(many=True)
+    awaits_second_factor = serializers.BooleanField()
+    time_zone = serializers.CharField()
+    clock_hours = serializers.CharField()
 
 
-def _session(request: Request) -> Response:
+class SecondFactorSerializer(serializers.Serializer[Any]):
+    """One of the two: what the browser's passkey signed, or a recovery code."""
+
+    credential = serializers.DictField(required=False)
+    recovery_code = serializers.CharField(required=False, max_length=100)
+
+
+class PasskeyOptionsSerializer(serializers.Serializer[Any]):
+    """What ``navigator.credentials`` takes, in JSON (WebAuthn level 2)."""
+
+    options = serializers.DictField()
+
+
+def session_answer(request: Request) -> Response:
+    """Who is logged in."""
     actor = person(request.user)
-    name = actor.name if request.user.is_authenticated else None
-    roles = [{"paddock": paddock, "role": role} for paddock, role in actor.paddocks]
-    return Response(SessionSerializer({"name": name, "role": actor.everywhere, "paddock_roles": roles}).data)
+    is_somebody = request.user.is_authenticated
+    account = account_of(request.user) if request.user.is_authenticated else None
+    shown = {
+        "name": actor.name if is_somebody else None,
+        "role": actor.everywhere,
+        "paddock_roles": [{"paddock": paddock, "role": role} for paddock, role in actor.paddocks],
+        "awaits_second_factor": not is_somebody and PENDING in request.session,
+        "time_zone": account.time_zone if account else "",
+        "clock_hours": account.clock_hours if account else "",
+    }
+    return Response(SessionSerializer(shown).data)
+
+
+def address_of(request: Request) -> str:
+    """Where a request comes from."""
+    return str(request.META.get("REMOTE_ADDR", ""))
 
 
 @method_decorator(ensure_csrf_cookie, name="get")
@@ -48,20 +86,44 @@ class SessionView(APIView):
     @extend_schema(responses=SessionSerializer)
     def get(self, request: Request) -> Response:
         """The person who is logged in; ``name`` is null without a session. Sets the cookie that logging in needs."""
-        return _session(request)
+        return session_answer(request)
 
     @extend_schema(request=LoginSerializer, responses=SessionSerializer)
     def post(self, request: Request) -> Response:
         """Log in."""
-        given = LoginSerializer(data=request.data)
-        given.is_valid(raise_exception=True)
-        name, password = given.validated_data["username"], given.validated_data["password"]
-        user = log_in(request._request, name, password, request.META.get("REMOTE_ADDR", ""))
-        request.user = user
-        return _session(request)
+        asked = validated(LoginSerializer, request)
+        user = log_in(request._request, asked["username"], asked["password"], address_of(request))
+        if user is not None:
+            request.user = user
+        return session_answer(request)
 
     @extend_schema(responses={204: None})
     def delete(self, request: Request) -> Response:
         """Log out."""
         end_session(person(request.user), request._request)
         return Response(status=204)
+
+
+@method_decorator(csrf_protect, name="dispatch")
+class SecondFactorView(APIView):
+    """The second step of a log-in."""
+
+    permission_classes = [AllowAny]
+
+    @extend_schema(responses=PasskeyOptionsSerializer)
+    def get(self, request: Request) -> Response:
+        """What the browser needs to use a passkey of the person whose password was right."""
+        user = pending_person(request._request)
+        return Response({"options": authentication_options(request._request, user)})
+
+    @extend_schema(request=SecondFactorSerializer, responses=SessionSerializer)
+    def post(self, request: Request) -> Response:
+        """Log in with a passkey, or with a recovery code."""
+        asked = validated(SecondFactorSerializer, request)
+        if "credential" in asked:
+            request.user = log_in_with_passkey(request._request, asked["credential"], address_of(request))
+        elif "recovery_code" in asked:
+            request.user = log_in_with_recovery_code(request._request, asked["recovery_code"], address_of(request))
+        else:
+            raise Invalid("Send a credential or a recovery code.")
+        return session_answer(request)

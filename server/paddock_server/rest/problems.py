@@ -12,8 +12,9 @@ from rest_framework import exceptions
 from rest_framework.response import Response
 from rest_framework.views import set_rollback
 
-from ..errors import ActionError
+from ..errors import ActionError, NotAllowed
 from ..storage.trouble import trouble_of
+from .refusals import Refusal, refused
 
 WRONG_NAME = "The server does not go by the name in this address. PADDOCK_HOSTS lists, with commas, those that it has."
 log = logging.getLogger("paddock.api")
@@ -33,6 +34,8 @@ def handle(error: Exception, context: dict[str, object]) -> Response | None:
         error = exceptions.NotFound("Not found, or you may not see it.")
     elif isinstance(error, PermissionDenied):
         error = exceptions.PermissionDenied(str(error) or None)
+    if isinstance(error, NotAllowed):
+        _announce_refusal(error, context)
     if isinstance(error, ActionError):
         body = problem(error.status, error.title, error.detail, **error.extra)
         if "retry_after" in error.extra:
@@ -61,6 +64,14 @@ def handle(error: Exception, context: dict[str, object]) -> Response | None:
         return None
     set_rollback()
     return Response(body, status=int(str(body["status"])), headers=headers, content_type=CONTENT_TYPE)
+
+
+def _announce_refusal(error: NotAllowed, context: dict[str, object]) -> None:
+    user = getattr(context.get("request"), "user", None)
+    needs = error.extra.get("needs")
+    if user is not None and user.is_authenticated and isinstance(needs, dict):
+        name, paddock = user.get_username(), str(needs.get("paddock") or "")
+        refused.send(Refusal(name, error.detail, str(needs.get("role")), paddock))
 
 
 def _flatten(detail: object, pointer: str = "") -> list[dict[str, str]]:

@@ -24,7 +24,8 @@ class Server:
 
     def __init__(self, address: str = "", token: str = "", transport: httpx.BaseTransport | None = None) -> None:
         self.address = (address or os.environ.get("PADDOCK_SERVER") or "http://127.0.0.1:8200").rstrip("/")
-        token = token or os.environ.get("PADDOCK_TOKEN", "")
+        # A token that was pasted with a space or a line break in it is the same token.
+        token = "".join((token or os.environ.get("PADDOCK_TOKEN", "")).split())
         if not token:
             raise Refused(
                 "Set PADDOCK_TOKEN to a token of yours. On the server, `paddock token --user NAME` makes one; it is "
@@ -45,14 +46,23 @@ class Server:
         """Raises Refused."""
         return self._answer("POST", path, json=body or {})
 
-    def text(self, path: str, **parameters: object) -> str:
-        """The text at an address. Raises Refused."""
+    def put(self, path: str, body: object) -> Any:
+        """Raises Refused."""
+        return self._answer("PUT", path, json=body)
+
+    def delete(self, path: str) -> Any:
+        """Raises Refused."""
+        return self._answer("DELETE", path)
+
+    def text(self, path: str, *, raises: bool = False, **parameters: object) -> str:
+        """The text at an address; "" for an error answer, unless that ``raises``. Raises Refused."""
+        asked = {name: str(value) for name, value in parameters.items()}
         try:
-            found = self._http.get(
-                path, params={n: str(v) for n, v in parameters.items()}, headers={"Accept": "text/plain"}
-            )
+            found = self._http.get(path, params=asked, headers={"Accept": "*/*" if raises else "text/plain"})
         except httpx.HTTPError as error:
             raise Refused(self._unreachable(error)) from None
+        if raises and not found.is_success:
+            self._answer("GET", path, params=asked)
         return found.text if found.is_success else ""
 
     def _answer(self, method: str, path: str, **more: Any) -> Any:

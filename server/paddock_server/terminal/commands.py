@@ -14,6 +14,7 @@ from pathlib import Path
 from typing import Any
 
 from .client import Refused, Server
+from .people_commands import add_people_commands
 
 WELL, NOT_WELL, NOT_ASKED = 0, 1, 2
 MAX_FILE_BYTES = 1_000_000
@@ -25,6 +26,8 @@ def add_commands(commands: Any) -> None:
     """Adds them to the parser of ``paddock``."""
     shared = argparse.ArgumentParser(add_help=False)
     shared.add_argument("--server", default="", help="the server's address (default: PADDOCK_SERVER)")
+
+    add_people_commands(commands, shared)
 
     one = commands.add_parser(
         "lint", parents=[shared], help="say what is wrong with a pipeline file, and what the fleet says"
@@ -63,7 +66,7 @@ def run(options: argparse.Namespace, server: Server | None = None) -> int:
         return command(options, server or Server(options.server))
     except Refused as error:
         _say_refusal(error, getattr(options, "file", ""))
-        return NOT_WELL if error.status in (400, 404, 409) else NOT_ASKED
+        return NOT_WELL if error.status in (400, 403, 404, 409) else NOT_ASKED
     except KeyboardInterrupt:
         return 130
 

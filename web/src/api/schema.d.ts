@@ -38,8 +38,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Grant or decline a request
-         * @description Grant or decline a request.
+         * Decline a request
+         * @description Decline a request.
          */
         post: operations["access_requests_decline_create"];
         delete?: never;
@@ -58,8 +58,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Grant or decline a request
-         * @description Grant or decline a request.
+         * For some days, or for good
+         * @description For some days, or for good.
          */
         post: operations["access_requests_grant_create"];
         delete?: never;
@@ -1541,6 +1541,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/links/accept/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Set the password, and log in
+         * @description Set the password, and log in.
+         */
+        post: operations["links_accept_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/links/open/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * For whom it is; it is not used up
+         * @description For whom it is; it is not used up.
+         */
+        post: operations["links_open_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/lint/": {
         parameters: {
             query?: never;
@@ -1688,6 +1728,170 @@ export interface paths {
          * @description Take a plan back.
          */
         delete: operations["maintenance_windows_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Roles, sessions, tokens, passkeys and settings
+         * @description Roles, sessions, tokens, passkeys and settings.
+         */
+        get: operations["me_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change the e-mail address, the time zone or the clock
+         * @description Change the e-mail address, the time zone or the clock.
+         */
+        patch: operations["me_partial_update"];
+        trace?: never;
+    };
+    "/api/v1/me/passkeys/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add the one that the browser has made
+         * @description Add the one that the browser has made. With the first one come recovery codes.
+         */
+        post: operations["me_passkeys_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/passkeys/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove it
+         * @description Remove it. Without any left, the password alone lets one in.
+         */
+        delete: operations["me_passkeys_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/passkeys/options/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What the browser needs to make one
+         * @description What the browser needs to make one.
+         */
+        post: operations["me_passkeys_options_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/password/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change it
+         * @description Change it. All other sessions end.
+         */
+        post: operations["me_password_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/recovery-codes/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make new ones, which are shown this once
+         * @description Make new ones, which are shown this once. Those before end.
+         */
+        post: operations["me_recovery_codes_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/sessions/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End all but this one
+         * @description End all but this one.
+         */
+        delete: operations["me_sessions_end_others"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/sessions/{key}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End it
+         * @description End it.
+         */
+        delete: operations["me_sessions_destroy"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1889,6 +2093,158 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/people/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All people, for administrators of everything; for those of a paddock, the ones who may do something there
+         * @description All people, for administrators of everything; for those of a paddock, the ones who may do something there.
+         */
+        get: operations["people_list"];
+        put?: never;
+        /**
+         * Invite a person by a one-time link, which is shown this once
+         * @description Invite a person by a one-time link, which is shown this once.
+         */
+        post: operations["people_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people-review/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One line per person and role, as CSV
+         * @description One line per person and role, as CSV.
+         */
+        get: operations["people_review_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{name}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * With sessions and tokens, for administrators of everything
+         * @description With sessions and tokens, for administrators of everything.
+         */
+        get: operations["people_retrieve"];
+        put?: never;
+        post?: never;
+        /**
+         * Delete an account that no record names
+         * @description Delete an account that no record names.
+         */
+        delete: operations["people_destroy"];
+        options?: never;
+        head?: never;
+        /**
+         * Change the owner of a service account
+         * @description Change the owner of a service account.
+         */
+        patch: operations["people_partial_update"];
+        trace?: never;
+    };
+    "/api/v1/people/{name}/disable/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * End sessions, feeds and downloads at once; tokens give no access while it lasts
+         * @description End sessions, feeds and downloads at once; tokens give no access while it lasts.
+         */
+        post: operations["people_disable_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{name}/enable/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * With roles, password and tokens as before
+         * @description With roles, password and tokens as before.
+         */
+        post: operations["people_enable_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{name}/reset/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * End password and sessions, and make a one-time link to set a new password
+         * @description End password and sessions, and make a one-time link to set a new password.
+         */
+        post: operations["people_reset_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{name}/role/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Give, change or take back a role
+         * @description Give, change or take back a role. An administrator of a paddock names any person who is there.
+         */
+        put: operations["people_role_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/pipelines/": {
         parameters: {
             query?: never;
@@ -1993,6 +2349,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/service-accounts/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add one, owned by a person or a team
+         * @description Add one, owned by a person or a team.
+         */
+        post: operations["service_accounts_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/session/": {
         parameters: {
             query?: never;
@@ -2016,6 +2392,158 @@ export interface paths {
          * @description Log out.
          */
         delete: operations["session_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/second-factor/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What the browser needs to use a passkey of the person whose password was right
+         * @description What the browser needs to use a passkey of the person whose password was right.
+         */
+        get: operations["session_second_factor_retrieve"];
+        put?: never;
+        /**
+         * Log in with a passkey, or with a recovery code
+         * @description Log in with a passkey, or with a recovery code.
+         */
+        post: operations["session_second_factor_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sign-on/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The providers that are on
+         * @description The providers that are on.
+         */
+        get: operations["sign_on_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sign-on-providers/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * For administrators of everything
+         * @description For administrators of everything.
+         */
+        get: operations["sign_on_providers_list"];
+        put?: never;
+        /**
+         * Add one
+         * @description Add one.
+         */
+        post: operations["sign_on_providers_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sign-on-providers/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change it
+         * @description Change it.
+         */
+        put: operations["sign_on_providers_update"];
+        post?: never;
+        /**
+         * Remove it
+         * @description Remove it. Sessions that it opened end.
+         */
+        delete: operations["sign_on_providers_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sign-on-providers/{id}/check/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A problem says what is wrong with its answer
+         * @description A problem says what is wrong with its answer.
+         */
+        post: operations["sign_on_providers_check_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sign-on-providers/{id}/mapping/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Replace them
+         * @description Replace them. Everyone who has signed on gets the new roles at once.
+         */
+        put: operations["sign_on_providers_mapping_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sign-on-providers/{id}/mapping/preview/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Whom it would let in or lock out
+         * @description Whom it would let in or lock out. Nothing is changed.
+         */
+        post: operations["sign_on_providers_mapping_preview_create"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2139,6 +2667,50 @@ export interface paths {
         get: operations["submissions_retrieve"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tokens/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One's own and those of one's service accounts; for administrators of everything, all
+         * @description One's own and those of one's service accounts; for administrators of everything, all.
+         */
+        get: operations["tokens_list"];
+        put?: never;
+        /**
+         * Make one for oneself, or for a service account
+         * @description Make one for oneself, or for a service account. It is shown this once.
+         */
+        post: operations["tokens_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tokens/{id}/revoke/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * It gives no access from now on
+         * @description It gives no access from now on.
+         */
+        post: operations["tokens_revoke_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2311,6 +2883,10 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AcceptLinkRequest: {
+            link: string;
+            password: string;
+        };
         AcceptRequest: {
             changes: number[];
             /** @default  */
@@ -2328,6 +2904,19 @@ export interface components {
             readonly may_decide: boolean;
         };
         /**
+         * @description * `person` - person
+         *     * `service` - service
+         * @enum {string}
+         */
+        AccountKindEnum: "person" | "service";
+        /**
+         * @description * `active` - active
+         *     * `invited` - invited
+         *     * `disabled` - disabled
+         * @enum {string}
+         */
+        AccountStateEnum: "active" | "invited" | "disabled";
+        /**
          * @description * `restart agent` - restart agent
          *     * `start service` - start service
          *     * `request start` - request start
@@ -2335,6 +2924,12 @@ export interface components {
          * @enum {string}
          */
         ActionEnum: "restart agent" | "start service" | "request start" | "hold";
+        AddPasskeyRequest: {
+            name: string;
+            credential: {
+                [key: string]: unknown;
+            };
+        };
         /** @description ``as_asked`` gives it the labels and slots that it asked for at joining. */
         AdmitRequest: {
             /** @default  */
@@ -2660,6 +3255,10 @@ export interface components {
             results_before: components["schemas"]["Results"];
             results_after: components["schemas"]["Results"];
         };
+        ChangePasswordRequest: {
+            old: string;
+            password: string;
+        };
         /** @description One check of the preflight, as the machine reported it. */
         Check: {
             name: string;
@@ -2842,6 +3441,13 @@ export interface components {
             paths?: string[];
         };
         /**
+         * @description * `` -
+         *     * `12` - 12
+         *     * `24` - 24
+         * @enum {string}
+         */
+        ClockHoursEnum: "12" | "24";
+        /**
          * @description * `network-silent` - network-silent
          *     * `agent-down` - agent-down
          *     * `machine-silent` - machine-silent
@@ -2869,13 +3475,14 @@ export interface components {
          *     * `agent-old` - agent-old
          *     * `certificate-ending` - certificate-ending
          *     * `pass-ending` - pass-ending
+         *     * `token-ending` - token-ending
          *     * `passwords-guessed` - passwords-guessed
          *     * `watch-silent` - watch-silent
          *     * `no-watch` - no-watch
          *     * `started-by-hand` - started-by-hand
          * @enum {string}
          */
-        CodesEnum: "network-silent" | "agent-down" | "machine-silent" | "agent-ended" | "gone-after-reboot" | "service-missing" | "service-stopped" | "service-disabled" | "service-fails" | "account-cannot-log-on" | "unit-broken" | "agent-hung" | "agent-stopped" | "flapping" | "watched-service-down" | "disk-full" | "disk-filling" | "unable-to-work" | "memory-pressure" | "clock-off" | "environment-old" | "fails-here" | "clone" | "misbehaving" | "agent-old" | "certificate-ending" | "pass-ending" | "passwords-guessed" | "watch-silent" | "no-watch" | "started-by-hand";
+        CodesEnum: "network-silent" | "agent-down" | "machine-silent" | "agent-ended" | "gone-after-reboot" | "service-missing" | "service-stopped" | "service-disabled" | "service-fails" | "account-cannot-log-on" | "unit-broken" | "agent-hung" | "agent-stopped" | "flapping" | "watched-service-down" | "disk-full" | "disk-filling" | "unable-to-work" | "memory-pressure" | "clock-off" | "environment-old" | "fails-here" | "clone" | "misbehaving" | "agent-old" | "certificate-ending" | "pass-ending" | "token-ending" | "passwords-guessed" | "watch-silent" | "no-watch" | "started-by-hand";
         /** @description The fleet and its tools, as columns. */
         Columns: {
             hosts: components["schemas"]["HostColumns"];
@@ -3228,6 +3835,10 @@ export interface components {
             /** @default  */
             password?: string;
         };
+        /** @description ``days`` null grants for good. */
+        GrantAccessRequest: {
+            days?: number | null;
+        };
         /** @description Wrong passes from one address. */
         Guessing: {
             address: string;
@@ -3240,6 +3851,19 @@ export interface components {
         /** @description Wrong passes from one address. */
         GuessingRequest: {
             address: string;
+        };
+        /** @description A role; ``paddock`` is empty for all paddocks, ``by_provider`` the provider whose groups give it. */
+        HeldRole: {
+            paddock: string;
+            role: components["schemas"]["RoleEnum"];
+            by_provider: string;
+            /** Format: date-time */
+            ends_at: string | null;
+            granted_by: string;
+            /** Format: date-time */
+            granted_at: string | null;
+            /** Format: date-time */
+            last_used_at: string | null;
         };
         /** @description One step that would help. ``place`` is the host, or the paddock, that it is done to, "" for the job itself. */
         Help: {
@@ -3428,6 +4052,14 @@ export interface components {
             /** Format: date-time */
             seen_since: string;
         };
+        /** @description ``paddock`` null: the role is for everything. */
+        InviteRequest: {
+            name: string;
+            role: components["schemas"]["RoleEnum"];
+            paddock?: string | null;
+            /** @default 72 */
+            hours?: number;
+        };
         /**
          * @description ``reason`` says in a sentence why the job waits; "" once it does not. ``reason_term`` is the position of the term
          *     that no host meets, where it is one term's fault; ``reason_places`` are the paddocks that do not let it in.
@@ -3604,6 +4236,13 @@ export interface components {
          * @enum {string}
          */
         LevelEnum: "mistake" | "warning" | "note";
+        /** @description A one-time link, which is shown this once. */
+        Link: {
+            name: string;
+            link: string;
+            /** Format: date-time */
+            ends_at: string;
+        };
         /**
          * @description * `connected` - connected
          *     * `stopped` - stopped
@@ -3733,6 +4372,54 @@ export interface components {
             /** @default 0 */
             slots?: number;
         };
+        /** @description ``account`` is empty for oneself, or names a service account. */
+        MakeTokenRequest: {
+            /** @default  */
+            account?: string;
+            name: string;
+            /** @default read */
+            scope?: components["schemas"]["ScopeEnum"];
+            paddocks?: string[];
+            /** @default 90 */
+            days?: number;
+        };
+        /** @description ``paddock`` "" stands for everything. */
+        MappedRole: {
+            group: string;
+            role: components["schemas"]["RoleEnum"];
+            /** @default  */
+            paddock?: string;
+        };
+        /** @description ``paddock`` "" stands for everything. */
+        MappedRoleRequest: {
+            group: string;
+            role: components["schemas"]["RoleEnum"];
+            /** @default  */
+            paddock?: string;
+        };
+        MappingChange: {
+            name: string;
+            before: {
+                [key: string]: string;
+            };
+            after: {
+                [key: string]: string;
+            };
+        };
+        /** @description What a mapping would change, by the groups of each person's last sign-on. */
+        MappingPreview: {
+            let_in: components["schemas"]["MappingChange"][];
+            locked_out: components["schemas"]["MappingChange"][];
+            changed: components["schemas"]["MappingChange"][];
+            administrators_left: number;
+        };
+        /** @description ``version`` is the one that the editor saw; ``locked_out`` the people whom the preview says it locks out. */
+        MappingRequest: {
+            roles: components["schemas"]["MappedRoleRequest"][];
+            /** Format: int64 */
+            version: number;
+            locked_out?: string[];
+        };
         Moment: {
             /** Format: double */
             at: number;
@@ -3774,6 +4461,16 @@ export interface components {
             readonly made_at: string;
             readonly hosts: string[];
             secret: string;
+        };
+        /** @description ``recovery_codes`` are there with the first passkey alone, and are shown this once. */
+        NewPasskey: {
+            id: number;
+            name: string;
+            /** Format: date-time */
+            made_at: string;
+            /** Format: date-time */
+            last_used_at: string | null;
+            recovery_codes: string[];
         };
         NewPlan: {
             sheets: components["schemas"]["BringUpLine"][];
@@ -3827,6 +4524,26 @@ export interface components {
             readonly trouble: string;
             readonly hook: string;
             readonly secret: string;
+        };
+        /** @description With the token itself, which is shown this once. */
+        NewToken: {
+            id: number;
+            account: string;
+            name: string;
+            scope: components["schemas"]["ScopeEnum"];
+            paddocks: string[];
+            /** Format: date-time */
+            made_at: string;
+            made_by: string;
+            /** Format: date-time */
+            ends_at: string | null;
+            /** Format: date-time */
+            last_used_at: string | null;
+            last_used_from: string;
+            /** Format: date-time */
+            revoked_at: string | null;
+            revoked_by: string;
+            token: string;
         };
         NoteRequest: {
             /** @default  */
@@ -3916,6 +4633,26 @@ export interface components {
          * @enum {string}
          */
         OddityEnum: "same machine twice" | "name of an earlier host" | "outside the paddock's networks" | "no machine id" | "another machine than the one that joined";
+        OfferedProvider: {
+            id: number;
+            name: string;
+        };
+        OpenLinkRequest: {
+            link: string;
+        };
+        /** @description For whom a one-time link is. */
+        OpenedLink: {
+            name: string;
+            kind: components["schemas"]["OpenedLinkKindEnum"];
+            /** Format: date-time */
+            ends_at: string;
+        };
+        /**
+         * @description * `invitation` - invitation
+         *     * `reset` - reset
+         * @enum {string}
+         */
+        OpenedLinkKindEnum: "invitation" | "reset";
         /** @description A run to compare with: of the same job of its pipeline, with the other result. */
         OtherRun: {
             name: string;
@@ -3932,6 +4669,23 @@ export interface components {
             readonly sha256: string;
             readonly whole: boolean;
             readonly refused: string;
+        };
+        /** @description Oneself. */
+        Own: {
+            name: string;
+            email: string;
+            roles: components["schemas"]["HeldRole"][];
+            has_password: boolean;
+            /** Format: date-time */
+            password_changed_at: string | null;
+            sessions: components["schemas"]["SessionOfPerson"][];
+            tokens: components["schemas"]["Token"][];
+            service_accounts: string[];
+            passkeys: components["schemas"]["Passkey"][];
+            recovery_codes_left: number;
+            sign_on: string[];
+            time_zone: string;
+            clock_hours: string;
         };
         /**
          * @description ``networks`` are those from which agents may call, in CIDR notation; none means any. With ``admits_at_once``, who
@@ -4089,6 +4843,20 @@ export interface components {
             readonly made_at: string;
             readonly hosts: string[];
         };
+        Passkey: {
+            id: number;
+            name: string;
+            /** Format: date-time */
+            made_at: string;
+            /** Format: date-time */
+            last_used_at: string | null;
+        };
+        /** @description What ``navigator.credentials`` takes, in JSON (WebAuthn level 2). */
+        PasskeyOptions: {
+            options: {
+                [key: string]: unknown;
+            };
+        };
         PatchedChangeHostRequest: {
             labels?: string[];
             slots?: number;
@@ -4105,6 +4873,20 @@ export interface components {
         PatchedChangeJobRequest: {
             priority?: number;
             terms?: string[];
+        };
+        /** @description What one changes of oneself. */
+        PatchedChangeOwnRequest: {
+            email?: string;
+            time_zone?: string;
+            clock_hours?: components["schemas"]["ClockHoursEnum"] | components["schemas"]["BlankEnum"];
+        };
+        PatchedChangeOwnerRequest: {
+            /** @default  */
+            owner?: string;
+            /** @default  */
+            team?: string;
+            /** @default  */
+            purpose?: string;
         };
         /** @description What may be changed of a paddock; its name stays. */
         PatchedChangePaddockRequest: {
@@ -4148,6 +4930,58 @@ export interface components {
             zone?: string;
             urgent_anyway?: boolean;
             is_on?: boolean;
+        };
+        /** @description The people, and the paddocks for which roles can be given here. ``may_manage``: also people themselves. */
+        People: {
+            paddocks: string[];
+            people: components["schemas"]["Person"][];
+            may_manage: boolean;
+        };
+        /** @description An account, and what it may do where. */
+        Person: {
+            name: string;
+            kind: components["schemas"]["AccountKindEnum"];
+            state: components["schemas"]["AccountStateEnum"];
+            owner: string;
+            purpose: string;
+            roles: components["schemas"]["HeldRole"][];
+            /** Format: date-time */
+            added_at: string;
+            added_by: string;
+            /** Format: date-time */
+            last_seen_at: string | null;
+            /** Format: date-time */
+            invitation_ends_at: string | null;
+            disabled_by: string;
+            tokens: number;
+            sessions: number;
+            passkeys: number;
+            sign_on: string[];
+            may_manage: boolean;
+        };
+        /** @description One person with sessions and tokens, for administrators. */
+        PersonSheet: {
+            name: string;
+            kind: components["schemas"]["AccountKindEnum"];
+            state: components["schemas"]["AccountStateEnum"];
+            owner: string;
+            purpose: string;
+            roles: components["schemas"]["HeldRole"][];
+            /** Format: date-time */
+            added_at: string;
+            added_by: string;
+            /** Format: date-time */
+            last_seen_at: string | null;
+            /** Format: date-time */
+            invitation_ends_at: string | null;
+            disabled_by: string;
+            tokens: number;
+            sessions: number;
+            passkeys: number;
+            sign_on: string[];
+            may_manage: boolean;
+            open_sessions: components["schemas"]["SessionOfPerson"][];
+            all_tokens: components["schemas"]["Token"][];
         };
         /**
          * @description * `expected` - expected
@@ -4277,6 +5111,9 @@ export interface components {
             sentence: string;
             command: string;
         };
+        PreviewMappingRequest: {
+            roles: components["schemas"]["MappedRoleRequest"][];
+        };
         /**
          * @description What is known of a thing: of a tool its version, home and whether it is the plain one, or why it is broken; of
          *     other things their value.
@@ -4291,6 +5128,24 @@ export interface components {
         ProposedTerm: {
             term: string;
             jobs: number | null;
+        };
+        /** @description A provider without its client secret. ``redirect`` is what the provider has to allow. */
+        Provider: {
+            id: number;
+            name: string;
+            issuer: string;
+            client_id: string;
+            has_secret: boolean;
+            groups_claim: string;
+            is_on: boolean;
+            trouble: string;
+            /** Format: date-time */
+            trouble_at: string | null;
+            version: number;
+            people: number;
+            known_groups: string[];
+            roles: components["schemas"]["MappedRole"][];
+            redirect: string;
         };
         /**
          * @description * `free` - free
@@ -4316,6 +5171,9 @@ export interface components {
         ReasonRequest: {
             /** @default  */
             reason?: string;
+        };
+        RecoveryCodes: {
+            recovery_codes: string[];
         };
         /** @description One thing about a pipeline file. Only a ``mistake`` keeps it from being sent. */
         Remark: {
@@ -4358,6 +5216,10 @@ export interface components {
          * @enum {string}
          */
         RemedyKindEnum: "survey" | "start a service" | "resume" | "admit" | "let in" | "correct the job" | "add a label" | "take a label off" | "have a service watched" | "add slots" | "bring back" | "set a variable" | "put into a group" | "clear a disk" | "install as elsewhere" | "mend a tool" | "install" | "bring in a host";
+        ResetRequest: {
+            /** @default false */
+            passkeys_too?: boolean;
+        };
         Results: {
             passed: number;
             failed: number;
@@ -4403,6 +5265,32 @@ export interface components {
             /** Format: date-time */
             ends_at: string;
         };
+        /** @description ``client_secret`` null leaves it as it is. */
+        SaveProviderRequest: {
+            name: string;
+            issuer: string;
+            client_id: string;
+            client_secret?: string | null;
+            /** @default groups */
+            groups_claim?: string;
+            /** @default true */
+            is_on?: boolean;
+        };
+        /**
+         * @description * `read` - read
+         *     * `jobs` - jobs
+         *     * `operate` - operate
+         *     * `all` - all
+         * @enum {string}
+         */
+        ScopeEnum: "read" | "jobs" | "operate" | "all";
+        /** @description One of the two: what the browser's passkey signed, or a recovery code. */
+        SecondFactorRequest: {
+            credential?: {
+                [key: string]: unknown;
+            };
+            recovery_code?: string;
+        };
         /** @description A secret without its value, which is never shown again. ``given_to`` is the attempt that had it last. */
         Secret: {
             readonly name: string;
@@ -4420,10 +5308,52 @@ export interface components {
             readonly given_at: string | null;
             readonly given_to: string;
         };
+        /** @description Owned by the person ``owner`` or by the team ``team``. */
+        ServiceAccountRequest: {
+            name: string;
+            role: components["schemas"]["RoleEnum"];
+            paddock?: string | null;
+            /** @default  */
+            owner?: string;
+            /** @default  */
+            team?: string;
+            /** @default  */
+            purpose?: string;
+        };
+        /** @description ``awaits_second_factor``: the password was right; a passkey or a recovery code has to follow. */
         Session: {
             name: string | null;
             role: components["schemas"]["RoleEnum"] | components["schemas"]["NullEnum"];
             paddock_roles: components["schemas"]["PaddockRole"][];
+            awaits_second_factor: boolean;
+            time_zone: string;
+            clock_hours: string;
+        };
+        /** @description A log-in in a browser. ``id`` is the start of the key's hash. */
+        SessionOfPerson: {
+            id: string;
+            /** Format: date-time */
+            opened_at: string | null;
+            /** Format: date-time */
+            last_seen_at: string | null;
+            address: string;
+            browser: string;
+            method: string;
+            is_this: boolean;
+        };
+        SessionsEnded: {
+            sessions_ended: number;
+        };
+        /**
+         * @description ``paddock`` "" stands for everything; ``role`` null takes the role back; ``was`` is the role that the editor
+         *     saw.
+         */
+        SetRoleRequest: {
+            paddock: string;
+            role: components["schemas"]["RoleEnum"] | components["schemas"]["NullEnum"];
+            was: components["schemas"]["RoleEnum"] | components["schemas"]["NullEnum"];
+            /** Format: date-time */
+            ends_at?: string | null;
         };
         /**
          * @description * `urgent` - urgent
@@ -4432,6 +5362,11 @@ export interface components {
          * @enum {string}
          */
         SeverityEnum: "urgent" | "soon" | "note";
+        /** @description Where one can sign on. ``refused`` says why the last try did not work. */
+        SignOn: {
+            providers: components["schemas"]["OfferedProvider"][];
+            refused: string;
+        };
         SnoozeRequest: {
             /** @default  */
             note?: string;
@@ -4729,6 +5664,25 @@ export interface components {
             set_up: number | null;
             /** Format: double */
             ran: number | null;
+        };
+        /** @description A token without its secret. */
+        Token: {
+            id: number;
+            account: string;
+            name: string;
+            scope: components["schemas"]["ScopeEnum"];
+            paddocks: string[];
+            /** Format: date-time */
+            made_at: string;
+            made_by: string;
+            /** Format: date-time */
+            ends_at: string | null;
+            /** Format: date-time */
+            last_used_at: string | null;
+            last_used_from: string;
+            /** Format: date-time */
+            revoked_at: string | null;
+            revoked_by: string;
         };
         /** @description What the survey after the script found otherwise. */
         ToolChange: {
@@ -5136,7 +6090,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["GrantAccessRequest"];
+            };
+        };
         responses: {
             /** @description No response body */
             204: {
@@ -8601,6 +9559,88 @@ export interface operations {
             };
         };
     };
+    links_accept_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptLinkRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    links_open_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OpenLinkRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenedLink"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     lint_create: {
         parameters: {
             query?: never;
@@ -8961,6 +10001,352 @@ export interface operations {
             header?: never;
             path: {
                 id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    me_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Own"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    me_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedChangeOwnRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Own"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    me_passkeys_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddPasskeyRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewPasskey"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    me_passkeys_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    me_passkeys_options_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PasskeyOptions"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    me_password_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangePasswordRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionsEnded"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    me_recovery_codes_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecoveryCodes"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    me_sessions_end_others: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    me_sessions_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: string;
             };
             cookie?: never;
         };
@@ -9522,6 +10908,404 @@ export interface operations {
             };
         };
     };
+    people_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["People"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    people_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InviteRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Link"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    people_review_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    people_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonSheet"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    people_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    people_partial_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedChangeOwnerRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    people_disable_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    people_enable_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    people_reset_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ResetRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Link"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    people_role_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetRoleRequest"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     pipelines_list: {
         parameters: {
             query?: never;
@@ -9754,6 +11538,47 @@ export interface operations {
             };
         };
     };
+    service_accounts_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ServiceAccountRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     session_retrieve: {
         parameters: {
             query?: never;
@@ -9847,6 +11672,407 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    session_second_factor_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PasskeyOptions"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    session_second_factor_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["SecondFactorRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Session"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sign_on_retrieve: {
+        parameters: {
+            query?: {
+                /** @description As it stands in the address of the log-in page. */
+                refused?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignOn"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sign_on_providers_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Provider"][];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sign_on_providers_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SaveProviderRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Provider"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sign_on_providers_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SaveProviderRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Provider"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sign_on_providers_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sign_on_providers_check_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sign_on_providers_mapping_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MappingRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MappingPreview"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sign_on_providers_mapping_preview_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PreviewMappingRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MappingPreview"];
+                };
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -10121,6 +12347,122 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["SubmissionSheet"];
                 };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tokens_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Token"][];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tokens_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MakeTokenRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewToken"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tokens_revoke_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from datetime import datetime, timedelta
+
 from django.contrib.auth.models import User
+from django.db import transaction
 from django.utils import timezone
 
 from ...changes import announce
@@ -10,6 +13,7 @@ from ...errors import Invalid, NotNow
 from ...hosts.models import Paddock
 from ...logbook.write import write
 from ...people.actor import Actor, rank_of
+from ...people.events import roles_changed
 from ...people.models import AccessRequest, Grant, Role
 from ...people.permission import checks_itself, requires
 from ...storage import action
@@ -41,20 +45,34 @@ def request_access(actor: Actor, user: User, role: Role, paddock: Paddock, reaso
 
 @action
 @requires(Role.ADMINISTRATOR, "Granting access", of="request.paddock.name")
-def decide_access(actor: Actor, request: AccessRequest, *, grant: bool) -> None:
-    """Raises NotNow for a request that is decided already. A role that the person got in the meantime is never
-    lowered."""
+def decide_access(actor: Actor, request: AccessRequest, *, grant: bool, days: int | None = None) -> None:
+    """Grants for good, or for some ``days``. Raises NotNow for a request that is decided already. A role that the
+    person got in the meantime is never lowered or shortened."""
     if request.decided_at:
         raise NotNow(f"{request.decided_by} has decided this request already.")
     if grant:
-        held = Grant.objects.filter(user=request.user, paddock=request.paddock).first()
-        if held is None:
-            Grant.objects.create(user=request.user, paddock=request.paddock, role=request.role)
-        elif rank_of(Role(held.role)) < rank_of(Role(request.role)):
-            held.role = request.role
-            held.save(update_fields=["role"])
+        ends_at = timezone.now() + timedelta(days=days) if days else None
+        held = Grant.objects.filter(user=request.user, paddock=request.paddock, provider=None).first()
+        if held is None or _is_less(held, request.role, ends_at):
+            Grant.objects.update_or_create(
+                user=request.user, paddock=request.paddock, provider=None,
+                defaults={"role": request.role, "ends_at": ends_at, "granted_by": actor.name,
+                          "granted_at": timezone.now(), "last_used_at": None},
+            )  # fmt: skip
+            transaction.on_commit(lambda: roles_changed.send(request.user_id))
     request.decided_at, request.decided_by, request.granted = timezone.now(), actor.name, grant
     request.save(update_fields=["decided_at", "decided_by", "granted"])
     verb = "granted" if grant else "declined"
-    write(actor, verb, "access", request.user.get_username(), request.paddock.name, {"role": request.role})
+    details = {"role": request.role} | ({"days": days} if grant and days else {})
+    write(actor, verb, "access", request.user.get_username(), request.paddock.name, details)
     announce("access", request.pk, request.paddock.name)
+
+
+def _is_less(held: Grant, role: str, ends_at: datetime | None) -> bool:
+    """Whether the grant that a person has is less than ``role`` until ``ends_at``. A higher role that ends is kept as
+    it is: the person asks again when it has ended."""
+    if held.ends_at is not None and held.ends_at <= timezone.now():
+        return True
+    if rank_of(Role(held.role)) != rank_of(Role(role)):
+        return rank_of(Role(held.role)) < rank_of(Role(role))
+    return held.ends_at is not None and (ends_at is None or ends_at > held.ends_at)

@@ -10,13 +10,14 @@ from ...errors import NotAllowed, NotNow
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import checks_itself
+from ...people.permission import about_jobs, checks_itself
 from ...storage import action
 from ..effects import advance
 from ..models import Job
 
 
 @action
+@about_jobs
 @checks_itself("wherever the job may run")
 def cancel(actor: Actor, job: Job) -> None:
     """Raises NotNow for a job that has ended."""

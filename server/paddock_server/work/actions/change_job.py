@@ -13,7 +13,7 @@ from ...hosts.queries import paddock_called
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import checks_itself
+from ...people.permission import about_jobs, checks_itself
 from ...storage import action
 from ...toolchains.terms_input import read_asked
 from .. import dispatcher, open_work
@@ -24,6 +24,7 @@ from .submit import implied_by, why_it_waits
 
 
 @action
+@about_jobs
 @checks_itself("wherever the job may run")
 def change_priority(actor: Actor, job: Job, priority: int) -> None:
     """From -100 to 100; the higher goes first. Raises NotNow for a job that waits no more."""
@@ -38,6 +39,7 @@ def change_priority(actor: Actor, job: Job, priority: int) -> None:
 
 
 @action
+@about_jobs
 @checks_itself("wherever the job may run")
 def correct_terms(actor: Actor, job: Job, lines: Sequence[str]) -> None:
     """Gives a waiting job other terms. Raises Invalid for terms that cannot be read, NotNow for a job that waits no

@@ -11,7 +11,7 @@ from ...errors import NotNow
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import requires_anywhere
+from ...people.permission import about_jobs, requires_anywhere
 from ...storage import action
 from ..models import Job
 from .submit import WantedJob, steps_of, submit
@@ -24,6 +24,7 @@ class Where(StrEnum):
 
 
 @action
+@about_jobs
 @requires_anywhere(Role.OPERATOR, "Submitting a job")
 def run_again(actor: Actor, job: Job, where: Where, added: Sequence[str] = ()) -> Job:
     """A new job with all that the old one had, and with the ``added`` terms.

@@ -19,7 +19,7 @@ from ...errors import Invalid
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import requires_anywhere
+from ...people.permission import about_jobs, requires_anywhere
 from ...pipeline_secrets.access import demand_for_pipeline
 from ...storage import action
 from ...storage.rows import insert
@@ -57,6 +57,7 @@ class WantedJob:
 
 
 @action
+@about_jobs
 @requires_anywhere(Role.OPERATOR, "Submitting a job")
 def submit(
     actor: Actor,

@@ -12,7 +12,7 @@ from ...errors import Invalid, NotAllowed
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
-from ...people.permission import requires_anywhere
+from ...people.permission import about_jobs, requires_anywhere
 from ...storage import action
 from ...toolchains.catalogue import catalogue
 from ...toolchains.fleet_vocabulary import words as known_words
@@ -24,6 +24,7 @@ from .submit import WantedJob, submit
 
 
 @action
+@about_jobs
 @requires_anywhere(Role.OPERATOR, "Submitting jobs")
 def submit_file(
     actor: Actor, text: str, *, source: Source | None = None, ref: str = "", commit: str = ""

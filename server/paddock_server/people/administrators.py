@@ -1,0 +1,28 @@
+"""Administrators who can always log in: one has to stay."""
+
+from __future__ import annotations
+
+from django.contrib.auth.models import User
+from django.db.models import QuerySet
+
+from ..errors import NotNow
+from .models import Role
+
+
+def local_administrators() -> QuerySet[User]:
+    """Enabled people with a password and a lasting role of administrator for everything, given here by hand: no
+    provider and no date can take it from them."""
+    return User.objects.filter(
+        is_active=True, grants__role=Role.ADMINISTRATOR, grants__paddock=None,
+        grants__provider=None, grants__ends_at=None,
+    ).exclude(account__kind="service").exclude(password__startswith="!").exclude(password="").distinct()  # fmt: skip
+
+
+def demand_another_administrator(user: User, what: str) -> None:
+    """Raises NotNow if ``user`` is the last one. ``what`` completes "… would leave no administrator"."""
+    remaining = local_administrators()
+    if remaining.filter(pk=user.pk).exists() and not remaining.exclude(pk=user.pk).exists():
+        raise NotNow(
+            f"{what} would leave no administrator who can log in with a password. Make another person administrator "
+            "for everything first."
+        )

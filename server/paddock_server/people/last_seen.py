@@ -1,0 +1,61 @@
+"""When people and tokens were last seen, to the minute: written at most once a minute each."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import timedelta
+
+from django.http import HttpRequest, HttpResponse
+from django.utils import timezone
+
+from ..secret import digest
+from ..storage import action
+from .models import Account, Session, Token
+from .sessions import has_ended
+
+PRECISION = timedelta(minutes=1)
+UNATTENDED = "HTTP_PADDOCK_UNATTENDED"
+"""Set by a page that loads by itself while nobody uses it: that does not keep a session alive."""
+
+
+class LastSeen:
+    """Middleware: notes that a session is in use."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self._get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        key = request.session.session_key
+        if key and UNATTENDED not in request.META and request.path.startswith("/api/"):
+            self._note(digest(key))
+        return self._get_response(request)
+
+    def _note(self, key_digest: str) -> None:
+        session = Session.objects.filter(session_key=key_digest).exclude(user=None).first()
+        if session and session.last_seen_at and abs(timezone.now() - session.last_seen_at) >= PRECISION:
+            note_session(session)
+
+
+@action
+def note_session(session: Session) -> None:
+    """The person has asked for something."""
+    if has_ended(session):
+        return
+    now = timezone.now()
+    Session.objects.filter(pk=session.pk).update(last_seen_at=now)
+    Account.objects.filter(user=session.user).update(last_seen_at=now)
+
+
+def note_token(token: Token, address: str) -> None:
+    """A program has used it, from this address."""
+    now = timezone.now()
+    is_recent = token.last_used_at is not None and now - token.last_used_at < PRECISION
+    if not is_recent or token.last_used_from != address[:100]:
+        _write_token(token, address[:100])
+
+
+@action
+def _write_token(token: Token, address: str) -> None:
+    now = timezone.now()
+    Token.objects.filter(pk=token.pk).update(last_used_at=now, last_used_from=address)
+    Account.objects.filter(user_id=token.user_id).update(last_seen_at=now)

@@ -1,0 +1,1 @@
+"""Log-in through an OpenID Connect provider: authorization code with PKCE."""

@@ -1,0 +1,1 @@
+"""What can happen here: one module for each verb."""
