@@ -17,8 +17,8 @@ WEB_SOURCES := $(shell find web/src web/public -type f 2>/dev/null) web/index.ht
 help: ## show this
 	@awk -F ':.*## ' '/^[a-z-]+:.*## / { printf "  make %-12s %s\n", $$1, $$2 }' $(MAKEFILE_LIST)
 
-demo: .make/python .make/web .make/wheels ## start the demo: server, stand-in hosts, a real agent (PORT=8200); Ctrl-C stops it
-	@exec $(BIN)/paddock-demo --data $(DEMO) --port $(PORT)
+demo: .make/python .make/web .make/wheels ## start the demo: server, stand-in hosts, a real agent (PORT=8200, SIGN_ON=1 for a sign-on provider); Ctrl-C stops it
+	@exec $(BIN)/paddock-demo --data $(DEMO) --port $(PORT) $(if $(SIGN_ON),--sign-on)
 
 demo-clean: ## remove what the demo keeps
 	@test ! -e $(DEMO) || test -e $(DEMO)/login.json || { echo "$(DEMO) does not look like a demo's; remove it by hand." >&2; exit 1; }

@@ -97,7 +97,7 @@ SESSION_IDLE_SECONDS = float(os.environ.get("PADDOCK_SESSION_IDLE_HOURS", "12"))
 SESSION_AGE_SECONDS = float(os.environ.get("PADDOCK_SESSION_DAYS", "7")) * 86400
 """A session ends so long after the log-in."""
 SIGN_ON_SESSION_AGE_SECONDS = min(SESSION_AGE_SECONDS, 12 * 3600.0)
-"""The same for people who signed on by a provider, whose groups are read at the sign-on alone."""
+"""The same for people who signed on with a provider, whose groups are read at the sign-on alone."""
 SIGN_ON_TIMEOUT_SECONDS = 10.0
 SESSION_COOKIE_AGE = int(SESSION_AGE_SECONDS)
 SESSION_COOKIE_NAME = "paddock_session"

@@ -72,7 +72,7 @@ def test_logging_in_and_out_over_a_session():
     assert right.json()["awaits_second_factor"] is False
     assert client.get("/api/v1/hosts/").status_code == 200
     headers = {"X-CSRFToken": client.cookies["paddock_csrf"].value}
-    assert client.delete("/api/v1/session/", headers=headers).status_code == 204
+    assert client.delete("/api/v1/session/", headers=headers).json() == {"provider_log_out": ""}
     assert client.get("/api/v1/hosts/").status_code == 401
 
 

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import asyncio
+import contextlib
 import json
 import logging
 import socket
 
 import pytest
 from asgiref.testing import ApplicationCommunicator
+from django.http import StreamingHttpResponse
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -17,7 +20,10 @@ from paddock_server.front.bodies import Bodies, largest_at
 from paddock_server.front.doors import Bounds, Doors, bounds_for
 from paddock_server.front.headers import POLICY
 from paddock_server.front.log_bound import BoundedLines
+from paddock_server.front.one_crossing import OneCrossing
 from paddock_server.front.origin import is_own_origin
+from paddock_server.process.open_streams import OpenStreams
+from paddock_server.process.state import part
 from paddock_server.serve import listening_socket
 
 
@@ -270,3 +276,27 @@ def test_what_the_server_accepts_sends_at_once(address):
         accepted, _ = listening.accept()
         with accepted:
             assert accepted.getsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY)
+
+
+@pytest.mark.parametrize("reader", [("person", 7), ("session", "a" * 64)])
+async def test_what_is_sent_ends_when_its_reader_is_shut_out(monkeypatch, reader):
+    async def endless():
+        while True:
+            yield b"x" * 1000
+            await asyncio.sleep(0)
+
+    response = StreamingHttpResponse(endless())
+    response.readers = [("person", 7), ("session", "a" * 64)]
+    crossing = OneCrossing()
+    monkeypatch.setattr(crossing, "_answer", lambda *_: response)
+    talk = ApplicationCommunicator(crossing, scope("/api/v1/jobs/1/log/"))
+    await talk.send_input({"type": "http.request", "body": b"", "more_body": False})
+    assert (await talk.receive_output(10))["type"] == "http.response.start"
+    for other in (("person", 8), ("token", 7), ("session", "b" * 64)):
+        part(OpenStreams).end(other)
+    assert (await talk.receive_output(10))["body"]
+    part(OpenStreams).end(reader)
+    with contextlib.suppress(asyncio.TimeoutError):
+        await talk.wait(10)
+    assert talk.future.done()
+    part(OpenStreams).end(reader)  # it is not remembered any more

@@ -42,6 +42,10 @@ class Api:
         """The answer to PATCH."""
         return json.loads(self._ask(path, json.dumps(body).encode(), "PATCH") or b"null")
 
+    def put(self, path: str, body: object) -> Any:
+        """The answer to PUT."""
+        return json.loads(self._ask(path, json.dumps(body).encode(), "PUT") or b"null")
+
     def delete(self, path: str) -> None:
         """DELETE."""
         self._ask(path, None, "DELETE")

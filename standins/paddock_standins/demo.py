@@ -23,8 +23,10 @@ from .bring_up_story import REAL_HOST, REAL_LABEL, STILL_EXPECTED, tell_bring_up
 from .description import all_hosts
 from .made_up_past import made_up_past
 from .parts import DemoFailed, Parts, free_port
+from .people_story import tell_people, tell_sign_on
 from .routing_story import tell_queue, tell_source, tell_work
 from .running_story import tell_builds, tell_lost_run
+from .sign_on_provider import CLIENT
 from .story import Stage, Story, tell_all
 from .toolchain_story import tell_asking, tell_kits
 from .troubles import tell_receivers, tell_troubles, tell_watching
@@ -49,8 +51,9 @@ PORT_PATIENCE = 15.0
 class Demo:
     """What the demo has started, and where it keeps it."""
 
-    def __init__(self, data: Path, port: int) -> None:
+    def __init__(self, data: Path, port: int, *, has_sign_on: bool = False) -> None:
         self.data = data
+        self.has_sign_on = has_sign_on
         self.port = port
         self.url = f"http://127.0.0.1:{port}"
         self.received = data / "received"
@@ -115,8 +118,21 @@ class Demo:
             Story("watched services", tell_watching),
             Story("mail and webhook", tell_receivers),
             Story("a run that is lost and tried again", tell_lost_run),
+            Story("people", tell_people),
+            *([Story("sign-on", self._tell_sign_on)] if self.has_sign_on else []),
             Story("troubles", tell_troubles),
         ]
+
+    def _tell_sign_on(self, stage: Stage) -> None:
+        """Starts the stand-in for the company's sign-on provider, and sets it up."""
+        port, secret = self._stable_port("sign-on-port"), secrets.token_urlsafe(24)
+        redirect = f"{self.url}/sign-on/return"
+        self.parts.spawn(
+            "sign-on",
+            [sys.executable, "-m", "paddock_standins.sign_on_provider", "--port", str(port), "--redirect", redirect],
+            f"{secret}\n".encode(),
+        )
+        tell_sign_on(stage, f"http://127.0.0.1:{port}", CLIENT, secret)
 
     def _tell_machines(self, stage: Stage) -> None:
         """Starts the machines and waits until all are there, each let in but those that stay at the gate."""
@@ -202,7 +218,7 @@ class Demo:
         self.parts.paddock("user", USER, "--role", "administrator", password=password)
         for name, role in OTHERS.items():
             self.parts.paddock("user", name, "--role", role, password=password)
-        token = self.parts.paddock("token", "--user", USER, "--name", "demo").strip()
+        token = self.parts.paddock("token", "--user", USER, "--name", "demo", "--days", "366").strip()
         login = {"user": USER, "password": password, "token": token}
         with os.fdopen(os.open(file, os.O_WRONLY | os.O_CREAT, 0o600), "w") as out:
             json.dump(login, out)
@@ -287,8 +303,9 @@ def main() -> int:
     parser = argparse.ArgumentParser(prog="paddock-demo", description=__doc__)
     parser.add_argument("--data", type=Path, default=Path(".data/demo"))
     parser.add_argument("--port", type=int, default=int(os.environ.get("PADDOCK_PORT", "8200")))
+    parser.add_argument("--sign-on", action="store_true", help="with a stand-in for a sign-on provider")
     options = parser.parse_args()
-    demo = Demo(options.data.absolute(), options.port)
+    demo = Demo(options.data.absolute(), options.port, has_sign_on=options.sign_on)
     signal.signal(signal.SIGTERM, _interrupt)
     try:
         demo.start()

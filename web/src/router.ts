@@ -24,6 +24,10 @@ export const router = createRouter({
     { path: '/toolchains/:name', name: 'tool', component: () => import('./features/toolchains/ToolScreen.vue'), props: true, meta: { title: 'Tool' } },
     { path: '/watch', name: 'watch', component: () => import('./features/watch/WatchScreen.vue'), meta: { title: 'Watch' } },
     { path: '/logbook', name: 'logbook', component: () => import('./features/logbook/LogbookScreen.vue'), meta: { title: 'Logbook' } },
+    { path: '/people', name: 'people', component: () => import('./features/people/PeopleScreen.vue'), meta: { title: 'People' } },
+    { path: '/people/sign-on', name: 'sign-on', component: () => import('./features/people/SignOnScreen.vue'), meta: { title: 'Sign-on' } },
+    { path: '/me', name: 'me', component: () => import('./features/people/OwnScreen.vue'), meta: { title: 'Your page' } },
+    { path: '/welcome', name: 'welcome', component: () => import('./features/people/WelcomeScreen.vue'), meta: { title: 'Welcome', isOpen: true } },
     { path: '/login', name: 'login', component: () => import('./features/people/LoginScreen.vue'), meta: { title: 'Log in' } },
     { path: '/:rest(.*)*', name: 'nowhere', component: () => import('./features/shell/NowhereScreen.vue'), meta: { title: 'Not found' } },
   ],
@@ -38,7 +42,7 @@ router.beforeEach(async (to) => {
       // The login screen says that the server does not answer.
     }
   }
-  if (!session.name && to.name !== 'login') return { name: 'login', query: { to: to.fullPath } }
+  if (!session.name && to.name !== 'login' && !to.meta.isOpen) return { name: 'login', query: { to: to.fullPath } }
   return true
 })
 

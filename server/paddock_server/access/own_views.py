@@ -109,7 +109,7 @@ class OwnPasswordView(APIView):
 class OwnSessionsView(APIView):
     """One's other sessions."""
 
-    @extend_schema(operation_id="me_sessions_end_others", responses=SessionsEndedSerializer)
+    @extend_schema(operation_id="me_sessions_end_others", responses={200: SessionsEndedSerializer})
     def delete(self, request: Request) -> Response:
         """End all but this one."""
         user = person_in_browser(request)

@@ -15,7 +15,7 @@ from ..chores import views as chores
 from ..health import views as health
 from ..maintenance import views as maintenance
 from ..notifications import views as notifications
-from ..people.views import SecondFactorView, SessionView
+from ..people.views import SecondFactorView
 from ..pipeline_secrets import views as secrets
 from ..sign_on import views as sign_on
 from ..tool_reports import views as toolchains
@@ -36,7 +36,7 @@ TOOL = "catalogue/<str:name>/"
 urlpatterns = [
     path("schema/", SpectacularAPIView.as_view(), name="schema"),
     path("docs/", SpectacularRedocView.as_view(url_name="schema")),
-    path("session/", SessionView.as_view()),
+    path("session/", sign_on.SessionAndProviderView.as_view()),
     path("session/second-factor/", SecondFactorView.as_view()),
     path("sign-on/", sign_on.SignOnView.as_view()),
     path("sign-on-providers/", sign_on.ProvidersView.as_view()),

@@ -42,8 +42,8 @@ class Account(models.Model):
 
 
 class Grant(models.Model):
-    """One person's role, for one paddock, or for everything where ``paddock`` is empty. ``provider`` is set where a
-    group of a sign-on provider gives the role. After ``ends_at`` it gives nothing."""
+    """One person's role, for one paddock, or for everything where ``paddock`` is empty; the highest counts.
+    ``provider`` is set where a group of a sign-on provider gives the role. After ``ends_at`` it gives nothing."""
 
     user = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="grants")
     role = models.CharField(max_length=20, choices=Role)
@@ -57,7 +57,9 @@ class Grant(models.Model):
     class Meta:
         constraints = [
             models.UniqueConstraint(
-                fields=["user", "paddock", "provider"], name="one_grant_a_paddock_and_source", nulls_distinct=False
+                fields=["user", "paddock", "provider", "role"],
+                name="one_grant_a_paddock_and_role",
+                nulls_distinct=False,
             ),
         ]
 

@@ -13,7 +13,6 @@ from rest_framework.views import APIView
 
 from ..errors import Invalid
 from ..rest.reading import validated
-from .actions.end_session import end_session
 from .actions.log_in import PENDING, log_in, pending_person
 from .actions.passkeys import log_in_with_passkey, log_in_with_recovery_code
 from .actor import person
@@ -79,7 +78,7 @@ def address_of(request: Request) -> str:
 @method_decorator(ensure_csrf_cookie, name="get")
 @method_decorator(csrf_protect, name="post")
 class SessionView(APIView):
-    """Who is logged in; log in; log out."""
+    """Who is logged in; log in. Logging out is the sign-on's, which knows the providers."""
 
     permission_classes = [AllowAny]
 
@@ -96,12 +95,6 @@ class SessionView(APIView):
         if user is not None:
             request.user = user
         return session_answer(request)
-
-    @extend_schema(responses={204: None})
-    def delete(self, request: Request) -> Response:
-        """Log out."""
-        end_session(person(request.user), request._request)
-        return Response(status=204)
 
 
 @method_decorator(csrf_protect, name="dispatch")

@@ -19,14 +19,17 @@ from rest_framework.views import APIView
 from paddock_core.access.group_mapping import MappedRole, Preview
 
 from ..errors import ActionError, NotThere
+from ..people.actions.end_session import end_session
 from ..people.actor import Actor, person
 from ..people.models import Role, SignOnProvider
+from ..people.sessions import ABOUT
+from ..people.views import SessionView
 from ..rest.reading import validated
 from .actions.save_provider import delete_provider, preview_mapping, save_mapping, save_provider
-from .actions.sign_in import connect_identity, mapping_of, note_refused, sign_in
+from .actions.sign_in import ID_TOKEN, connect_identity, mapping_of, note_refused, sign_in
 from .discovery import metadata_of
 from .errors import SignOnRefused
-from .flow import SECONDS, begin, pending_of, redeem
+from .flow import SECONDS, begin, log_out_address, pending_of, redeem
 
 COOKIE = "paddock_sign_on"
 REFUSED_SALT = "paddock.sign-on.refused"
@@ -64,6 +67,29 @@ class SignOnView(APIView):
             refused = ""
         providers = SignOnProvider.objects.filter(is_on=True).order_by("name")
         return Response(SignOnSerializer({"providers": providers, "refused": refused}).data)
+
+
+class LoggedOutSerializer(serializers.Serializer[Any]):
+    """``provider_log_out`` is where the browser logs out of the sign-on provider as well; empty for nowhere."""
+
+    provider_log_out = serializers.CharField()
+
+
+class SessionAndProviderView(SessionView):
+    """Who is logged in; log in; log out, of the sign-on provider too."""
+
+    @extend_schema(responses={200: LoggedOutSerializer})
+    def delete(self, request: Request) -> Response:
+        """Log out. The answer says where the browser logs out of the provider that opened this session."""
+        elsewhere = self._log_out_address(request)
+        end_session(person(request.user), request._request)
+        return Response({"provider_log_out": elsewhere})
+
+    def _log_out_address(self, request: Request) -> str:
+        about, token = request.session.get(ABOUT, {}), request.session.get(ID_TOKEN, "")
+        provider = SignOnProvider.objects.filter(pk=about.get("provider")).first() if token else None
+        back_to = request.build_absolute_uri("/login")
+        return log_out_address(provider, token, back_to) if provider else ""
 
 
 def begin_sign_on(request: HttpRequest, pk: int) -> HttpResponse:

@@ -111,11 +111,16 @@ def list_roles(options: argparse.Namespace, server: Server) -> int:
 
 def set_role(options: argparse.Namespace, server: Server) -> int:
     held = server.get(_path(options.name))["roles"]
-    own = (one["role"] for one in held if one["paddock"] == options.paddock and not one["by_provider"])
+    own = [one["role"] for one in held if one["paddock"] == options.paddock and not one["by_provider"]]
     ends_at = None
     if options.days is not None:
         ends_at = (datetime.now(UTC) + timedelta(days=options.days)).isoformat()
-    body = {"paddock": options.paddock, "role": options.role, "was": next(own, None), "ends_at": ends_at}
+    body = {
+        "paddock": options.paddock,
+        "role": options.role,
+        "was": max(own, key=ROLES.index, default=None),
+        "ends_at": ends_at,
+    }
     server.put(f"{_path(options.name)}role/", body)
     print(f"{options.name} is {options.role or 'without a role'} in {options.paddock or EVERYWHERE} now.")
     return 0

@@ -1,4 +1,5 @@
 import createClient, { type Middleware } from 'openapi-fetch'
+import { ref } from 'vue'
 import type { components, paths } from './schema'
 
 export type Schemas = components['schemas']
@@ -8,6 +9,8 @@ export interface Problem {
   title: string
   status: number
   detail: string
+  /** The role that would have been enough, and where; without a paddock, for everything. */
+  needs?: { role: string; paddock: string | null }
   errors?: { pointer: string; detail: string; column?: number; nearest?: string | null }[]
 }
 
@@ -22,6 +25,21 @@ function cookie(name: string): string {
   return found ? decodeURIComponent(found.slice(name.length + 1)) : ''
 }
 
+/** What the last refused request would have needed: who meets a refusal can ask for the role. */
+export const refusal = ref<{ detail: string; role: 'operator' | 'administrator'; paddock: string } | null>(null)
+
+const UNATTENDED_AFTER = 10 * 60_000
+let lastInput = Date.now()
+for (const kind of ['pointerdown', 'pointermove', 'keydown', 'wheel']) window.addEventListener(kind, () => (lastInput = Date.now()), { passive: true })
+
+/** A page that reloads by itself while nobody uses it does not keep the session alive. */
+const withAttendance: Middleware = {
+  onRequest({ request }) {
+    if (Date.now() - lastInput > UNATTENDED_AFTER) request.headers.set('Paddock-Unattended', '1')
+    return request
+  },
+}
+
 const withCsrfToken: Middleware = {
   onRequest({ request }) {
     if (request.method !== 'GET') request.headers.set('X-CSRFToken', cookie('paddock_csrf'))
@@ -30,7 +48,7 @@ const withCsrfToken: Middleware = {
 }
 
 export const api = createClient<paths>({ baseUrl: window.location.origin })
-api.use(withCsrfToken)
+api.use(withCsrfToken, withAttendance)
 
 /** The data of an answer; throws a ProblemError with the detail of the server. */
 export async function answered<T>(asked: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
@@ -46,6 +64,8 @@ export async function answered<T>(asked: Promise<{ data?: T; error?: unknown; re
   }
   if (answer.response.ok) return answer.data as T
   const problem = answer.error as Partial<Problem> | undefined
+  const needs = problem?.needs
+  if (needs?.paddock && (needs.role === 'operator' || needs.role === 'administrator')) refusal.value = { detail: problem?.detail ?? '', role: needs.role, paddock: needs.paddock }
   throw new ProblemError({
     title: problem?.title ?? answer.response.statusText,
     status: answer.response.status,

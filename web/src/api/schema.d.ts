@@ -2389,7 +2389,7 @@ export interface paths {
         post: operations["session_create"];
         /**
          * Log out
-         * @description Log out.
+         * @description Log out. The answer says where the browser logs out of the provider that opened this session.
          */
         delete: operations["session_destroy"];
         options?: never;
@@ -4276,6 +4276,10 @@ export interface components {
         LogSpan: {
             text: string;
             styles: string[];
+        };
+        /** @description ``provider_log_out`` is where the browser logs out of the sign-on provider as well; empty for nowhere. */
+        LoggedOut: {
+            provider_log_out: string;
         };
         LoginRequest: {
             username: string;
@@ -10314,12 +10318,13 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description No response body */
-            204: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["SessionsEnded"];
+                };
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -11666,12 +11671,13 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description No response body */
-            204: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["LoggedOut"];
+                };
             };
             /** @description It was not done, and why. */
             "4XX": {

@@ -49,7 +49,7 @@ describe('the feed', () => {
   class FakeSocket {
     onopen?: () => void
     onmessage?: (event: { data: string }) => void
-    onclose?: () => void
+    onclose?: (event: { code: number }) => void
     constructor(readonly url: string) {
       opened.push(this)
     }
@@ -78,7 +78,7 @@ describe('the feed', () => {
     openFeed()
     opened[0]!.say({ noun: 'everything', name: '', start: 'a1', number: 7 })
     opened[0]!.say({ noun: 'host', name: 'avocet-01', number: 8, thing: { slots: 2 } })
-    opened[0]!.onclose?.()
+    opened[0]!.onclose?.({ code: 1006 })
     await vi.advanceTimersByTimeAsync(60_000)
     expect(opened[1]!.url).toBe('ws://paddock.saltmarsh.example/api/v1/feed/?start=a1&number=8')
     opened[1]!.say({ noun: 'caught up', name: '', start: 'a1', number: 8 })

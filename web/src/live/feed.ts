@@ -2,7 +2,7 @@ import { onScopeDispose, ref } from 'vue'
 
 /** A note from the server that a thing has changed; noun "everything" where notes may have been missed. `thing` is how it is now, where the note says so. */
 export interface Note {
-  noun: 'host' | 'job' | 'log' | 'paddock' | 'pass' | 'bring-up' | 'guessing' | 'access' | 'finding' | 'notification rule' | 'kit' | 'catalogue' | 'trial' | 'source' | 'folders' | 'chore' | 'maintenance window' | 'everything'
+  noun: 'host' | 'job' | 'log' | 'paddock' | 'pass' | 'bring-up' | 'guessing' | 'access' | 'finding' | 'notification rule' | 'kit' | 'catalogue' | 'trial' | 'source' | 'folders' | 'chore' | 'maintenance window' | 'person' | 'sign-on' | 'everything'
   name: string
   number?: number
   thing?: Record<string, unknown> | null
@@ -13,6 +13,9 @@ type Listener = (note: Note) => void
 const listeners = new Set<Listener>()
 /** Whether notes arrive now. */
 export const isLive = ref(false)
+/** Counts how often the server ended the feed because the session had ended. */
+export const shutOuts = ref(0)
+const NOT_LOGGED_IN = 4401
 
 const LONGEST_WAIT = 15_000
 let socket: WebSocket | null = null
@@ -38,8 +41,13 @@ function connect(): void {
     wait = 500
   }
   socket.onmessage = (event) => hear(JSON.parse(event.data as string) as Note)
-  socket.onclose = () => {
+  socket.onclose = (event) => {
     isLive.value = false
+    if (event.code === NOT_LOGGED_IN) {
+      wanted = false
+      shutOuts.value += 1
+      return
+    }
     if (wanted) setTimeout(connect, wait * (0.5 + Math.random() / 2))
     wait = Math.min(LONGEST_WAIT, wait * 2)
   }

@@ -5,7 +5,6 @@ from __future__ import annotations
 from datetime import datetime, timedelta
 
 from django.contrib.auth.models import User
-from django.db import transaction
 from django.utils import timezone
 
 from ...changes import announce
@@ -13,10 +12,10 @@ from ...errors import Invalid, NotNow
 from ...hosts.models import Paddock
 from ...logbook.write import write
 from ...people.actor import Actor, rank_of
-from ...people.events import roles_changed
-from ...people.models import AccessRequest, Grant, Role
+from ...people.models import AccessRequest, Role
 from ...people.permission import checks_itself, requires
 from ...storage import action
+from ..grants import give_role, own_grants
 
 MAX_OPEN = 20
 """Max open requests per person."""
@@ -52,14 +51,8 @@ def decide_access(actor: Actor, request: AccessRequest, *, grant: bool, days: in
         raise NotNow(f"{request.decided_by} has decided this request already.")
     if grant:
         ends_at = timezone.now() + timedelta(days=days) if days else None
-        held = Grant.objects.filter(user=request.user, paddock=request.paddock, provider=None).first()
-        if held is None or _is_less(held, request.role, ends_at):
-            Grant.objects.update_or_create(
-                user=request.user, paddock=request.paddock, provider=None,
-                defaults={"role": request.role, "ends_at": ends_at, "granted_by": actor.name,
-                          "granted_at": timezone.now(), "last_used_at": None},
-            )  # fmt: skip
-            transaction.on_commit(lambda: roles_changed.send(request.user_id))
+        if _is_more(request.user, Role(request.role), request.paddock, ends_at):
+            give_role(request.user, request.paddock, Role(request.role), ends_at, actor.name)
     request.decided_at, request.decided_by, request.granted = timezone.now(), actor.name, grant
     request.save(update_fields=["decided_at", "decided_by", "granted"])
     verb = "granted" if grant else "declined"
@@ -68,11 +61,7 @@ def decide_access(actor: Actor, request: AccessRequest, *, grant: bool, days: in
     announce("access", request.pk, request.paddock.name)
 
 
-def _is_less(held: Grant, role: str, ends_at: datetime | None) -> bool:
-    """Whether the grant that a person has is less than ``role`` until ``ends_at``. A higher role that ends is kept as
-    it is: the person asks again when it has ended."""
-    if held.ends_at is not None and held.ends_at <= timezone.now():
-        return True
-    if rank_of(Role(held.role)) != rank_of(Role(role)):
-        return rank_of(Role(held.role)) < rank_of(Role(role))
-    return held.ends_at is not None and (ends_at is None or ends_at > held.ends_at)
+def _is_more(user: User, role: Role, paddock: Paddock, ends_at: datetime | None) -> bool:
+    """Whether the person has no role as high, or as lasting, in the paddock yet."""
+    enough = [held for held in own_grants(user, paddock) if rank_of(Role(held.role)) >= rank_of(role)]
+    return not any(held.ends_at is None or (ends_at is not None and held.ends_at >= ends_at) for held in enough)

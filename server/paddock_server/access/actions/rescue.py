@@ -7,9 +7,10 @@ from django.contrib.auth.models import User
 from ...logbook.write import write
 from ...people.accounts import new_user
 from ...people.actor import Actor
-from ...people.models import Account, Grant, Role, account_of
+from ...people.models import Account, Role, account_of
 from ...people.permission import requires
 from ...storage import action
+from ..grants import give_role
 from .add_user import reset_log_in
 
 
@@ -24,10 +25,7 @@ def rescue(actor: Actor, name: str) -> str:
         user.is_active = True
         user.save(update_fields=["is_active"])
         Account.objects.filter(user=user).update(disabled_at=None, disabled_by="")
-        Grant.objects.update_or_create(
-            user=user, paddock=None, provider=None,
-            defaults={"role": Role.ADMINISTRATOR, "ends_at": None, "granted_by": actor.name},
-        )  # fmt: skip
+        give_role(user, None, Role.ADMINISTRATOR, None, actor.name)
     shown_once = reset_log_in(actor, user, passkeys_too=True)
     write(actor, "rescued", "person", name, details={"role": Role.ADMINISTRATOR})
     return shown_once

@@ -5,7 +5,6 @@ from __future__ import annotations
 from datetime import datetime
 
 from django.contrib.auth.models import User
-from django.db import transaction
 from django.utils import timezone
 
 from ...changes import announce
@@ -14,10 +13,10 @@ from ...hosts.models import Paddock
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.administrators import demand_another_administrator
-from ...people.events import roles_changed
-from ...people.models import Grant, Role
+from ...people.models import Role
 from ...people.permission import requires
 from ...storage import action
+from ..grants import give_role, own_role, take_role
 
 
 @action
@@ -39,33 +38,24 @@ def set_role(
     """
     name = user.get_username()
     paddock = Paddock.objects.get(name=place) if place else None
-    held = Grant.objects.filter(user=user, paddock=paddock, provider=None).first()
-    now = timezone.now()
-    standing = held if held and (held.ends_at is None or held.ends_at > now) else None
-    present = Role(standing.role) if standing else None
+    present = own_role(user, paddock)
     if present != was:
         where = f"in {place}" if place else "for everything"
         raise NotNow(
             f"Another person has changed this role meanwhile: {name} is {present or 'without a role'} {where} now. "
             "Look again, and repeat the change if it is still needed."
         )
-    if ends_at is not None and ends_at <= now:
+    if ends_at is not None and ends_at <= timezone.now():
         detail = "The end of the role has passed already."
         raise Invalid(detail, errors=[{"pointer": "/ends_at", "detail": detail}])
     if place == "" and (role != Role.ADMINISTRATOR or ends_at is not None):
         demand_another_administrator(user, f"Changing the role of {name}")
     if role is None:
-        if held:
-            held.delete()
+        take_role(user, paddock)
     else:
-        Grant.objects.update_or_create(
-            user=user, paddock=paddock, provider=None,
-            defaults={"role": role, "ends_at": ends_at, "granted_by": actor.name, "granted_at": now,
-                      "last_used_at": standing.last_used_at if standing and present == role else None},
-        )  # fmt: skip
+        give_role(user, paddock, role, ends_at, actor.name)
     details = {"from": present or "none", "to": role or "none"}
     if ends_at:
         details["until"] = ends_at.isoformat(timespec="minutes")
     write(actor, "changed", "role", name, place, details)
-    transaction.on_commit(lambda: roles_changed.send(user.pk))
     announce("person", name)

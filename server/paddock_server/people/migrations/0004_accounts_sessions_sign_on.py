@@ -242,7 +242,7 @@ class Migration(migrations.Migration):
         ),
         migrations.AddConstraint(
             model_name='grant',
-            constraint=models.UniqueConstraint(fields=('user', 'paddock', 'provider'), name='one_grant_a_paddock_and_source', nulls_distinct=False),
+            constraint=models.UniqueConstraint(fields=('user', 'paddock', 'provider', 'role'), name='one_grant_a_paddock_and_role', nulls_distinct=False),
         ),
         migrations.AddConstraint(
             model_name='identity',

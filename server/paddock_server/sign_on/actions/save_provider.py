@@ -51,7 +51,7 @@ def save_provider(
     saved = provider or SignOnProvider()
     if not is_new and saved.issuer != issuer:
         if saved.identities.exists():
-            raise NotNow("People have signed on by this provider. Another issuer is another provider: add it beside.")
+            raise NotNow("People have signed on with this provider. Another issuer is another provider: add it beside.")
         if client_secret is None and bytes(saved.client_secret):
             raise Invalid("Enter the client secret again: it belongs to the former issuer.")
     forget(saved.issuer)
@@ -99,7 +99,7 @@ def preview_mapping(provider: SignOnProvider, wanted: Sequence[MappedRole]) -> P
 def save_mapping(
     actor: Actor, provider: SignOnProvider, wanted: Sequence[MappedRole], *, version: int, locked_out: Collection[str]
 ) -> Preview:
-    """Replaces the mapping, and gives everyone who signed on by the provider the roles of it at once.
+    """Replaces the mapping, and gives everyone who signed on with the provider the roles of it at once.
 
     ``version`` is the one that the editor saw, and ``locked_out`` the people whom the preview said would lose all
     access. Raises NotNow if either has changed since, or if no administrator would be left.

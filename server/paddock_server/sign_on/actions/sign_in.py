@@ -63,7 +63,7 @@ def _record_sign_on(provider: SignOnProvider, signed: Signed) -> User:
 
 @action
 def _let_in(request: HttpRequest, user: User, provider: SignOnProvider, id_token: str, address: str) -> None:
-    open_session(request, user, f"sign-on by {provider.name}", address, provider)
+    open_session(request, user, f"sign-on with {provider.name}", address, provider)
     request.session[ID_TOKEN] = id_token
     request.session.save()
     if provider.trouble:
@@ -128,7 +128,7 @@ def _no_role(signed: Signed) -> SignOnRefused:
 @action
 @open_to_everyone("everyone connects their own identity")
 def connect_identity(actor: Actor, user: User, provider: SignOnProvider, signed: Signed) -> None:
-    """From now on the person can sign on by this provider as well. Raises SignOnRefused for an identity that is
+    """From now on the person can sign on with this provider as well. Raises SignOnRefused for an identity that is
     another's."""
     known = Identity.objects.select_related("user").filter(provider=provider, subject=signed.subject).first()
     if known and known.user_id != user.pk:

@@ -6,6 +6,7 @@ vi.mock('vue-router', () => ({ useRoute: () => ({ query: { to: page.to } }), use
 vi.mock('./session', () => ({
   useSession: () => ({
     session: null,
+    name: 'harbourmaster',
     load: async () => void page.calls.push('load'),
     logIn: async (name: string, password: string) => {
       page.calls.push([name, password])

@@ -1,6 +1,7 @@
 import { defineStore } from 'pinia'
 import { computed, ref } from 'vue'
 import { answered, api, type Schemas } from '../../api/client'
+import { chooseClock } from '../../kit/moments'
 import { closeFeed, openFeed } from '../../live/feed'
 
 type Role = 'viewer' | 'operator' | 'administrator'
@@ -13,7 +14,9 @@ export const useSession = defineStore('session', () => {
 
   function keep(answer: Schemas['Session']): void {
     session.value = answer
-    if (answer.name) openFeed()
+    if (!answer.name) return
+    openFeed()
+    if (answer.time_zone || answer.clock_hours) chooseClock({ zone: answer.time_zone, hours: answer.clock_hours === '12' ? '12' : '24' })
   }
 
   async function load(): Promise<void> {
@@ -24,10 +27,23 @@ export const useSession = defineStore('session', () => {
     keep(await answered(api.POST('/api/v1/session/', { body: { username, password } })))
   }
 
-  async function logOut(): Promise<void> {
-    await answered(api.DELETE('/api/v1/session/'))
+  /** The second step of a log-in. */
+  async function finishLogIn(body: Schemas['SecondFactorRequest']): Promise<void> {
+    keep(await answered(api.POST('/api/v1/session/second-factor/', { body })))
+  }
+
+  /** Sets a password by a one-time link. */
+  async function acceptLink(link: string, password: string): Promise<void> {
+    closeFeed()
+    keep(await answered(api.POST('/api/v1/links/accept/', { body: { link, password } })))
+  }
+
+  /** Ends the session. Returns where to log out of the provider as well; empty for nowhere. */
+  async function logOut(): Promise<string> {
+    const answer = await answered(api.DELETE('/api/v1/session/'))
     closeFeed()
     await load()
+    return answer.provider_log_out
   }
 
   /** Whether the person has at least `role`, for everything or in this paddock. */
@@ -39,5 +55,5 @@ export const useSession = defineStore('session', () => {
     return held.some((one) => RANK[one] >= RANK[role])
   }
 
-  return { session, name, load, logIn, logOut, may }
+  return { session, name, load, logIn, finishLogIn, acceptLink, logOut, may }
 })

@@ -2,21 +2,16 @@
 import { ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { isLive } from '../../live/feed'
-import { useSession } from '../people/session'
 import { useYard } from '../yard/yard'
-import { useMode } from '../../theme/mode'
 import FindField from './FindField.vue'
 import { onKeys } from '../../kit/keys'
-import TimeDisplay from '../settings/TimeDisplay.vue'
+import PersonMenu from './PersonMenu.vue'
 import KeysHelp from './KeysHelp.vue'
 
 const router = useRouter()
-const session = useSession()
-const mode = useMode()
 const yard = useYard()
 const find = ref<InstanceType<typeof FindField> | null>(null)
 const helps = ref(false)
-const choosesTime = ref(false)
 
 void yard.load()
 
@@ -33,11 +28,6 @@ onKeys({
   '/': () => find.value?.focus(),
   '?': () => (helps.value = true),
 })
-
-async function logOut(): Promise<void> {
-  await session.logOut()
-  await router.push({ name: 'login' })
-}
 </script>
 
 <template>
@@ -58,12 +48,9 @@ async function logOut(): Promise<void> {
     <RouterLink class="gate" :class="{ some: yard.atTheGate.length }" :to="{ name: 'yard', hash: '#hand' }">{{ yard.atTheGate.length }} at the gate</RouterLink>
     <div class="who">
       <button type="button" class="bare" title="Keys and marks (?)" @click="helps = true">?</button>
-      <button type="button" class="bare" title="Time zone and clock" @click="choosesTime = true">Time</button>
-      <button type="button" class="bare" @click="mode.toggle">{{ mode.isDark ? 'Light' : 'Dark' }}</button>
-      <button type="button" class="bare" :title="`Logged in as ${session.name}`" @click="logOut">Log out</button>
+      <PersonMenu />
     </div>
     <KeysHelp v-model:open="helps" />
-    <TimeDisplay v-model:open="choosesTime" />
   </header>
 </template>
 

@@ -1,8 +1,10 @@
 <script setup lang="ts">
-import { Button } from 'ant-design-vue'
+import { Button, Select } from 'ant-design-vue'
+import { ref } from 'vue'
 import { answered, api, type Schemas } from '../../api/client'
 import { gathered, onNote } from '../../live/feed'
 import { useAction } from '../../kit/useAction'
+import { SPANS } from '../people/roles'
 import HandItem from './HandItem.vue'
 
 /** People who ask for a role in a paddock that this person administers. */
@@ -14,10 +16,12 @@ async function load(): Promise<void> {
   found.value = open.filter((request) => request.may_decide)
 }
 
+const days = ref<Record<number, number>>({})
+
 function decide(id: number, verb: 'grant' | 'decline'): Promise<void> {
   const params = { params: { path: { id } } }
   return perform(async () => {
-    await answered(verb === 'grant' ? api.POST('/api/v1/access-requests/{id}/grant/', params) : api.POST('/api/v1/access-requests/{id}/decline/', params))
+    await answered(verb === 'grant' ? api.POST('/api/v1/access-requests/{id}/grant/', { ...params, body: { days: days.value[id] || null } }) : api.POST('/api/v1/access-requests/{id}/decline/', params))
     await load()
   })
 }
@@ -34,9 +38,16 @@ onNote((note) => {
     <template #title>{{ request.person }} requests the role {{ request.role }} in {{ request.paddock }}</template>
     {{ request.reason }}
     <template #actions>
+      <Select size="small" :value="days[request.id] ?? 0" :options="SPANS" class="span" aria-label="For how long" @change="(value) => (days[request.id] = Number(value))" />
       <Button size="small" :loading="isBusy" data-act="grant-access" @click="decide(request.id, 'grant')">Make {{ request.person }} {{ request.role }}</Button>
       <Button size="small" :disabled="isBusy" data-act="decline-access" @click="decide(request.id, 'decline')">Decline</Button>
     </template>
   </HandItem>
   <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
 </template>
+
+<style scoped>
+.span {
+  width: 120px;
+}
+</style>

@@ -13,6 +13,7 @@ import FenceDrawer from './FenceDrawer.vue'
 import AccessItems from './AccessItems.vue'
 import FindingList from '../watch/FindingList.vue'
 import GatePanel from './GatePanel.vue'
+import FenceItems from './FenceItems.vue'
 import GuessingItems from './GuessingItems.vue'
 import HandItem from './HandItem.vue'
 import HostPlate from './HostPlate.vue'
@@ -33,6 +34,9 @@ const guessing = ref<Schemas['Guessing'][]>([])
 const access = ref<Schemas['AccessRequest'][]>([])
 const fenced = ref<string | null>(null)
 const stuck = ref<Schemas['Job'][]>([])
+const isAtFence = (job: Schemas['Job']) => job.reason_kind === 'not allowed into this paddock'
+const atFences = computed(() => stuck.value.filter(isAtFence))
+const hopeless = computed(() => stuck.value.filter((job) => !isAtFence(job)))
 
 const able = computed(() => yard.plates.filter((one) => one.standing === 'admitted' && one.link === 'connected' && !one.holding).length)
 const inside = computed(() => yard.plates.length - yard.atTheGate.length)
@@ -118,7 +122,8 @@ onKeys({ n: bringIn })
         <GuessingItems v-model="guessing" />
         <AccessItems v-model="access" />
         <GatePanel />
-        <HandItem v-for="job in stuck" :key="job.id" what="Waits" :since="job.submitted_at" kind="trouble">
+        <FenceItems :jobs="atFences" @changed="loadStuck" />
+        <HandItem v-for="job in hopeless" :key="job.id" what="Waits" :since="job.submitted_at" kind="trouble">
           <template #title><RouterLink :to="{ name: 'board', params: { id: String(job.id) } }">{{ job.name }}</RouterLink> of {{ job.pipeline }}: {{ job.reason_kind }}</template>
           {{ job.reason }}
         </HandItem>

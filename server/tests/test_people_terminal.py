@@ -1,0 +1,106 @@
+"""People, roles and tokens at a terminal."""
+
+import httpx
+import pytest
+from django.contrib.auth.models import User
+from django.core.signals import request_finished, request_started
+from django.core.wsgi import get_wsgi_application
+from django.db import close_old_connections
+from people import a_person
+
+from paddock_server.access.actions.service_accounts import add_service_account
+from paddock_server.cli import _parser, main
+from paddock_server.hosts.models import Paddock
+from paddock_server.people.actions.make_token import make_token
+from paddock_server.people.actor import SERVER
+from paddock_server.people.models import Grant, Role, Token
+from paddock_server.terminal.client import Server
+from paddock_server.terminal.commands import run
+
+
+@pytest.fixture
+def typed(shoreline, capsys):
+    """Types a command as harbourmaster; its exit code and what it printed."""
+    a_person("harbourmaster", Role.ADMINISTRATOR)
+    for signal in (request_started, request_finished):
+        signal.disconnect(close_old_connections)
+    token = make_token(SERVER, "harbourmaster", "terminal")[1]
+    server = Server("http://testserver", f" {token[:9]} {token[9:]}\n", httpx.WSGITransport(get_wsgi_application()))
+
+    def type_in(line):
+        code = run(_parser().parse_args(line.split()), server)
+        printed = capsys.readouterr()
+        return code, printed.out + printed.err
+
+    yield type_in
+    for signal in (request_started, request_finished):
+        signal.connect(close_old_connections)
+
+
+def test_a_person_from_invitation_to_the_end(typed):
+    code, said = typed("people invite boatswain --role operator --paddock shoreline --hours 5")
+    assert (code, "http://testserver/welcome#paddock-link-" in said) == (0, True)
+    assert "boatswain  person, invited, never seen: operator in shoreline" in typed("people list")[1]
+    assert typed("roles give boatswain administrator --paddock shoreline --days 3")[0] == 0
+    assert "administrator in shoreline until" in typed("roles list boatswain")[1]
+    assert typed("roles take boatswain --paddock shoreline") == (0, "boatswain is without a role in shoreline now.\n")
+    assert "/welcome#" in typed("people reset boatswain --passkeys-too")[1]
+    assert typed("people disable boatswain") == (0, "boatswain is disabled.\n")
+    assert typed("people enable boatswain") == (0, "boatswain is enabled.\n")
+    assert typed("people delete boatswain") == (0, "boatswain is deleted.\n")
+    assert not User.objects.filter(username="boatswain").exists()
+
+
+def test_tokens_of_service_accounts(typed):
+    add_service_account(SERVER, "tide-ci", Role.OPERATOR, None, team="gauges")
+    code, said = typed("tokens make nightly --account tide-ci --scope jobs --paddock shoreline --days 30")
+    assert (code, said.startswith("paddock-token-")) == (0, True)
+    made = Token.objects.get(name="nightly")
+    assert (made.scope, made.paddocks) == ("jobs", ["shoreline"])
+    assert "tide-ci: nightly (jobs, shoreline), ends" in typed("tokens list")[1]
+    assert typed(f"tokens revoke {made.pk}") == (0, f"Token {made.pk} is revoked.\n")
+    assert typed(f"tokens revoke {made.pk}")[0] == 1
+
+
+@pytest.mark.parametrize(
+    ("line", "says"),
+    [
+        ("people disable harbourmaster", "You cannot disable yourself"),
+        ("people disable none-such", "No person called none-such"),
+        ("people invite harb0urmaster", "looks like harbourmaster"),
+        ("roles take harbourmaster", "would leave no administrator"),
+        ("roles give harbourmaster viewer --paddock nowhere", "nowhere"),
+        ("tokens revoke 99", "No token 99"),
+    ],
+)
+def test_what_is_refused_is_said_with_exit_code_1(typed, line, says):
+    code, said = typed(line)
+    assert (code, says in said) == (1, True), said
+
+
+def test_the_review_goes_to_a_file(typed):
+    code, said = typed("people list --csv")
+    assert code == 0
+    assert said.splitlines()[0].startswith("account,kind,state,owner,paddock,role")
+
+
+def test_names_with_slashes_reach_no_other_address(typed):
+    code, _ = typed("people disable ../jobs/1/cancel")
+    assert code == 1
+
+
+def test_rescue_on_the_server_itself(capsys, monkeypatch):
+    a_person("second", Role.VIEWER)
+    User.objects.filter(username="second").update(is_active=False)
+    monkeypatch.setattr("paddock_server.storage.migrate.migrate", lambda: None)
+    assert main(["rescue", "second", "--url", "http://paddock.saltmarsh.example/"]) == 0
+    said = capsys.readouterr().out
+    assert "http://paddock.saltmarsh.example/welcome#paddock-link-" in said
+    user = User.objects.get(username="second")
+    assert (user.is_active, Grant.objects.filter(user=user, role="administrator", paddock=None).exists()) == (
+        True,
+        True,
+    )
+    assert main(["rescue", "two words"]) == 1
+    assert "no spaces" in capsys.readouterr().err
+    assert not Paddock.objects.exists()

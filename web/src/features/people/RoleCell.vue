@@ -1,0 +1,109 @@
+<script setup lang="ts">
+import { Button, Popover, Select } from 'ant-design-vue'
+import { computed, ref } from 'vue'
+import { answered, api, type Schemas } from '../../api/client'
+import { useNow } from '../../kit/clock'
+import { dayOf, exactly } from '../../kit/moments'
+import { useAction } from '../../kit/useAction'
+import RoleMark from './RoleMark.vue'
+import { isUnused, placeOf, roleIn, ROLES, SPANS, unusedDays, type Role } from './roles'
+
+/** What one person may do in one place, and the way to change it. An empty paddock stands for everything. */
+const props = defineProps<{ person: Schemas['Person']; paddock: string; mayChange: boolean }>()
+const emit = defineEmits<{ changed: [] }>()
+const now = useNow()
+const isOpen = ref(false)
+const wanted = ref<Role | ''>('')
+const days = ref(0)
+const { isBusy, trouble, perform } = useAction()
+
+const place = computed(() => placeOf(props.person.roles, props.paddock))
+const role = computed(() => roleIn(place.value))
+const direct = computed(() => place.value.own ?? place.value.byGroup)
+const isStale = computed(() => direct.value !== null && isUnused(direct.value, now.value))
+const where = computed(() => (props.paddock ? `in ${props.paddock}` : 'for everything'))
+const shortName = computed(() => (direct.value?.role === 'administrator' ? 'admin' : direct.value?.role))
+const history = computed(() => {
+  const held = direct.value
+  if (!held) return place.value.through ? `${place.value.through} through the role for everything` : 'no role'
+  const given = held.by_provider ? `by a group of ${held.by_provider}` : held.granted_by ? `given by ${held.granted_by}${held.granted_at ? ` on ${dayOf(held.granted_at)}` : ''}` : 'given earlier'
+  const used = held.role === 'viewer' ? '' : held.last_used_at ? `, last used ${exactly(held.last_used_at)}` : ', not used yet'
+  return `${held.role}, ${given}${used}`
+})
+
+function open(isShown: boolean): void {
+  isOpen.value = isShown
+  wanted.value = place.value.own?.role ?? ''
+  days.value = 0
+  trouble.value = ''
+}
+
+function save(): Promise<void> {
+  return perform(async () => {
+    const ends_at = wanted.value && days.value ? new Date(Date.now() + days.value * 86_400_000).toISOString() : null
+    const body = { paddock: props.paddock, role: wanted.value || null, was: place.value.own?.role ?? null, ends_at }
+    await answered(api.PUT('/api/v1/people/{name}/role/', { params: { path: { name: props.person.name } }, body }))
+    isOpen.value = false
+    emit('changed')
+  })
+}
+</script>
+
+<template>
+  <Popover :open="isOpen" trigger="click" :title="`${person.name} ${where}`" @open-change="(shown: boolean) => mayChange && open(shown)">
+    <template #content>
+      <form class="change" @submit.prevent="save">
+        <p class="soft">{{ history }}</p>
+        <p v-if="place.byGroup" class="soft">A group of {{ place.byGroup.by_provider }} gives {{ place.byGroup.role }}. Change that in the mapping of its groups.</p>
+        <label>Role<Select v-model:value="wanted" :options="[{ value: '', label: 'none' }, ...ROLES.map((one) => ({ value: one, label: one }))]" aria-label="Role" data-field="role" /></label>
+        <label v-if="wanted">For how long<Select v-model:value="days" :options="SPANS" aria-label="For how long" /></label>
+        <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
+        <Button type="primary" html-type="submit" :loading="isBusy" :disabled="wanted === (place.own?.role ?? '') && !days" data-act="save-role">{{ wanted ? `Make ${person.name} ${wanted}` : 'Take the role back' }}</Button>
+      </form>
+    </template>
+    <button type="button" class="bare cell" :title="history" :disabled="!mayChange" :data-cell="`${person.name} ${paddock}`" :aria-label="`${person.name} ${where}: ${history}`">
+      <RoleMark :role="role" :is-through="!direct" />
+      <span v-if="direct" class="word">{{ shortName }}<span v-if="direct.by_provider" class="soft"> · group</span></span>
+      <small v-if="direct?.ends_at" class="note">until {{ dayOf(direct.ends_at) }}</small>
+      <small v-else-if="isStale && direct" class="trouble">unused {{ unusedDays(direct, now) }} d</small>
+    </button>
+  </Popover>
+</template>
+
+<style scoped>
+.cell {
+  display: inline-flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 2px 6px;
+  min-height: 24px;
+  padding: 1px 4px;
+  border-radius: 3px;
+  text-align: left;
+}
+
+.cell:disabled {
+  cursor: default;
+}
+
+.cell:not(:disabled):hover {
+  background: var(--paper-deep);
+}
+
+small {
+  flex-basis: 100%;
+  font-size: 12px;
+  line-height: 1.1;
+}
+
+.change {
+  display: grid;
+  gap: 8px;
+  width: 260px;
+}
+
+label {
+  display: grid;
+  gap: 2px;
+}
+</style>
