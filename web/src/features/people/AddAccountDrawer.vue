@@ -1,7 +1,8 @@
 <script setup lang="ts">
-import { Button, Drawer, Input, InputNumber, Radio, Select } from 'ant-design-vue'
+import { Button, Drawer, Input, InputNumber, Radio } from 'ant-design-vue'
 import { computed, ref, watch } from 'vue'
 import { answered, api, type Schemas } from '../../api/client'
+import ChoiceField from '../../kit/ChoiceField.vue'
 import CopyText from '../../kit/CopyText.vue'
 import { exactly } from '../../kit/moments'
 import { useAction } from '../../kit/useAction'
@@ -65,11 +66,11 @@ function add(): Promise<void> {
       <p v-if="kind === 'service'" class="soft">For a program, such as a build trigger. It has roles and tokens, and nobody logs in as it.</p>
       <label>Name<Input v-model:value="name" :maxlength="60" :placeholder="kind === 'service' ? 'tide-ci' : 'first.last'" required data-field="name" /></label>
       <label>Role<Radio.Group v-model:value="role" :options="ROLES.map((one) => ({ value: one, label: one }))" /></label>
-      <label>Where<Select v-model:value="place" :options="places" aria-label="Where" data-field="place" /></label>
+      <label>Where<ChoiceField v-model:value="place" :options="places" data-field="place" /></label>
       <label v-if="kind === 'person'">The link is good for, in days<InputNumber v-model:value="days" :min="1" :max="30" /></label>
       <template v-else>
         <label>Owner<Radio.Group v-model:value="ownedBy" :options="[{ value: 'person', label: 'a person' }, { value: 'team', label: 'a team' }]" /></label>
-        <Select v-if="ownedBy === 'person'" v-model:value="owner" :options="people.map((one) => ({ value: one }))" show-search aria-label="Owner" />
+        <ChoiceField v-if="ownedBy === 'person'" v-model:value="owner" :options="people.map((one) => ({ value: one, label: one }))" label="Owner" />
         <Input v-else v-model:value="team" :maxlength="100" placeholder="gauge firmware" aria-label="Team" />
         <label>What it is for<Input v-model:value="purpose" :maxlength="300" placeholder="starts the nightly soak tests" /></label>
       </template>

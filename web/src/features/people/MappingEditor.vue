@@ -1,7 +1,8 @@
 <script setup lang="ts">
-import { AutoComplete, Button, Select } from 'ant-design-vue'
+import { Button } from 'ant-design-vue'
 import { computed, ref, watch } from 'vue'
 import { answered, api, type Schemas } from '../../api/client'
+import ChoiceField from '../../kit/ChoiceField.vue'
 import { count } from '../../kit/format'
 import { gathered } from '../../live/feed'
 import { useAction } from '../../kit/useAction'
@@ -15,7 +16,6 @@ const version = ref(0)
 const preview = ref<Schemas['MappingPreview'] | null>(null)
 const { isBusy, trouble, perform } = useAction()
 const places = computed(() => [{ value: '', label: 'everything' }, ...props.paddocks.map((one) => ({ value: one, label: one }))])
-const groups = computed(() => props.provider.known_groups.map((one) => ({ value: one })))
 const plain = (list: readonly object[]) => JSON.stringify(list)
 const isChanged = computed(() => plain(rows.value) !== plain(props.provider.roles))
 const path = computed(() => ({ params: { path: { id: props.provider.id } } }))
@@ -51,13 +51,14 @@ const written = (roles: Record<string, string>) => Object.entries(roles).map(([p
 </script>
 
 <template>
-  <table class="plain-table">
+  <datalist :id="`groups-${provider.id}`"><option v-for="one in provider.known_groups" :key="one" :value="one" /></datalist>
+  <table class="plain-table mapping">
     <thead><tr><th scope="col">Group</th><th scope="col">Role</th><th scope="col">Where</th><th scope="col"><span class="for-screen-readers">Actions</span></th></tr></thead>
     <tbody>
       <tr v-for="(one, at) in rows" :key="at" :data-mapped="one.group">
-        <td><AutoComplete v-model:value="one.group" :options="groups" class="group" :aria-label="`Group ${at + 1}`" placeholder="name of a group" /></td>
-        <td><Select v-model:value="one.role" :options="ROLES.map((role) => ({ value: role }))" class="role" :aria-label="`Role of group ${at + 1}`" /></td>
-        <td><Select v-model:value="one.paddock" :options="places" class="role" :aria-label="`Where, group ${at + 1}`" /></td>
+        <td><input v-model="one.group" class="text-choice" :list="`groups-${provider.id}`" :aria-label="`Group ${at + 1}`" maxlength="200" placeholder="name of a group" /></td>
+        <td><ChoiceField v-model:value="one.role" :options="ROLES.map((role) => ({ value: role, label: role }))" :label="`Role of group ${at + 1}`" /></td>
+        <td><ChoiceField v-model:value="one.paddock" :options="places" :label="`Where, group ${at + 1}`" /></td>
         <td class="acts"><Button size="small" :aria-label="`Remove ${one.group}`" @click="rows.splice(at, 1)">Remove</Button></td>
       </tr>
     </tbody>
@@ -82,12 +83,8 @@ const written = (roles: Record<string, string>) => Object.entries(roles).map(([p
 </template>
 
 <style scoped>
-.group {
-  width: 260px;
-}
-
-.role {
-  width: 170px;
+.mapping {
+  max-width: 860px;
 }
 
 .acts {

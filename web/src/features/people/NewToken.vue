@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { Button, Input, InputNumber, Radio, Select } from 'ant-design-vue'
+import { Button, Checkbox, Input, InputNumber, Radio } from 'ant-design-vue'
 import { ref } from 'vue'
 import { answered, api, type Schemas } from '../../api/client'
 import CopyText from '../../kit/CopyText.vue'
@@ -38,7 +38,10 @@ function make(): Promise<void> {
     <Radio.Group v-model:value="scope" class="scopes" aria-label="Scope">
       <Radio v-for="one in SCOPES" :key="one.value" :value="one.value">{{ one.label }} <span class="soft">{{ one.more }}</span></Radio>
     </Radio.Group>
-    <label>Paddocks<Select v-model:value="within" mode="multiple" :options="paddocks.map((one) => ({ value: one }))" placeholder="all that the account reaches" /></label>
+    <fieldset v-if="paddocks.length > 1">
+      <legend>Paddocks <span class="soft">{{ within.length ? 'only these' : 'all that the account reaches' }}</span></legend>
+      <Checkbox.Group v-model:value="within" :options="paddocks" />
+    </fieldset>
     <label>Ends after, in days<InputNumber v-model:value="days" :min="1" :max="366" /></label>
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
     <Button html-type="submit" :loading="isBusy" :disabled="!name.trim()" data-act="make-token">Make the token</Button>
@@ -62,6 +65,14 @@ form,
 
 label {
   width: 100%;
+}
+
+fieldset {
+  max-height: 180px;
+  overflow-y: auto;
+  margin: 0;
+  padding: 0;
+  border: 0;
 }
 
 .scopes {

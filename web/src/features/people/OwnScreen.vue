@@ -1,7 +1,8 @@
 <script setup lang="ts">
-import { Button, Input, Radio, Select } from 'ant-design-vue'
+import { Button, Input, Radio } from 'ant-design-vue'
 import { computed, ref } from 'vue'
 import { answered, api, type Schemas } from '../../api/client'
+import ChoiceField from '../../kit/ChoiceField.vue'
 import { useNow } from '../../kit/clock'
 import CopyText from '../../kit/CopyText.vue'
 import { count } from '../../kit/format'
@@ -98,7 +99,7 @@ const endCalendar = () => perform(async () => (await answered(api.DELETE('/api/v
           <TokenTable :tokens="own.tokens" :account="own.name" @changed="loadSoon" />
           <template v-if="makes">
             <h3>New token</h3>
-            <label v-if="own.service_accounts.length" class="narrow">It acts for<Select v-model:value="tokenAccount" :options="accounts" aria-label="It acts for" /></label>
+            <label v-if="own.service_accounts.length" class="narrow">It acts for<ChoiceField v-model:value="tokenAccount" :options="accounts" /></label>
             <NewToken :key="tokenAccount" :account="tokenAccount" :paddocks="paddocks" @made="loadSoon" />
           </template>
         </section>
@@ -114,7 +115,7 @@ const endCalendar = () => perform(async () => (await answered(api.DELETE('/api/v
         <PasskeySection v-if="own.has_password" :own="own" @changed="loadSoon" />
         <section aria-label="Times">
           <h2>Times</h2>
-          <label class="narrow">Time zone<Select :value="clockChoice.zone" :options="ZONES" show-search aria-label="Time zone" @change="(zone) => choose({ zone: String(zone) })" /></label>
+          <label class="narrow">Time zone<ChoiceField :value="clockChoice.zone" :options="ZONES" data-field="zone" @update:value="(zone) => choose({ zone })" /></label>
           <label class="narrow">Clock<Radio.Group :value="clockChoice.hours" :options="HOURS" @change="(event) => choose({ hours: event.target.value })" /></label>
           <p class="soft">Now: <span data-now>{{ exactly(now) }}</span></p>
         </section>

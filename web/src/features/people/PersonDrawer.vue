@@ -91,7 +91,7 @@ const changeOwner = () => act(() => answered(api.PATCH('/api/v1/people/{name}/',
             </Popconfirm>
             <Checkbox v-if="sheet.passkeys" v-model:checked="passkeysToo">and passkeys</Checkbox>
             <Popconfirm :title="`Shut ${name} out? Sessions, feeds and downloads end at once, and tokens give no access. Roles stay, and you can enable the account again.`" ok-text="Disable" cancel-text="Cancel" @confirm="disable">
-              <Button danger :disabled="isBusy" data-act="disable">Disable {{ name }}…</Button>
+              <Button :disabled="isBusy" data-act="disable">Disable {{ name }}…</Button>
             </Popconfirm>
           </template>
           <Popconfirm :title="`Delete ${name} for good? This works only where no record names the account.`" ok-text="Delete" cancel-text="Cancel" @confirm="remove">

@@ -1,7 +1,8 @@
 <script setup lang="ts">
-import { Button, Popover, Select } from 'ant-design-vue'
+import { Button, Popover } from 'ant-design-vue'
 import { computed, ref } from 'vue'
 import { answered, api, type Schemas } from '../../api/client'
+import ChoiceField from '../../kit/ChoiceField.vue'
 import { useNow } from '../../kit/clock'
 import { dayOf, exactly } from '../../kit/moments'
 import { useAction } from '../../kit/useAction'
@@ -31,6 +32,8 @@ const history = computed(() => {
   return `${held.role}, ${given}${used}`
 })
 
+const choices: { value: Role | ''; label: string }[] = [{ value: '', label: 'none' }, ...ROLES.map((one) => ({ value: one, label: one }))]
+
 function open(isShown: boolean): void {
   isOpen.value = isShown
   wanted.value = place.value.own?.role ?? ''
@@ -55,15 +58,17 @@ function save(): Promise<void> {
       <form class="change" @submit.prevent="save">
         <p class="soft">{{ history }}</p>
         <p v-if="place.byGroup" class="soft">A group of {{ place.byGroup.by_provider }} gives {{ place.byGroup.role }}. Change that in the mapping of its groups.</p>
-        <label>Role<Select v-model:value="wanted" :options="[{ value: '', label: 'none' }, ...ROLES.map((one) => ({ value: one, label: one }))]" aria-label="Role" data-field="role" /></label>
-        <label v-if="wanted">For how long<Select v-model:value="days" :options="SPANS" aria-label="For how long" /></label>
+        <label>Role<ChoiceField v-model:value="wanted" :options="choices" data-field="role" /></label>
+        <label v-if="wanted">For how long<ChoiceField v-model:value="days" :options="SPANS" /></label>
         <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
         <Button type="primary" html-type="submit" :loading="isBusy" :disabled="wanted === (place.own?.role ?? '') && !days" data-act="save-role">{{ wanted ? `Make ${person.name} ${wanted}` : 'Take the role back' }}</Button>
       </form>
     </template>
-    <button type="button" class="bare cell" :title="history" :disabled="!mayChange" :data-cell="`${person.name} ${paddock}`" :aria-label="`${person.name} ${where}: ${history}`">
+    <button type="button" class="bare cell" :title="history" :disabled="!mayChange" :data-cell="`${person.name} ${paddock}`">
+      <span class="for-screen-readers">{{ person.name }} {{ where }}:</span>
       <RoleMark :role="role" :is-through="!direct" />
-      <span v-if="direct" class="word">{{ shortName }}<span v-if="direct.by_provider" class="soft"> · group</span></span>
+      <span v-if="!direct" class="for-screen-readers">{{ history }}</span>
+      <span v-else class="word">{{ shortName }}<span v-if="direct.by_provider" class="soft"> · group</span></span>
       <small v-if="direct?.ends_at" class="note">until {{ dayOf(direct.ends_at) }}</small>
       <small v-else-if="isStale && direct" class="trouble">unused {{ unusedDays(direct, now) }} d</small>
     </button>

@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { Button, Select } from 'ant-design-vue'
+import { Button } from 'ant-design-vue'
 import { ref } from 'vue'
 import { answered, api, type Schemas } from '../../api/client'
 import { gathered, onNote } from '../../live/feed'
 import { useAction } from '../../kit/useAction'
+import ChoiceField from '../../kit/ChoiceField.vue'
 import { SPANS } from '../people/roles'
 import HandItem from './HandItem.vue'
 
@@ -38,16 +39,10 @@ onNote((note) => {
     <template #title>{{ request.person }} requests the role {{ request.role }} in {{ request.paddock }}</template>
     {{ request.reason }}
     <template #actions>
-      <Select size="small" :value="days[request.id] ?? 0" :options="SPANS" class="span" aria-label="For how long" @change="(value) => (days[request.id] = Number(value))" />
+      <ChoiceField class="small" :value="days[request.id] ?? 0" :options="SPANS" label="For how long" @update:value="(value) => (days[request.id] = value)" />
       <Button size="small" :loading="isBusy" data-act="grant-access" @click="decide(request.id, 'grant')">Make {{ request.person }} {{ request.role }}</Button>
       <Button size="small" :disabled="isBusy" data-act="decline-access" @click="decide(request.id, 'decline')">Decline</Button>
     </template>
   </HandItem>
   <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
 </template>
-
-<style scoped>
-.span {
-  width: 120px;
-}
-</style>
