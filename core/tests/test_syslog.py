@@ -31,7 +31,8 @@ def line(**more):
 def test_a_line():
     assert message(line(), "paddock.saltmarsh.example").decode() == (
         "<109>1 2031-05-04T03:02:01.090Z paddock.saltmarsh.example yellow-paddock - host "
-        '[logbook@32473 entry="7" who="harbourmaster" verb="admitted" noun="host" thing="avocet-01" paddock="shoreline"]'
+        '[logbook@32473 entry="7" who="harbourmaster" verb="admitted" noun="host" thing="avocet-01" '
+        'paddock="shoreline"]'
         " \ufeffharbourmaster admitted host avocet-01 in shoreline"
     )
 

@@ -77,7 +77,8 @@ def _parser() -> argparse.ArgumentParser:
     one.set_defaults(command=_user)
 
     one = commands.add_parser(
-        "rescue", help="make a person administrator, and print a one-time link to log in; for when nobody else can"
+        "rescue",
+        help="make a person administrator, and print a one-time link to log in; for when no administrator can log in",
     )
     one.add_argument("name")
     one.add_argument("--url", default=os.environ.get("PADDOCK_URL", ""), help="the server's address, for the link")

@@ -116,7 +116,7 @@ def test_two_people_who_edit_one_role_do_not_undo_each_other(administrator, shor
     a_person("mate", Role.VIEWER, shoreline)
     assert put_role(administrator, "mate", "operator", "viewer", "shoreline").status_code == 204
     late = put_role(administrator, "mate", None, "viewer", "shoreline")
-    assert (late.status_code, "mate is operator in shoreline now" in late.json()["detail"]) == (409, True)
+    assert (late.status_code, "mate is now operator in shoreline" in late.json()["detail"]) == (409, True)
     assert Grant.objects.get(user__username="mate").role == "operator"
 
 

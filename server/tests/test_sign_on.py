@@ -324,12 +324,12 @@ def configuration(**more):
 @pytest.mark.parametrize(
     ("answer", "says"),
     [
-        ((200, "text/html", b"<html>please log in</html>"), "is no JSON object but text/html"),
-        ((200, "application/json", b"[]"), "is no JSON object"),
-        ((200, "application/json", b"[" * 100_000), "is no JSON object"),
+        ((200, "text/html", b"<html>please log in</html>"), "is not a JSON object but text/html"),
+        ((200, "application/json", b"[]"), "is not a JSON object"),
+        ((200, "application/json", b"[" * 100_000), "is not a JSON object"),
         ((200, "application/json", b"{" + b" " * 600_000 + b"}"), "larger than 512 KiB"),
         ((500, "application/json", b"{}"), "status 500"),
-        ((302, "text/plain", b"elsewhere"), "is no JSON object"),
+        ((302, "text/plain", b"elsewhere"), "is not a JSON object"),
         ((200, "application/json", configuration(issuer="https://elsewhere.example")), "calls itself"),
         ((200, "application/json", configuration(token_endpoint="http://10.0.0.1/token")), "has to be an https"),
         ((200, "application/json", configuration(authorization_endpoint="javascript:alert(1)")), "has to be an https"),
@@ -421,7 +421,7 @@ def test_a_mapping_says_beforehand_whom_it_locks_out_and_is_at_once(away, admini
     assert mapping(administrator, away.known, [TEAM]).status_code == 200
     assert client.get("/api/v1/session/").json()["role"] == "viewer"
     late = mapping(administrator, away.known, [], version=1, locked_out=["ada"])
-    assert (late.status_code, "meanwhile" in late.json()["detail"]) == (409, True)
+    assert (late.status_code, "since you looked" in late.json()["detail"]) == (409, True)
     assert mapping(administrator, away.known, [], version=2, locked_out=["ada"]).status_code == 200
     assert who(client) is None
     assert not Session.objects.filter(user__username="ada").exists()

@@ -126,10 +126,11 @@ class Demo:
     def _tell_sign_on(self, stage: Stage) -> None:
         """Starts the stand-in for the company's sign-on provider, and sets it up."""
         port, secret = self._stable_port("sign-on-port"), secrets.token_urlsafe(24)
-        redirect = f"{self.url}/sign-on/return"
+        names = (self.url, self.url.replace("127.0.0.1", "localhost"))
+        redirects = [part for name in names for part in ("--redirect", f"{name}/sign-on/return")]
         self.parts.spawn(
             "sign-on",
-            [sys.executable, "-m", "paddock_standins.sign_on_provider", "--port", str(port), "--redirect", redirect],
+            [sys.executable, "-m", "paddock_standins.sign_on_provider", "--port", str(port), *redirects],
             f"{secret}\n".encode(),
         )
         tell_sign_on(stage, f"http://127.0.0.1:{port}", CLIENT, secret)

@@ -1,7 +1,7 @@
 """A small OpenID Connect provider: what an organisation's own would be.
 
-``python -m paddock_standins.sign_on_provider --port PORT --redirect ADDRESS`` runs it until it is stopped. Its page asks
-who one is, and believes it: it is for the demo and the tests alone. The client secret is read from standard input.
+``python -m paddock_standins.sign_on_provider --port PORT --redirect ADDRESS`` runs it until it is stopped. Its page
+asks who one is, and believes it: it is for the demo and the tests alone. The client secret is read from standard input.
 """
 
 from __future__ import annotations
@@ -227,10 +227,10 @@ def main() -> int:
     """Runs it until it is stopped."""
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--port", type=int, required=True)
-    parser.add_argument("--redirect", required=True)
+    parser.add_argument("--redirect", required=True, action="append", help="may be repeated")
     options = parser.parse_args()
     secret = sys.stdin.readline().strip()
-    server = serve(Provider(f"http://127.0.0.1:{options.port}", [options.redirect], secret), options.port)
+    server = serve(Provider(f"http://127.0.0.1:{options.port}", options.redirect, secret), options.port)
     signal.sigwait({signal.SIGTERM, signal.SIGINT})
     server.shutdown()
     return 0

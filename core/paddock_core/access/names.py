@@ -35,7 +35,7 @@ _PAIRS = (("rn", "m"), ("vv", "w"), ("cl", "d"))
 
 
 def skeleton(name: str) -> str:
-    """What a name looks like: names with equal skeletons cannot be told apart."""
+    """What a name looks like: names with equal skeletons look the same."""
     folded = unicodedata.normalize("NFKD", name).casefold()
     bare = (one for one in unicodedata.normalize("NFKD", folded) if unicodedata.category(one) not in ("Mn", "Me", "Cf"))
     # Twice: the look-alike of a letter may have a look-alike itself, as Cyrillic і has i, and i has l.

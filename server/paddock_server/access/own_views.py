@@ -86,7 +86,7 @@ class OwnView(APIView):
         """Change the e-mail address, the time zone or the clock."""
         asked = validated(ChangeOwnSerializer, request)
         if asked.get("time_zone") and asked["time_zone"] not in zoneinfo.available_timezones():
-            detail = f"{asked['time_zone']} is no time zone."
+            detail = f"There is no time zone {asked['time_zone']}."
             raise Invalid(detail, errors=[{"pointer": "/time_zone", "detail": detail}])
         user = person_in_browser(request)
         change_own(person(user), user, asked)

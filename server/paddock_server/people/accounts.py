@@ -29,4 +29,4 @@ def demand_distinct_name(name: str) -> None:
         raise NotNow(f"There is a person called {name} already.")
     others = User.objects.filter(account__skeleton=skeleton(name)[:200]).values_list("username", flat=True)
     if other := similar_name(name, others):
-        raise NotNow(f"{name} looks like {other}, who is there already. Choose a name that nobody takes for another.")
+        raise NotNow(f"{name} looks like {other}, who is there already. Choose a name that looks different.")

@@ -15,7 +15,7 @@ from .sessions import has_ended
 
 PRECISION = timedelta(minutes=1)
 UNATTENDED = "HTTP_PADDOCK_UNATTENDED"
-"""Set by a page that loads by itself while nobody uses it: that does not keep a session alive."""
+"""Set by a page that loads by itself while its person is away: that does not keep a session alive."""
 
 
 class LastSeen:

@@ -13,7 +13,7 @@ class SignOnRefused(ActionError):
 
 
 class ProviderTrouble(SignOnRefused):
-    """The provider did not answer, or answered what cannot be trusted; an administrator has to look at it."""
+    """The provider did not answer, or its answer is invalid; an administrator has to look at it."""
 
     status = 409
     title = "The sign-on provider gives trouble"

@@ -18,7 +18,7 @@ MAX_ANSWER_BYTES = 512 * 1024
 
 
 def demand_safe_address(url: str, what: str) -> None:
-    """Raises ProviderTrouble for what is no https address. On this machine alone, http will do."""
+    """Raises ProviderTrouble unless it is an https address. On this machine alone, http will do."""
     try:
         parts = urlsplit(url)
         host = parts.hostname or ""
@@ -59,7 +59,7 @@ def fetched(url: str, what: str, form: Mapping[str, str] | None = None, auth: tu
         found = None
     if not isinstance(found, dict):
         shown = kind.split(";")[0][:60] or "no type"
-        raise ProviderTrouble(f"The provider's {what} is no JSON object but {shown} (status {status}).")
+        raise ProviderTrouble(f"The provider's {what} is not a JSON object but {shown} (status {status}).")
     if status >= 300 and "error" not in found:
         raise ProviderTrouble(f"The provider answered with status {status} for its {what}.")
     return found

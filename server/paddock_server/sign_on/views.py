@@ -155,7 +155,7 @@ def _returned(request: HttpRequest) -> HttpResponse:
 
 
 def _refused(error: SignOnRefused) -> HttpResponse:
-    """Signed, so that nobody can put words of their own on the log-in page."""
+    """Signed, so that a link cannot put words of its own on the log-in page."""
     return HttpResponseRedirect(f"/login?refused={signing.dumps(error.detail, salt=REFUSED_SALT)}")
 
 

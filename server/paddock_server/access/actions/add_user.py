@@ -60,7 +60,9 @@ def reset_log_in(actor: Actor, user: User, *, passkeys_too: bool = False) -> str
     links end. With ``passkeys_too`` their second factor ends as well. Raises NotNow for an account that cannot log
     in, and for oneself."""
     if account_of(user).kind == "service":
-        raise NotNow(f"{user.get_username()} is a service account. It has tokens, and nobody logs in as it.")
+        raise NotNow(
+            f"{user.get_username()} is a service account. It has tokens, and logging in as it is not possible."
+        )
     if not user.is_active:
         raise NotNow(f"{user.get_username()} is disabled. Enable the account first.")
     if actor.name == user.get_username() and actor is not COMMAND_LINE:

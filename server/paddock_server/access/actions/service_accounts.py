@@ -1,4 +1,4 @@
-"""Accounts of programs: they have tokens and roles, and nobody logs in as one."""
+"""Accounts of programs: they have tokens and roles, and no password."""
 
 from __future__ import annotations
 

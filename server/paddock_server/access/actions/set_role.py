@@ -42,7 +42,8 @@ def set_role(
     if present != was:
         where = f"in {place}" if place else "for everything"
         raise NotNow(
-            f"Another person has changed this role meanwhile: {name} is {present or 'without a role'} {where} now. "
+            f"Another person has changed this role since you looked: {name} is now {present or 'without a role'} "
+            f"{where}. "
             "Look again, and repeat the change if it is still needed."
         )
     if ends_at is not None and ends_at <= timezone.now():

@@ -42,7 +42,7 @@ def save_provider(
     provider: SignOnProvider | None = None,
 ) -> SignOnProvider:
     """``client_secret`` None leaves it as it is. Raises NotNow for a name or issuer that another provider has, and
-    ProviderTrouble for an issuer that is no https address."""
+    ProviderTrouble for an issuer without https."""
     demand_safe_address(issuer, "issuer")
     others = SignOnProvider.objects.exclude(pk=provider.pk) if provider else SignOnProvider.objects.all()
     if others.filter(Q(name=name) | Q(issuer=issuer)).exists():
@@ -101,11 +101,11 @@ def save_mapping(
 ) -> Preview:
     """Replaces the mapping, and gives everyone who signed on with the provider the roles of it at once.
 
-    ``version`` is the one that the editor saw, and ``locked_out`` the people whom the preview said would lose all
+    ``version`` is the one that the editor saw, and ``locked_out`` the people who, by the preview, would lose all
     access. Raises NotNow if either has changed since, or if no administrator would be left.
     """
     if provider.version != version:
-        raise NotNow("Another person has changed this mapping meanwhile. Load it again.")
+        raise NotNow("Another person has changed this mapping since you looked. Load it again.")
     _demand_sound(wanted)
     foreseen = preview_mapping(provider, wanted)
     if foreseen.administrators_left == 0:

@@ -63,7 +63,7 @@ function add(): Promise<void> {
       <NewToken :account="made" :paddocks="paddocks" @made="emit('added')" />
     </template>
     <form v-else @submit.prevent="add">
-      <p v-if="kind === 'service'" class="soft">For a program, such as a build trigger. It has roles and tokens, and nobody logs in as it.</p>
+      <p v-if="kind === 'service'" class="soft">For a program, such as a build trigger. It has roles and tokens, and no password.</p>
       <label>Name<Input v-model:value="name" :maxlength="60" :placeholder="kind === 'service' ? 'tide-ci' : 'first.last'" required data-field="name" /></label>
       <label>Role<Radio.Group v-model:value="role" :options="ROLES.map((one) => ({ value: one, label: one }))" /></label>
       <label>Where<ChoiceField v-model:value="place" :options="places" data-field="place" /></label>
