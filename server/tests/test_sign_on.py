@@ -1,5 +1,6 @@
 """Sign-on with a provider: the way in, roles from groups, and providers that lie, are slow, or are away."""
 
+import base64
 import json
 import socket
 import threading
@@ -217,8 +218,6 @@ def test_an_id_token_that_lies_lets_nobody_in(away, change, says):
 
 
 def unsigned(claims):
-    import base64
-
     parts = ({"alg": "none"}, claims)
     return ".".join(base64.urlsafe_b64encode(json.dumps(one).encode()).decode().rstrip("=") for one in parts) + "."
 
@@ -460,3 +459,105 @@ def test_deleting_a_provider_ends_its_sessions_and_roles(away, administrator):
     assert administrator.delete(f"{PROVIDERS}{away.known.pk}/").status_code == 204
     assert who(client) is None
     assert not User.objects.get(username="ada").grants.exists()
+
+
+def test_a_shared_key_among_the_providers_keys_signs_nothing(away):
+    shared = OctKey.generate_key(256, {"kid": "shared"})
+    keys = away.keys()
+    away.keys = lambda: {"keys": [shared.as_dict(private=True), *keys["keys"]]}
+    away.forge = lambda claims: jwt.encode({"alg": "HS256", "kid": "shared"}, claims, shared)
+    client, answer = sign_on(away)
+    assert "'HS256', which is not accepted" in why(client, answer)
+    away.forge = None
+    assert who(sign_on(away)[0]) == "ada"
+
+
+@pytest.mark.parametrize(
+    "keys",
+    [
+        {},
+        {"keys": []},
+        {"keys": [7, None]},
+        {"keys": [{"kty": "RSA"}]},
+        {"keys": [{"kty": "RSA", "n": "!", "e": "AQAB"}]},
+    ],
+)
+def test_keys_that_are_none_let_nobody_in(away, keys):
+    away.keys = lambda: keys
+    client, answer = sign_on(away)
+    assert why(client, answer)
+    assert who(client) is None
+
+
+@pytest.mark.parametrize(
+    "header",
+    [{"alg": "RS256", "crit": ["x"], "x": 1}, {"alg": "RS256", "b64": False, "crit": ["b64"]}, {"alg": ["RS256"]}],
+)
+def test_strange_headers_let_nobody_in(away, header):
+    def forge(claims):
+        _, claims_part, signature = Provider.signed(away, claims).split(".")
+        head = base64.urlsafe_b64encode(json.dumps({**header, "kid": away.key.kid}).encode()).decode().rstrip("=")
+        return f"{head}.{claims_part}.{signature}"
+
+    away.forge = forge
+    client, answer = sign_on(away)
+    assert why(client, answer)
+    assert who(client) is None
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        claim("aud", [CLIENT]),
+        claim("exp", NOW + 3600.5),
+        claim("azp", CLIENT),
+        claim("groups", "team"),
+        claim("nbf", NOW),
+    ],
+)
+def test_honest_variants_are_let_in(away, change):
+    away.change = change
+    assert who(sign_on(away)[0]) == "ada"
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        lambda address: address.partition("&state=")[0],
+        lambda address: address.replace("code=", "kode="),
+        lambda address: address.replace("code=", f"code={'x' * 5000}"),
+        lambda address: address.replace("code=", "code=x"),
+        lambda address: address.replace("state=", "state=x"),
+        lambda address: address.replace("state=", "state=%00"),
+    ],
+)
+def test_answers_that_were_changed_on_the_way(away, change):
+    client, answer = sign_on(away, change_return=change)
+    assert why(client, answer)
+    assert who(client) is None
+
+
+def test_a_cookie_of_ones_own_making_begins_nothing(away):
+    client = Client()
+    back = choose(begin(client, away.known), "ada").removeprefix("http://testserver")
+    client.cookies["paddock_sign_on"] = client.cookies["paddock_sign_on"].value[:-2] + "xx"
+    assert "not begun in this browser" in why(client, client.get(back))
+
+
+def test_a_provider_that_was_switched_off_in_between(away):
+    client = Client()
+    back = choose(begin(client, away.known), "ada").removeprefix("http://testserver")
+    SignOnProvider.objects.update(is_on=False)
+    assert "not there any more" in why(client, client.get(back))
+    assert client.get("/api/v1/sign-on/").json()["providers"] == []
+    answer = client.get(f"/sign-on/{away.known.pk}/begin")
+    assert "not there any more" in why(client, answer)
+
+
+def test_another_person_with_a_name_that_looks_the_same_makes_no_second_account(away):
+    away.people = {"ada": ["team"], "\u0430\u0434\u0430": ["team"], "ADA": ["team"], "Ada": ["team"]}
+    assert who(sign_on(away)[0]) == "ada"
+    for person in ("ADA", "Ada"):
+        client, answer = sign_on(away, person)
+        assert "looks like ada" in why(client, answer), person
+    assert User.objects.filter(username__iexact="ada").count() == 1

@@ -2,20 +2,43 @@
 
 from __future__ import annotations
 
+import math
+import threading
+import time
 from collections.abc import Callable
 from datetime import timedelta
 
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
 
+from ..process.state import part
 from ..secret import digest
 from ..storage import action
 from .models import Account, Session, Token
 from .sessions import has_ended
 
 PRECISION = timedelta(minutes=1)
+MAX_REMEMBERED = 10_000
 UNATTENDED = "HTTP_PADDOCK_UNATTENDED"
 """Set by a page that loads by itself while its person is away: that does not keep a session alive."""
+
+
+class _Noted:
+    """When each session was last looked at here, so that most requests cost no statement."""
+
+    def __init__(self) -> None:
+        self.lock = threading.Lock()
+        self.at: dict[str, float] = {}
+
+    def is_due(self, key_digest: str) -> bool:
+        now = time.monotonic()
+        with self.lock:
+            if now - self.at.get(key_digest, -math.inf) < PRECISION.total_seconds():
+                return False
+            if len(self.at) >= MAX_REMEMBERED:
+                self.at.clear()
+            self.at[key_digest] = now
+            return True
 
 
 class LastSeen:
@@ -26,7 +49,8 @@ class LastSeen:
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
         key = request.session.session_key
-        if key and UNATTENDED not in request.META and request.path.startswith("/api/"):
+        is_use = request.path.startswith("/api/") and UNATTENDED not in request.META
+        if key and is_use and part(_Noted).is_due(digest(key)):
             self._note(digest(key))
         return self._get_response(request)
 

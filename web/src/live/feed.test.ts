@@ -1,6 +1,6 @@
 import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { effectScope } from 'vue'
-import { closeFeed, gathered, onNote, openFeed, type Note } from './feed'
+import { closeFeed, gathered, onNote, openFeed, shutOuts, type Note } from './feed'
 
 describe('gathered', () => {
   beforeEach(() => {
@@ -87,5 +87,18 @@ describe('the feed', () => {
     openFeed()
     expect(opened[2]!.url).toContain('?start=&number=0')
     scope.stop()
+  })
+
+  it.each([
+    [4401, true, 1, 1],
+    [1006, true, 0, 2],
+    [4401, false, 0, 1],
+  ])('does not connect again when the session has ended: code %s, open %s', async (code, isOpen, ended, sockets) => {
+    const before = shutOuts.value
+    openFeed()
+    if (!isOpen) closeFeed()
+    opened[0]!.onclose?.({ code })
+    await vi.advanceTimersByTimeAsync(60_000)
+    expect([shutOuts.value - before, opened.length]).toEqual([ended, sockets])
   })
 })

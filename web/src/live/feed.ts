@@ -43,7 +43,7 @@ function connect(): void {
   socket.onmessage = (event) => hear(JSON.parse(event.data as string) as Note)
   socket.onclose = (event) => {
     isLive.value = false
-    if (event.code === NOT_LOGGED_IN) {
+    if (event.code === NOT_LOGGED_IN && wanted) {
       wanted = false
       shutOuts.value += 1
       return

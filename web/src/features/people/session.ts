@@ -40,10 +40,12 @@ export const useSession = defineStore('session', () => {
 
   /** Ends the session. Returns where to log out of the provider as well; empty for nowhere. */
   async function logOut(): Promise<string> {
-    const answer = await answered(api.DELETE('/api/v1/session/'))
-    closeFeed()
-    await load()
-    return answer.provider_log_out
+    closeFeed() // first: its end is no surprise
+    try {
+      return (await answered(api.DELETE('/api/v1/session/'))).provider_log_out
+    } finally {
+      await load()
+    }
   }
 
   /** Whether the person has at least `role`, for everything or in this paddock. */
