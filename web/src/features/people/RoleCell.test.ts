@@ -55,6 +55,13 @@ describe('a cell of the sheet of people', () => {
     expect(cell(roles).get('button').text().replace(/\s+/g, ' ')).toBe(text)
   })
 
+  it('draws the role that counts: hatched where that is the one for everything', () => {
+    const drawn = (roles: HeldRole[]) => [cell(roles).findAll('rect.held').length, cell(roles).find('svg.through').exists()]
+    expect(drawn([held(), held({ paddock: '', role: 'administrator' })])).toEqual([3, true])
+    expect(drawn([held({ role: 'operator' }), held({ paddock: '' })])).toEqual([2, false])
+    expect(drawn([])).toEqual([0, true])
+  })
+
   it('cannot be opened without the right to change it', async () => {
     expect(cell([], false).get('button').attributes('disabled')).toBeDefined()
   })

@@ -7,7 +7,7 @@ import { useNow } from '../../kit/clock'
 import { dayOf, exactly } from '../../kit/moments'
 import { useAction } from '../../kit/useAction'
 import RoleMark from './RoleMark.vue'
-import { isUnused, placeOf, roleIn, ROLES, SPANS, unusedDays, type Role } from './roles'
+import { isUnused, placeOf, RANK, roleIn, ROLES, SPANS, unusedDays, type Role } from './roles'
 
 /** What one person may do in one place, and the way to change it. An empty paddock stands for everything. */
 const props = defineProps<{ person: Schemas['Person']; paddock: string; mayChange: boolean }>()
@@ -23,6 +23,8 @@ const role = computed(() => roleIn(place.value))
 const direct = computed(() => place.value.own ?? place.value.byGroup)
 const isStale = computed(() => direct.value !== null && isUnused(direct.value, now.value))
 const where = computed(() => (props.paddock ? `in ${props.paddock}` : 'for everything'))
+/** Whether the role for everything is worth more here than the one that was given here. */
+const isThrough = computed(() => direct.value === null || (place.value.through !== null && RANK[place.value.through] > RANK[direct.value.role]))
 const shortName = computed(() => (direct.value?.role === 'administrator' ? 'admin' : direct.value?.role))
 const history = computed(() => {
   const held = direct.value
@@ -61,12 +63,12 @@ function save(): Promise<void> {
         <label>Role<ChoiceField v-model:value="wanted" :options="choices" data-field="role" /></label>
         <label v-if="wanted">For how long<ChoiceField v-model:value="days" :options="SPANS" /></label>
         <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
-        <Button type="primary" html-type="submit" :loading="isBusy" :disabled="wanted === (place.own?.role ?? '') && !days" data-act="save-role">{{ wanted ? `Make ${person.name} ${wanted}` : 'Take the role back' }}</Button>
+        <Button type="primary" html-type="submit" :loading="isBusy" :disabled="wanted === (place.own?.role ?? '') && !days" data-act="save-role">{{ wanted ? `Make ${person.name} ${wanted}` : place.own ? 'Take the role back' : 'Choose a role' }}</Button>
       </form>
     </template>
     <button type="button" class="bare cell" :title="history" :disabled="!mayChange" :data-cell="`${person.name} ${paddock}`">
       <span class="for-screen-readers">{{ person.name }} {{ where }}:</span>
-      <RoleMark :role="role" :is-through="!direct" />
+      <RoleMark :role="role" :is-through="isThrough" />
       <span v-if="!direct" class="for-screen-readers">{{ history }}</span>
       <span v-else class="word">{{ shortName }}<span v-if="direct.by_provider" class="soft"> · group</span></span>
       <small v-if="direct?.ends_at" class="note">until {{ dayOf(direct.ends_at) }}</small>
