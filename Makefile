@@ -12,7 +12,7 @@ BIN := .venv/bin
 TEST_PROCESSES ?= 2
 WEB_SOURCES := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/tsconfig.json
 
-.PHONY: help demo demo-clean test lint fuzz troubles mutants bench screenshots web wheels types lock clean
+.PHONY: help demo demo-clean test lint fuzz troubles mutants bench screenshots web wheels dist types lock clean
 
 help: ## show this
 	@awk -F ':.*## ' '/^[a-z-]+:.*## / { printf "  make %-12s %s\n", $$1, $$2 }' $(MAKEFILE_LIST)
@@ -69,6 +69,9 @@ web: .make/web ## build the web part
 
 wheels: .make/wheels ## gather what hosts install from the server
 
+dist: .make/web .make/wheels ## build what an administrator installs into dist/
+	sh setup/dist.sh
+
 types: .make/python .make/node ## write web/openapi.json and the web's types from the server's API
 	PADDOCK_DATA=.data/types $(BIN)/python -m django spectacular --settings paddock_server.settings \
 	    --validate --fail-on-warn --format openapi-json --file web/openapi.json
@@ -76,7 +79,7 @@ types: .make/python .make/node ## write web/openapi.json and the web's types fro
 
 lock: ## resolve what is in requirements into its lock files
 	python3 -m venv .make/lock && .make/lock/bin/pip install --quiet pip-tools
-	for one in all:lock mutants:mutants; do \
+	for one in all:lock server:server mutants:mutants; do \
 	    .make/lock/bin/pip-compile --quiet --generate-hashes --allow-unsafe --strip-extras --no-header \
 	        --no-emit-index-url --no-emit-trusted-host --output-file requirements/$${one#*:}.txt requirements/$${one%:*}.in; \
 	done

@@ -12,6 +12,7 @@ import sys
 from collections.abc import Sequence
 from pathlib import Path
 
+from . import __version__
 from .terminal.commands import add_commands, run
 
 
@@ -40,28 +41,34 @@ def main(arguments: Sequence[str] | None = None) -> int:
         os.environ["DJANGO_SETTINGS_MODULE"] = "paddock_server.settings"
     django.setup()
     from .errors import ActionError
-    from .storage.migrate import migrate
+    from .storage.migrate import DatabaseRefused, demand_current
 
-    if options.command is not _serve:  # which brings the database up to date once it has the data folder to itself
-        migrate()
     try:
+        if options.command not in (_serve, _migrate):  # which upgrade the database, once they have the folder alone
+            demand_current()
         code: int = options.command(options)
         return code
     except ActionError as error:
         print(error.detail, file=sys.stderr)
-        return 1
+    except DatabaseRefused as error:
+        print(error, file=sys.stderr)
+    return 1
 
 
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(
         prog="paddock", description="The server of Yellow Paddock. PADDOCK_DATA names the folder that it keeps."
     )
+    parser.add_argument("--version", action="version", version=f"Yellow Paddock {__version__}")
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
 
     one = commands.add_parser("serve", help="run the server")
     one.add_argument("--bind", default="127.0.0.1", help="the address to listen at (default: this machine only)")
     one.add_argument("--port", type=int, default=int(os.environ.get("PADDOCK_PORT", "8200")))
     one.set_defaults(command=_serve)
+
+    one = commands.add_parser("migrate", help="upgrade the database of a stopped server, after a copy of it")
+    one.set_defaults(command=_migrate)
 
     one = commands.add_parser("token", help="make a token with which a program acts for a person; it is shown once")
     one.add_argument("--user", required=True)
@@ -104,6 +111,12 @@ def _serve(options: argparse.Namespace) -> int:
     from .serve import serve
 
     return serve(options.bind, options.port)
+
+
+def _migrate(options: argparse.Namespace) -> int:
+    from .serve import upgrade
+
+    return upgrade()
 
 
 def _token(options: argparse.Namespace) -> int:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import errno
+import logging
 import os
 import socket
 import sys
@@ -13,10 +14,14 @@ from django.conf import settings
 
 from paddock_agent import wire
 
+from . import __version__
 from .data_folder import FolderInUse, FolderOpen, close_to_others, locked
 from .front.doors import Doors, bounds_for, raise_file_limit
 from .front.protocol import BoundedHttp, BoundedSocket
 from .process import event_loop
+from .storage.migrate import DatabaseRefused, migrate
+
+log = logging.getLogger("paddock.server")
 
 SHUTDOWN_PATIENCE = 5
 
@@ -35,17 +40,30 @@ def serve(bind: str, port: int) -> int:
         with locked(settings.DATA):
             _prepare()
             return _listen(bind, port)
-    except (FolderInUse, FolderOpen) as error:
+    except (FolderInUse, FolderOpen, DatabaseRefused) as error:
         print(error, file=sys.stderr)  # noqa: T201
         return 1
 
 
+def upgrade() -> int:
+    """Upgrades the database of a stopped server. Returns the exit code."""
+    try:
+        close_to_others(settings.DATA)
+        with locked(settings.DATA):
+            copy = migrate()
+    except (FolderInUse, FolderOpen, DatabaseRefused) as error:
+        print(error, file=sys.stderr)  # noqa: T201
+        return 1
+    print(f"Upgraded. The database from before is {copy}." if copy else "The database is of this version.")  # noqa: T201
+    return 0
+
+
 def _prepare() -> None:
     """What has to be so before anything is served. Only the one server of a data folder does this."""
-    from .storage.migrate import migrate
     from .time_line.actions.check import check_time_line
 
-    migrate()
+    if copy := migrate():
+        log.info("The database was upgraded. The one from before is %s.", copy)
     check_time_line()
 
 
@@ -85,6 +103,8 @@ def _listen(bind: str, port: int) -> int:
         lifespan="on",
         timeout_graceful_shutdown=SHUTDOWN_PATIENCE,
     )
+    shown = f"[{bind}]" if ":" in bind else bind
+    log.info("Yellow Paddock %s listens at http://%s:%s. Its data is in %s.", __version__, shown, port, settings.DATA)
     with listening:
         _Server(config).run(sockets=[listening])
     return 0

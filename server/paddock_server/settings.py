@@ -12,9 +12,13 @@ LOGS = DATA / "logs"
 OUTPUTS = DATA / "outputs"
 SECRETS_KEY = DATA / "secrets-key"
 """The key of the pipelines' secrets: a backup of the database alone does not give them away."""
-WEB = Path(os.environ.get("PADDOCK_WEB", Path(__file__).resolve().parents[2] / "web" / "dist"))
-
-WHEELS = Path(os.environ.get("PADDOCK_WHEELS", Path(__file__).resolve().parents[2] / ".make" / "wheels"))
+_BUNDLED = Path(__file__).resolve().parent / "bundled"
+"""In an installed server: the web part and the packages for hosts. A checkout has them where it builds them."""
+_CHECKOUT = Path(__file__).resolve().parents[2]
+WEB = Path(os.environ.get("PADDOCK_WEB") or (_BUNDLED / "web" if _BUNDLED.is_dir() else _CHECKOUT / "web" / "dist"))
+WHEELS = Path(
+    os.environ.get("PADDOCK_WHEELS") or (_BUNDLED / "wheels" if _BUNDLED.is_dir() else _CHECKOUT / ".make" / "wheels")
+)
 """Where the packages were gathered that hosts install."""
 
 SECRET_KEY = secret_key(DATA)

@@ -37,6 +37,6 @@ urlpatterns = [
     path("install/simple/", install.projects),
     path("install/simple/<str:name>/", install.project),
     path("install/files/<str:name>", install.file),
-    re_path(r"^(api|agent|install|static|healthz|metrics|hooks|sign-on)(/|$)", problems.not_found),
+    re_path(r"^(api|agent|install|static|healthz|readyz|livez|metrics|hooks|sign-on)(/|$)", problems.not_found),
     re_path(r"^", web.page),
 ]

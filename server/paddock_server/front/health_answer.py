@@ -13,25 +13,29 @@ from django.db import connection
 from ..rest.problems import CONTENT_TYPE, problem
 from ..storage.trouble import look
 
-PATH = "/healthz"
+PATHS = ("/healthz", "/readyz")
+ALIVE = "/livez"
+"""Answered without a look at the disk: the process runs, and its loop turns."""
 _WELL = json.dumps({"status": "ok"}).encode()
 
 
 class HealthAnswer:
-    """The ASGI application ``inner``, in front of which ``/healthz`` is answered: 200 while the data folder and the
-    database can be written, else why not."""
+    """The ASGI application ``inner``, in front of which ``/healthz`` and ``/readyz`` are answered: 200 while the data
+    folder and the database can be written, else why not. ``/livez`` is answered while the process runs."""
 
     def __init__(self, inner: Any) -> None:
         self._inner = inner
         self._thread = ThreadPoolExecutor(1, "health")
 
     async def __call__(self, scope: Any, receive: Any, send: Any) -> None:
-        if scope["type"] != "http" or scope["path"] != PATH or scope["method"] not in ("GET", "HEAD"):
+        asked = scope["path"] if scope["type"] == "http" and scope["method"] in ("GET", "HEAD") else ""
+        if asked not in (*PATHS, ALIVE):
             await self._inner(scope, receive, send)
             return
-        trouble = await asyncio.get_running_loop().run_in_executor(
-            self._thread, look, settings.DATA, connection.settings_dict["NAME"]
-        )
+        trouble = None
+        if asked != ALIVE:
+            name = connection.settings_dict["NAME"]
+            trouble = await asyncio.get_running_loop().run_in_executor(self._thread, look, settings.DATA, name)
         status, kind, body = 200, "application/json", _WELL
         headers = []
         if trouble:
