@@ -183,7 +183,7 @@ LAYERS = (
     ("chores", "maintenance", "notifications", "bring_up"),
     ("health", "runs"),
     ("work",),
-    ("time_line",),
+    ("time_line", "backup"),
     ("toolchains",),
     ("sign_on",),
     ("access", "pipeline_secrets", "install"),

@@ -44,7 +44,12 @@ def main(arguments: Sequence[str] | None = None) -> int:
     from .storage.migrate import DatabaseRefused, demand_current
 
     try:
-        if options.command not in (_serve, _migrate):  # which upgrade the database, once they have the folder alone
+        if options.command not in (
+            _serve,
+            _migrate,
+            _backup,
+            _restore,
+        ):  # which upgrade the database, once they have the folder alone
             demand_current()
         code: int = options.command(options)
         return code
@@ -69,6 +74,24 @@ def _parser() -> argparse.ArgumentParser:
 
     one = commands.add_parser("migrate", help="upgrade the database of a stopped server, after a copy of it")
     one.set_defaults(command=_migrate)
+
+    one = commands.add_parser(
+        "backup", help="back up the server's data, while it runs as well, into a new folder of DIR"
+    )
+    one.add_argument("target", type=Path, metavar="DIR")
+    one.add_argument("--keep", type=int, default=0, help="how many backups stay in DIR (default: all)")
+    one.add_argument(
+        "--without-keys", action="store_true",
+        help="leave the server's keys out; else they are encrypted to PADDOCK_BACKUP_PASSPHRASE, or it is asked for",
+    )  # fmt: skip
+    one.set_defaults(command=_backup)
+
+    one = commands.add_parser("restore", help="restore a backup while the server is stopped, or check one")
+    one.add_argument("backup", type=Path)
+    one.add_argument("--check", action="store_true", help="only compare it with its manifest")
+    one.add_argument("--replace", action="store_true", help="move what is in the data folder aside first")
+    one.add_argument("--without-keys", action="store_true", help="leave the keys as they are in the data folder")
+    one.set_defaults(command=_restore)
 
     one = commands.add_parser("token", help="make a token with which a program acts for a person; it is shown once")
     one.add_argument("--user", required=True)
@@ -117,6 +140,51 @@ def _migrate(options: argparse.Namespace) -> int:
     from .serve import upgrade
 
     return upgrade()
+
+
+def _passphrase(*, twice: bool) -> str:
+    given = os.environ.get("PADDOCK_BACKUP_PASSPHRASE") or getpass.getpass("Passphrase of the backup: ")
+    if twice and "PADDOCK_BACKUP_PASSPHRASE" not in os.environ and getpass.getpass("Once more: ") != given:
+        raise SystemExit("The two passphrases differ.")
+    return given
+
+
+def _backup(options: argparse.Namespace) -> int:
+    from django.conf import settings
+
+    from .backup.make import BackupFailed, make_backup
+
+    passphrase = "" if options.without_keys else _passphrase(twice=True)
+    try:
+        made = make_backup(Path(settings.DATA), options.target, passphrase=passphrase, keep=options.keep)
+    except BackupFailed as error:
+        print(error, file=sys.stderr)
+        return 1
+    print(made)
+    return 0
+
+
+def _restore(options: argparse.Namespace) -> int:
+    from django.conf import settings
+
+    from .backup.restore import RestoreFailed, check_backup, restore
+    from .data_folder import FolderInUse, locked
+
+    data = Path(settings.DATA)
+    try:
+        manifest = check_backup(options.backup)
+        passphrase = _passphrase(twice=False) if manifest.has_keys and not options.without_keys else ""
+        if options.check:
+            check_backup(options.backup, passphrase)
+            print(f"{options.backup} is whole: {len(manifest.files)} files of {manifest.made_at}.")
+            return 0
+        with locked(data):
+            aside = restore(options.backup, data, passphrase=passphrase, replace=options.replace)
+    except (RestoreFailed, FolderInUse) as error:
+        print(error, file=sys.stderr)
+        return 1
+    print(f"Restored into {data}." + (f" What was there before is in {aside}." if aside else ""))
+    return 0
 
 
 def _token(options: argparse.Namespace) -> int:

@@ -13,6 +13,7 @@ from django.conf import settings
 from django.core.management import call_command
 from django.db import connection, transaction
 from django.db.migrations.executor import MigrationExecutor
+from django.db.migrations.loader import MigrationLoader
 
 from .. import __version__
 
@@ -42,11 +43,10 @@ def database_state() -> DatabaseState:
     if "django_migrations" not in connection.introspection.table_names():
         return DatabaseState.NEW
     executor = MigrationExecutor(connection)
-    known = set(executor.loader.disk_migrations)
-    applied = {(RENAMED_APPS.get(app, app), name) for app, name in executor.loader.applied_migrations}
-    if _foreign(applied - known):
+    applied = set(executor.loader.applied_migrations)
+    if later_migrations(applied):
         return DatabaseState.NEWER
-    is_renamed = applied != set(executor.loader.applied_migrations)
+    is_renamed = any(app in RENAMED_APPS for app, _ in applied)
     pending = executor.migration_plan(executor.loader.graph.leaf_nodes())
     return DatabaseState.OLDER if pending or is_renamed else DatabaseState.CURRENT
 
@@ -103,8 +103,11 @@ def copy_database() -> Path:
     return target
 
 
-def _foreign(unknown: set[tuple[str, str]]) -> list[tuple[str, str]]:
-    """Migrations of our own apps that this program does not have. Those of apps that are gone are none of them."""
+def later_migrations(applied: set[tuple[str, str]]) -> list[tuple[str, str]]:
+    """The ``applied`` migrations of our own apps, as pairs of app and name, that this program does not have. Those of
+    apps that are gone are none of them."""
+    known = set(MigrationLoader(None).disk_migrations or ())
+    unknown = {(RENAMED_APPS.get(app, app), name) for app, name in applied} - known
     own = {config.label for config in apps.get_app_configs() if config.name.startswith("paddock_server.")}
     return sorted((app, name) for app, name in unknown if app in own)
 

@@ -1,0 +1,1 @@
+"""Backups of a living server, and their restoring."""
