@@ -1,7 +1,7 @@
 """Names that look alike, tokens' scopes, roles from groups, the end of sessions."""
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from paddock_core.access.group_mapping import MappedRole, Member, mapped_roles, preview
@@ -42,7 +42,8 @@ def test_names_that_differ(name, other):
     assert similar_name(other, [name]) is None
 
 
-@given(st.text(max_size=80))
+@settings(max_examples=1000)
+@given(st.text(max_size=80) | st.text("rnvcl.-wmd\u0456", max_size=12))
 def test_a_skeleton_is_stable_and_every_name_gets_a_verdict(name):
     assert skeleton(skeleton(name)) == skeleton(name)
     assert isinstance(name_trouble(name), str)

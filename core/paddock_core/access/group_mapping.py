@@ -19,13 +19,11 @@ class MappedRole:
 
 @dataclass(frozen=True)
 class Member:
-    """A person as of the last sign-on. ``granted`` are roles that were given here, not by a group. A person who
-    ``can_log_in_locally`` has a password."""
+    """A person as of the last sign-on. ``granted`` are roles that were given here, not by a group."""
 
     name: str
     groups: Collection[str]
     granted: Roles
-    can_log_in_locally: bool = False
     is_disabled: bool = False
 
 

@@ -41,9 +41,10 @@ def skeleton(name: str) -> str:
     # Twice: the look-alike of a letter may have a look-alike itself, as Cyrillic і has i, and i has l.
     mapped = "".join(_LOOKS_LIKE.get(one, one) for one in bare)
     mapped = "".join(_LOOKS_LIKE.get(one, one) for one in mapped)
+    mapped = "".join(one for one in mapped if one.isalnum())
     for pair, single in _PAIRS:
         mapped = mapped.replace(pair, single)
-    return "".join(one for one in mapped if one.isalnum())
+    return mapped
 
 
 def similar_name(name: str, others: Iterable[str]) -> str | None:

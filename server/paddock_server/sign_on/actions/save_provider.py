@@ -87,8 +87,7 @@ def preview_mapping(provider: SignOnProvider, wanted: Sequence[MappedRole]) -> P
         user = identity.user
         others = user.grants.exclude(provider=provider).values_list("paddock__name", "role")
         roles = merged((name or EVERYWHERE, role) for name, role in others)
-        is_local, is_disabled = user.has_usable_password(), not user.is_active
-        members.append(Member(user.get_username(), identity.groups, roles, is_local, is_disabled))
+        members.append(Member(user.get_username(), identity.groups, roles, is_disabled=not user.is_active))
     known = {member.name for member in members}
     apart = local_administrators().exclude(username__in=known).count()
     return preview(members, mapping_of(provider), wanted, apart)
