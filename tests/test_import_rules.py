@@ -176,7 +176,7 @@ def test_a_circle_would_be_noticed():
 # ---- layers of the server ------------------------------------------------------------------------------------------
 
 LAYERS = (
-    ("asgi", "serve", "cli", "urls", "web", "front", "terminal"),
+    ("asgi", "serve", "cli", "urls", "web", "front", "terminal", "service_setup"),
     ("api",),
     ("link",),
     ("yard", "board", "tool_reports"),

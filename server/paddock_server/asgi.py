@@ -33,6 +33,7 @@ from .maintenance.loop import maintenance_loop  # noqa: E402
 from .notifications.deliveries import delivery_loop  # noqa: E402
 from .people.loop import people_loop  # noqa: E402
 from .process import event_loop  # noqa: E402
+from .process.sd_notify import notify, watchdog_loop  # noqa: E402
 from .process.state import State, begin  # noqa: E402
 from .runs.loop import retention_loop  # noqa: E402
 from .storage import start_writer, stop_writer  # noqa: E402
@@ -83,11 +84,14 @@ async def _lifespan(receive: Any, send: Any) -> None:
             time_line_loop(),
             people_loop(),
             syslog_loop(),
+            watchdog_loop(),
         )
     ]
     await resume_after_start()
     await send({"type": "lifespan.startup.complete"})
+    notify("READY=1")
     await receive()
+    notify("STOPPING=1")
     event_loop.server().stopping = True
     for task in keeping:
         task.cancel()

@@ -8,6 +8,7 @@ from __future__ import annotations
 import argparse
 import getpass
 import os
+import socket
 import sys
 from collections.abc import Sequence
 from pathlib import Path
@@ -32,6 +33,9 @@ def main(arguments: Sequence[str] | None = None) -> int:
     options = _parser().parse_args(arguments)
     if hasattr(options, "remote"):
         return _until_nobody_reads(options)
+    if hasattr(options, "of_system"):  # as root: nothing of the server's own is touched by that account
+        code_of_system: int = options.of_system(options)
+        return code_of_system
     os.umask(0o077)  # keys, database and logs are for this account alone
     import django
     from django.conf import settings
@@ -71,6 +75,21 @@ def _parser() -> argparse.ArgumentParser:
     one.add_argument("--bind", default="127.0.0.1", help="the address to listen at (default: this machine only)")
     one.add_argument("--port", type=int, default=int(os.environ.get("PADDOCK_PORT", "8200")))
     one.set_defaults(command=_serve)
+
+    one = commands.add_parser("setup", help="as root: make the server a service of systemd, or remove the service")
+    one.add_argument("--name", default=socket.getfqdn(), help="the server's name for people (default: this machine's)")
+    one.add_argument("--bind", default="127.0.0.1", help="the address to listen at (default: this machine only)")
+    one.add_argument("--port", type=int, default=8200)
+    one.add_argument("--data", type=Path, default=Path("/var/lib/yellow-paddock"))
+    one.add_argument("--account", default="yellow-paddock", help="the system account that runs it")
+    one.add_argument("--administrator", default="harbourmaster", help="the first administrator, if there is none yet")
+    one.add_argument("--dry-run", action="store_true", help="only say what would be done")
+    one.add_argument("--remove", action="store_true", help="remove the service; the data stays")
+    one.add_argument("--with-data", action="store_true", help="with --remove: the data and the account as well")
+    one.set_defaults(of_system=_setup)
+
+    one = commands.add_parser("administrators", help="list the administrators for everything")
+    one.set_defaults(command=_administrators)
 
     one = commands.add_parser("migrate", help="upgrade the database of a stopped server, after a copy of it")
     one.set_defaults(command=_migrate)
@@ -134,6 +153,33 @@ def _serve(options: argparse.Namespace) -> int:
     from .serve import serve
 
     return serve(options.bind, options.port)
+
+
+def _setup(options: argparse.Namespace) -> int:
+    from .service_setup.run import SetupFailed, set_up, take_away
+    from .service_setup.unit import SetupInvalid, Wanted
+
+    program = Path(sys.argv[0]).absolute()
+    wanted = Wanted(
+        options.name, program, options.bind, options.port, options.account, options.data, options.administrator
+    )
+    try:
+        if options.remove:
+            take_away(wanted, with_data=options.with_data, dry_run=options.dry_run, say=print)
+        else:
+            set_up(wanted, dry_run=options.dry_run, say=print)
+    except (SetupInvalid, SetupFailed) as error:
+        print(error, file=sys.stderr)
+        return 1
+    return 0
+
+
+def _administrators(options: argparse.Namespace) -> int:
+    from .people.administrators import lasting_administrators
+
+    for user in lasting_administrators().order_by("username"):
+        print(user.get_username() + ("" if user.has_usable_password() else " (has not set a password yet)"))
+    return 0
 
 
 def _migrate(options: argparse.Namespace) -> int:

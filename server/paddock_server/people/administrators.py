@@ -9,13 +9,22 @@ from ..errors import NotNow
 from .models import Role
 
 
+def lasting_administrators() -> QuerySet[User]:
+    """Enabled people with a lasting role of administrator for everything, given here by hand: no provider and no date
+    can take it from them. Some may not have used their one-time link yet."""
+    found = User.objects.filter(
+        is_active=True,
+        grants__role=Role.ADMINISTRATOR,
+        grants__paddock=None,
+        grants__provider=None,
+        grants__ends_at=None,
+    )
+    return found.exclude(account__kind="service").distinct()
+
+
 def local_administrators() -> QuerySet[User]:
-    """Enabled people with a password and a lasting role of administrator for everything, given here by hand: no
-    provider and no date can take it from them."""
-    return User.objects.filter(
-        is_active=True, grants__role=Role.ADMINISTRATOR, grants__paddock=None,
-        grants__provider=None, grants__ends_at=None,
-    ).exclude(account__kind="service").exclude(password__startswith="!").exclude(password="").distinct()  # fmt: skip
+    """Those of them who have a password."""
+    return lasting_administrators().exclude(password__startswith="!").exclude(password="")
 
 
 def demand_another_administrator(user: User, what: str) -> None:

@@ -1,0 +1,1 @@
+"""``paddock setup``: the server as a service of systemd."""

@@ -1,0 +1,130 @@
+"""The texts that make the server a service: its unit, and the file with its settings."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+_ACCOUNT = re.compile(r"[a-z_][a-z0-9_-]{0,30}")
+_NAME = re.compile(r"[A-Za-z0-9]([A-Za-z0-9.-]{0,250}[A-Za-z0-9])?")
+_UNSAFE = re.compile(r"[\s%$\"'\\]")
+HIDDEN = {("/", "home"), ("/", "root"), ("/", "tmp"), ("/", "run")}
+"""Folders that the unit keeps from the service, by their first parts."""
+
+
+class SetupInvalid(Exception):
+    """An option cannot be; the text says which and why."""
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What is to be set up. ``name`` is that of the server for people; ``program`` the ``paddock`` command."""
+
+    name: str
+    program: Path
+    bind: str = "127.0.0.1"
+    port: int = 8200
+    account: str = "yellow-paddock"
+    data: Path = Path("/var/lib/yellow-paddock")
+    administrator: str = "harbourmaster"
+
+    @property
+    def url(self) -> str:
+        """The address for people. A proxy in front may give it another one."""
+        return f"http://{self.name}:{self.port}"
+
+
+def checked(wanted: Wanted) -> Wanted:
+    """The same. Raises SetupInvalid."""
+    if not _NAME.fullmatch(wanted.name):
+        raise SetupInvalid(f"{wanted.name!r} is not a host name. Name the server as people reach it, with --name.")
+    if not _ACCOUNT.fullmatch(wanted.account) or wanted.account == "root":
+        raise SetupInvalid(f"{wanted.account!r} cannot be the account. It is a system account of the server's own.")
+    if not 1 <= wanted.port <= 65535:
+        raise SetupInvalid(f"{wanted.port} is not a port: 1 to 65535.")
+    for place, what in ((wanted.data, "the data folder"), (wanted.program, "the program")):
+        if not place.is_absolute() or _UNSAFE.search(str(place)):
+            raise SetupInvalid(f"{place} cannot be {what}: use an absolute path without spaces, quotes, % and $.")
+    if wanted.data.parts[:2] in HIDDEN or len(wanted.data.parts) < 3:
+        raise SetupInvalid(
+            f"{wanted.data} cannot be the data folder: the service cannot see it. Choose one in /var/lib."
+        )
+    if wanted.program.parts[:2] in HIDDEN:
+        raise SetupInvalid(
+            f"The program is in {wanted.program.parent}, which the service cannot see. Install it into "
+            "/opt/yellow-paddock, and run setup from there."
+        )
+    return wanted
+
+
+def environment_of(wanted: Wanted) -> str:
+    """The file with the settings. More can be added by hand; setup changes only these lines."""
+    lines = settings_of(wanted)
+    return "".join(f"{name}={value}\n" for name, value in lines.items())
+
+
+def settings_of(wanted: Wanted) -> Mapping[str, str]:
+    """The settings that setup makes."""
+    return {"PADDOCK_DATA": str(wanted.data), "PADDOCK_HOSTS": wanted.name, "PADDOCK_URL": wanted.url}
+
+
+def merged_environment(present: str, wanted: Wanted) -> str:
+    """The present file with the settings of setup in it; all other lines stay as they are, in their order."""
+    own = dict(settings_of(wanted))
+    lines = []
+    for line in present.splitlines():
+        name = line.partition("=")[0].strip()
+        lines.append(f"{name}={own.pop(name)}" if name in own else line)
+    return "\n".join([*lines, *(f"{name}={value}" for name, value in own.items())]) + "\n"
+
+
+def unit_of(wanted: Wanted, environment: Path) -> str:
+    """The unit. It can see and do no more than the server needs."""
+    low_port = wanted.port < 1024
+    capability = "CAP_NET_BIND_SERVICE" if low_port else ""
+    return f"""[Unit]
+Description=Yellow Paddock server
+After=network-online.target
+Wants=network-online.target
+
+[Service]
+Type=notify
+NotifyAccess=main
+User={wanted.account}
+Group={wanted.account}
+EnvironmentFile={environment}
+ExecStart={wanted.program} serve --bind {wanted.bind} --port {wanted.port}
+Restart=on-failure
+RestartSec=2
+WatchdogSec=60
+TimeoutStartSec=30min
+TimeoutStopSec=30
+LimitNOFILE=65536
+UMask=0077
+ReadWritePaths={wanted.data}
+AmbientCapabilities={capability}
+CapabilityBoundingSet={capability}
+NoNewPrivileges=yes
+ProtectSystem=strict
+ProtectHome=yes
+PrivateTmp=yes
+PrivateDevices=yes
+ProtectClock=yes
+ProtectControlGroups=yes
+ProtectHostname=yes
+ProtectKernelLogs=yes
+ProtectKernelModules=yes
+ProtectKernelTunables=yes
+RestrictAddressFamilies=AF_INET AF_INET6 AF_UNIX
+RestrictNamespaces=yes
+RestrictRealtime=yes
+RestrictSUIDSGID=yes
+LockPersonality=yes
+SystemCallArchitectures=native
+SystemCallFilter=@system-service
+
+[Install]
+WantedBy=multi-user.target
+"""

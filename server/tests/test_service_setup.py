@@ -1,0 +1,130 @@
+"""The texts of the server's service, and what it tells systemd."""
+
+from __future__ import annotations
+
+import asyncio
+import socket
+from pathlib import Path
+
+import pytest
+
+from paddock_server.process import sd_notify
+from paddock_server.process.sd_notify import notify, watchdog_loop, watchdog_seconds
+from paddock_server.service_setup.unit import (
+    SetupInvalid,
+    Wanted,
+    checked,
+    environment_of,
+    merged_environment,
+    unit_of,
+)
+
+WANTED = Wanted("paddock.saltmarsh.example", Path("/opt/yellow-paddock/bin/paddock"))
+
+
+def test_the_unit_runs_the_program_as_its_account_and_no_more():
+    lines = unit_of(WANTED, Path("/etc/yellow-paddock/paddock.env")).splitlines()
+    assert "ExecStart=/opt/yellow-paddock/bin/paddock serve --bind 127.0.0.1 --port 8200" in lines
+    assert {"User=yellow-paddock", "Type=notify", "ProtectSystem=strict", "CapabilityBoundingSet="} <= set(lines)
+    low = unit_of(Wanted("x", WANTED.program, port=443), Path("/e")).splitlines()
+    assert "CapabilityBoundingSet=CAP_NET_BIND_SERVICE" in low
+
+
+@pytest.mark.parametrize(
+    "present",
+    [
+        "",
+        "# mine\nPADDOCK_SMTP=smtp://mail\nPADDOCK_HOSTS=old.example\n",
+        "PADDOCK_URL=http://old.example\n\n\nPADDOCK_LEASE=60",
+    ],
+)
+def test_settings_made_by_hand_stay_as_they_are(present):
+    merged = merged_environment(present, WANTED)
+    own = environment_of(WANTED).splitlines()
+    assert set(own) <= set(merged.splitlines())
+    by_hand = [line for line in present.splitlines() if not line.startswith(("PADDOCK_HOSTS=", "PADDOCK_URL="))]
+    assert [line for line in merged.splitlines() if line not in own] == by_hand
+    assert merged_environment(merged, WANTED) == merged
+
+
+@pytest.mark.parametrize(
+    "place", ["/opt/x y/paddock", "/opt/50%/paddock", "paddock", "/home/ada/bin/paddock", "/tmp/p"]
+)
+def test_a_program_that_the_service_could_not_run(place):
+    with pytest.raises(SetupInvalid):
+        checked(Wanted("x", Path(place)))
+
+
+@pytest.mark.parametrize("name", ["", "-x", "x-", "a b", "a/b", "x\n", "http://x", "x:8200"])
+def test_names_that_are_none(name):
+    with pytest.raises(SetupInvalid, match="is not a host name"):
+        checked(Wanted(name, WANTED.program))
+
+
+@pytest.fixture
+def systemd(tmp_path, monkeypatch):
+    """What systemd listens at."""
+    with socket.socket(socket.AF_UNIX, socket.SOCK_DGRAM) as there:
+        there.bind(str(tmp_path / "notify"))
+        there.settimeout(10)
+        monkeypatch.setenv("NOTIFY_SOCKET", str(tmp_path / "notify"))
+        yield there
+
+
+def test_what_is_told_arrives(systemd):
+    notify("READY=1")
+    assert systemd.recv(100) == b"READY=1"
+
+
+def test_without_systemd_nothing_is_told(monkeypatch, tmp_path):
+    monkeypatch.delenv("NOTIFY_SOCKET", raising=False)
+    notify("READY=1")
+    monkeypatch.setenv("NOTIFY_SOCKET", str(tmp_path / "gone"))
+    notify("READY=1")
+
+
+@pytest.mark.parametrize(
+    ("microseconds", "pid", "seconds"),
+    [("60000000", None, 60.0), ("60000000", "1", None), ("", None, None), ("0", None, None), ("soon", None, None)],
+)
+def test_how_often_systemd_wants_to_hear(monkeypatch, microseconds, pid, seconds):
+    monkeypatch.setenv("WATCHDOG_USEC", microseconds)
+    monkeypatch.delenv("WATCHDOG_PID", raising=False)
+    if pid:
+        monkeypatch.setenv("WATCHDOG_PID", pid)
+    assert watchdog_seconds() == seconds
+
+
+@pytest.fixture
+def watched(systemd, monkeypatch):
+    """A watchdog that wants to hear ten times a second."""
+    systemd.setblocking(False)
+    monkeypatch.setenv("WATCHDOG_USEC", "200000")
+    monkeypatch.delenv("WATCHDOG_PID", raising=False)
+    return systemd
+
+
+@pytest.mark.parametrize("error", [None, OSError("the disk is full")])
+async def test_a_server_that_works_or_fails_is_alive(watched, monkeypatch, error):
+    async def writer(_):
+        if error:
+            raise error
+
+    monkeypatch.setattr(sd_notify, "run_in_writer", writer)
+    loop = asyncio.create_task(watchdog_loop())
+    for _ in range(2):
+        assert await asyncio.wait_for(asyncio.get_running_loop().sock_recv(watched, 100), 30) == b"WATCHDOG=1"
+    loop.cancel()
+
+
+async def test_a_server_whose_writer_hangs_falls_silent(watched, monkeypatch, caplog):
+    async def writer(_):
+        await asyncio.Event().wait()
+
+    monkeypatch.setattr(sd_notify, "run_in_writer", writer)
+    loop = asyncio.create_task(watchdog_loop())
+    while sum("has not answered" in line.message for line in caplog.records) < 2:
+        await asyncio.sleep(0)
+    loop.cancel()
+    with pytest.raises(BlockingIOError):
+        watched.recv(100)

@@ -1,0 +1,150 @@
+"""The built server on a real systemd host: set up as a service, used, set up again, watched, and removed."""
+
+from __future__ import annotations
+
+import io
+import re
+import subprocess
+import tarfile
+import zipfile
+from importlib.metadata import distribution
+from pathlib import Path
+
+import httpx
+import pytest
+from systemd_host import booted
+from waiting import until
+
+ROOT = Path(__file__).parents[2]
+HOME = "/opt/yellow-paddock"
+DATA = "/var/lib/yellow-paddock"
+PASSWORD = "a long enough secret"
+COMMAND = f"""#!{HOME}/bin/python
+import sys
+from paddock_server.cli import main
+sys.exit(main())
+"""
+
+
+def libraries() -> bytes:
+    """What requirements/server.txt would install, from the tests' own environment, and our wheels, as a tar archive."""
+    names = re.findall(r"^([\w.-]+)==", (ROOT / "requirements" / "server.txt").read_text(), re.MULTILINE)
+    packed = io.BytesIO()
+    with tarfile.open(fileobj=packed, mode="w") as archive:
+        for name in names:
+            for file in distribution(name).files or []:
+                place = Path(str(file.locate()))
+                if ".." not in file.parts and place.is_file() and place.suffix != ".pyc":
+                    archive.add(place, str(file))
+        for wheel in (ROOT / "dist").glob("*.whl"):
+            with zipfile.ZipFile(wheel) as inside:
+                for member in inside.infolist():
+                    info = tarfile.TarInfo(member.filename)
+                    info.size, info.mode = member.file_size, 0o644
+                    archive.addfile(info, io.BytesIO(inside.read(member)))
+    return packed.getvalue()
+
+
+@pytest.fixture(scope="module")
+def host():
+    real = booted("curlew-09", 7)
+    try:
+        theirs = real.run("/usr/bin/python3 -c 'import sys; print(*sys.version_info[:2])'").stdout.strip()
+        if theirs != "3 11":
+            pytest.skip(f"the host's own Python is {theirs}; the libraries of the tests are for 3.11")
+        if not (ROOT / "web" / "dist").is_dir():
+            pytest.skip("the web part is not built: make dist")
+        subprocess.run(["sh", ROOT / "setup" / "dist.sh"], check=True, capture_output=True)
+        made = real.run(f"umask 022 && /usr/bin/python3 -m venv --without-pip {HOME}")
+        assert made.returncode == 0, made.stderr
+        real.unpack(f"{HOME}/lib/python3.11/site-packages", libraries())
+        real.run(f"cat > {HOME}/bin/paddock <<'END'\n{COMMAND}END\nchmod 755 {HOME}/bin/paddock; chmod -R go+rX {HOME}")
+        yield real
+    finally:
+        real.stop()
+
+
+def setup(host, options=""):
+    done = host.run(f"{HOME}/bin/paddock setup --name {host.inside} --bind 0.0.0.0 {options}")
+    return done.returncode, done.stdout + done.stderr
+
+
+def shown(host, what):
+    return host.run(f"systemctl show yellow-paddock -P {what}").stdout.strip()
+
+
+def test_a_server_is_set_up_used_watched_and_removed(host):
+    code, said = setup(host, "--dry-run")
+    assert code == 0, said
+    assert said.count("would: ") == 4
+    assert host.run(f"ls -d {DATA} /etc/yellow-paddock; id yellow-paddock").stdout == ""
+
+    code, said = setup(host)
+    assert code == 0, said + host.run("journalctl -u yellow-paddock -n 40 --no-pager").stdout
+    link = re.search(r"(http\S+)/welcome#(paddock-link-\S+)", said)
+    assert link and link[1] == f"http://{host.inside}:8200", said
+    assert (shown(host, "ActiveState"), shown(host, "Type")) == ("active", "notify")
+    assert host.run(f"stat -c '%U %a' {DATA}").stdout.strip() == "yellow-paddock 700"
+    pid = shown(host, "MainPID")
+    assert host.run(f"ps -o user= -p {pid}").stdout.strip().startswith("yellow-p")
+    assert host.run(f"nsenter -t {pid} -m ls /root").stdout == "", "the service sees no home"
+
+    with httpx.Client(base_url=link[1], timeout=30) as client:
+        client.get("/api/v1/session/")
+        headers = {"X-CSRFToken": client.cookies["paddock_csrf"]}
+        body = {"link": link[2], "password": PASSWORD}
+        assert client.post("/api/v1/links/accept/", json=body, headers=headers).json()["role"] == "administrator"
+        headers = {"X-CSRFToken": client.cookies["paddock_csrf"]}
+        made = client.post("/api/v1/paddocks/", json={"name": "shoreline"}, headers=headers)
+        assert made.status_code == 201, made.text
+        assert "Yellow Paddock" in client.get("/").text
+        assert client.get("/install/paddock.sh").status_code == 200
+
+    code, said = setup(host)
+    assert (code, said.count("done already: ")) == (0, 4), said
+    assert "welcome#" not in said, "there is an administrator already"
+    assert shown(host, "MainPID") == pid, "nothing changed, so nothing is restarted"
+
+    host.run("echo PADDOCK_LINK_GRACE=30 >> /etc/yellow-paddock/paddock.env")
+    code, said = setup(host, "--port 8300")
+    assert code == 0, said
+    assert "PADDOCK_LINK_GRACE=30" in host.run("cat /etc/yellow-paddock/paddock.env").stdout
+    assert httpx.get(f"http://{host.inside}:8300/readyz", timeout=30).json() == {"status": "ok"}
+
+    host.run(
+        "mkdir -p /etc/systemd/system/yellow-paddock.service.d && printf '[Service]\\nWatchdogSec=3\\n' > "
+        "/etc/systemd/system/yellow-paddock.service.d/watchdog.conf && systemctl daemon-reload && "
+        "systemctl restart yellow-paddock"
+    )
+    hung = shown(host, "MainPID")
+    host.run(f"kill -STOP {hung}")
+    until(lambda: shown(host, "MainPID") not in ("0", hung), "systemd to restart a server that hangs")
+    until(lambda: shown(host, "ActiveState") == "active", "the server to be back")
+    assert "watchdog" in host.run("journalctl -u yellow-paddock --no-pager").stdout.lower()
+
+    code, said = setup(host, "--remove")
+    assert (code, "are left" in said) == (0, True), said
+    assert host.run("systemctl cat yellow-paddock").returncode != 0
+    assert host.run(f"ls {DATA}/paddock.sqlite3").returncode == 0
+    code, said = setup(host, "--remove --with-data")
+    assert code == 0, said
+    assert host.run(f"ls -d {DATA} || id yellow-paddock").returncode != 0
+
+
+@pytest.mark.parametrize(
+    ("options", "says"),
+    [
+        ("--name 'two words'", "is not a host name"),
+        ("--account root", "cannot be the account"),
+        ("--account 'x y'", "cannot be the account"),
+        ("--data /root/paddock", "cannot be the data folder"),
+        ("--data relative", "use an absolute path"),
+        ("--data '/var/lib/a b'", "use an absolute path"),
+        ("--data /var", "cannot be the data folder"),
+        ("--port 70000", "is not a port"),
+    ],
+)
+def test_options_that_cannot_be(host, options, says):
+    code, said = setup(host, options)
+    assert (code, says in said) == (1, True), said
+    assert host.run("ls /etc/systemd/system/yellow-paddock.service").returncode != 0
