@@ -14,6 +14,7 @@ import pytest
 
 import paddock_agent
 from paddock_agent.wire.shared import VERSION, FromAgent, FromServer
+from paddock_server.settings_file import KNOWN, variable_of
 
 ROOT = Path(__file__).parents[1]
 SETTINGS = (ROOT / "docs" / "settings.md").read_text()
@@ -32,7 +33,15 @@ def read_by(*folders: str) -> set[str]:
 
 def test_every_variable_of_the_server_is_documented_and_no_other():
     documented = set(VARIABLE.findall(SETTINGS.partition("## Agent")[0]))
-    assert read_by("server/paddock_server") == documented
+    assert read_by("server/paddock_server") | {variable_of(one.name) for one in KNOWN} == documented
+
+
+def test_every_setting_of_the_file_is_documented_with_its_default():
+    table = SETTINGS.partition("## Commands")[0]
+    rows = dict(re.findall(r"^\| `(PADDOCK_[A-Z_]+)` \| ?([^|]*)\|", table, re.MULTILINE))
+    assert set(rows) - {"PADDOCK_CONFIG"} == {variable_of(one.name) for one in KNOWN}
+    numbers = {variable_of(one.name): one.default for one in KNOWN if one.default[:1].isdecimal()}
+    assert {name: rows[name].strip() for name in numbers} == numbers
 
 
 def test_every_variable_of_the_agent_is_documented():

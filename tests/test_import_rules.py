@@ -190,7 +190,18 @@ LAYERS = (
     ("hosts",),
     ("people",),
     ("logbook",),
-    ("errors", "settings", "moments", "json_lists", "patterns", "secret", "sealing", "data_folder", "pooled_sqlite"),
+    (
+        "errors",
+        "settings",
+        "settings_file",
+        "moments",
+        "json_lists",
+        "patterns",
+        "secret",
+        "sealing",
+        "data_folder",
+        "pooled_sqlite",
+    ),
     ("storage", "changes", "process", "rest"),
 )
 """The rooms of the server, from the top. A room uses rooms of lower rows. Within the first row and the last two, which

@@ -70,8 +70,8 @@ def differences(manifest: Manifest, there: Mapping[str, tuple[int, str]]) -> lis
 
 
 def superfluous(names: Iterable[str], keep: int, just_made: str) -> list[str]:
-    """The backups beyond the ``keep`` latest, by their names. The one that was ``just_made`` stays, even if the clock was
-    set back since the others; what is not named as a backup is left alone."""
+    """The backups beyond the ``keep`` latest, by their names. The one that was ``just_made`` stays, even if the clock
+    was set back since the others; what is not named as a backup is left alone."""
     others = sorted(name for name in names if _NAME.fullmatch(name) and name != just_made)
     return others[: max(0, len(others) - max(0, keep - 1))]
 

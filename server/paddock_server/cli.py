@@ -14,6 +14,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from . import __version__
+from .settings_file import SettingsInvalid, apply_settings_file, listed
 from .terminal.commands import add_commands, run
 
 
@@ -30,7 +31,15 @@ def _until_nobody_reads(options: argparse.Namespace) -> int:
 
 def main(arguments: Sequence[str] | None = None) -> int:
     """Runs one command and returns the exit code."""
+    mistakes = ""
+    try:
+        apply_settings_file()  # before the parser, whose defaults are settings
+    except SettingsInvalid as error:
+        mistakes = str(error)
     options = _parser().parse_args(arguments)
+    if mistakes and not hasattr(options, "remote"):
+        print(mistakes, file=sys.stderr)
+        return 1
     if hasattr(options, "remote"):
         return _until_nobody_reads(options)
     if hasattr(options, "of_system"):  # as root: nothing of the server's own is touched by that account
@@ -72,9 +81,13 @@ def _parser() -> argparse.ArgumentParser:
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
 
     one = commands.add_parser("serve", help="run the server")
-    one.add_argument("--bind", default="127.0.0.1", help="the address to listen at (default: this machine only)")
+    bind = os.environ.get("PADDOCK_BIND", "127.0.0.1")
+    one.add_argument("--bind", default=bind, help="the address to listen at (default: this machine only)")
     one.add_argument("--port", type=int, default=int(os.environ.get("PADDOCK_PORT", "8200")))
     one.set_defaults(command=_serve)
+
+    one = commands.add_parser("config", help="list the settings, and where each comes from")
+    one.set_defaults(of_system=_config)
 
     one = commands.add_parser("setup", help="as root: make the server a service of systemd, or remove the service")
     one.add_argument("--name", default=socket.getfqdn(), help="the server's name for people (default: this machine's)")
@@ -153,6 +166,12 @@ def _serve(options: argparse.Namespace) -> int:
     from .serve import serve
 
     return serve(options.bind, options.port)
+
+
+def _config(options: argparse.Namespace) -> int:
+    for name, value, source in listed():
+        print(f"{name} = {value or '-'}    ({source})")
+    return 0
 
 
 def _setup(options: argparse.Namespace) -> int:

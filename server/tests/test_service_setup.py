@@ -8,23 +8,25 @@ from pathlib import Path
 
 import pytest
 
+from paddock_core.settings_file import read_settings
 from paddock_server.process import sd_notify
 from paddock_server.process.sd_notify import notify, watchdog_loop, watchdog_seconds
 from paddock_server.service_setup.unit import (
     SetupInvalid,
     Wanted,
     checked,
-    environment_of,
-    merged_environment,
+    merged_settings,
+    settings_text,
     unit_of,
 )
+from paddock_server.settings_file import KNOWN
 
 WANTED = Wanted("paddock.saltmarsh.example", Path("/opt/yellow-paddock/bin/paddock"))
 
 
 def test_the_unit_runs_the_program_as_its_account_and_no_more():
-    lines = unit_of(WANTED, Path("/etc/yellow-paddock/paddock.env")).splitlines()
-    assert "ExecStart=/opt/yellow-paddock/bin/paddock serve --bind 127.0.0.1 --port 8200" in lines
+    lines = unit_of(WANTED, Path("/etc/yellow-paddock/paddock.toml")).splitlines()
+    assert "ExecStart=/opt/yellow-paddock/bin/paddock serve" in lines
     assert {"User=yellow-paddock", "Type=notify", "ProtectSystem=strict", "CapabilityBoundingSet="} <= set(lines)
     low = unit_of(Wanted("x", WANTED.program, port=443), Path("/e")).splitlines()
     assert "CapabilityBoundingSet=CAP_NET_BIND_SERVICE" in low
@@ -34,17 +36,19 @@ def test_the_unit_runs_the_program_as_its_account_and_no_more():
     "present",
     [
         "",
-        "# mine\nPADDOCK_SMTP=smtp://mail\nPADDOCK_HOSTS=old.example\n",
-        "PADDOCK_URL=http://old.example\n\n\nPADDOCK_LEASE=60",
+        '# mine\nsmtp = "smtp://mail"\nhosts = ["old.example"]\n',
+        'url = "http://old.example"\n\n\nlease = 60',
     ],
 )
 def test_settings_made_by_hand_stay_as_they_are(present):
-    merged = merged_environment(present, WANTED)
-    own = environment_of(WANTED).splitlines()
+    merged = merged_settings(present, WANTED)
+    own = settings_text(WANTED).splitlines()
     assert set(own) <= set(merged.splitlines())
-    by_hand = [line for line in present.splitlines() if not line.startswith(("PADDOCK_HOSTS=", "PADDOCK_URL="))]
+    by_hand = [line for line in present.splitlines() if not line.startswith(("hosts", "url"))]
     assert [line for line in merged.splitlines() if line not in own] == by_hand
-    assert merged_environment(merged, WANTED) == merged
+    assert merged_settings(merged, WANTED) == merged
+    read = read_settings(merged, KNOWN)
+    assert (read.mistakes, read.values["hosts"]) == ([], "paddock.saltmarsh.example")
 
 
 @pytest.mark.parametrize(

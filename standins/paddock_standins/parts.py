@@ -112,8 +112,14 @@ class Parts:
             raise DemoFailed(f"{name}: {paste.stderr.strip()}")
 
     def environment(self, more: dict[str, str] | None = None) -> dict[str, str]:
-        """The variables of a part."""
-        return {**os.environ, "PADDOCK_DATA": str(self.data), **self.settings, **(more or {})}
+        """The variables of a part. The settings file of a server that is installed here is not the demo's."""
+        return {
+            **os.environ,
+            "PADDOCK_CONFIG": os.devnull,
+            "PADDOCK_DATA": str(self.data),
+            **self.settings,
+            **(more or {}),
+        }
 
     def check(self) -> None:
         """Raises DemoFailed where a part has ended."""

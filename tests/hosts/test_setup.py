@@ -105,10 +105,12 @@ def test_a_server_is_set_up_used_watched_and_removed(host):
     assert "welcome#" not in said, "there is an administrator already"
     assert shown(host, "MainPID") == pid, "nothing changed, so nothing is restarted"
 
-    host.run("echo PADDOCK_LINK_GRACE=30 >> /etc/yellow-paddock/paddock.env")
+    host.run("echo link_grace = 30 >> /etc/yellow-paddock/paddock.toml")
     code, said = setup(host, "--port 8300")
     assert code == 0, said
-    assert "PADDOCK_LINK_GRACE=30" in host.run("cat /etc/yellow-paddock/paddock.env").stdout
+    assert "link_grace = 30" in host.run("cat /etc/yellow-paddock/paddock.toml").stdout
+    listed = host.run(f"{HOME}/bin/paddock config").stdout
+    assert "link_grace = 30    (/etc/yellow-paddock/paddock.toml:" in listed
     assert httpx.get(f"http://{host.inside}:8300/readyz", timeout=30).json() == {"status": "ok"}
 
     host.run(

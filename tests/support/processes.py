@@ -36,7 +36,7 @@ def _command(environment: dict[str, str], *arguments: str) -> subprocess.Complet
 def _own(**variables: str) -> dict[str, str]:
     """The environment without what this machine's says of a server."""
     kept = {name: value for name, value in os.environ.items() if not name.startswith(("PADDOCK_", "DJANGO_"))}
-    return {**kept, **variables, "PADDOCK_PASSWORD": PASSWORD}
+    return {**kept, "PADDOCK_CONFIG": os.devnull, **variables, "PADDOCK_PASSWORD": PASSWORD}
 
 
 @functools.cache

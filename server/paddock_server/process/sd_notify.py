@@ -13,7 +13,7 @@ log = logging.getLogger("paddock.server")
 
 
 def notify(state: str) -> None:
-    """Sends a state such as READY=1. A systemd that is away is no reason to fail."""
+    """Sends a state such as READY=1. The server goes on where systemd does not answer."""
     address = os.environ.get("NOTIFY_SOCKET", "")
     if not address:
         return

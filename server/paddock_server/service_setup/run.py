@@ -11,15 +11,15 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-from .unit import Wanted, checked, environment_of, merged_environment, unit_of
+from ..settings_file import SYSTEM_FILE
+from .unit import Wanted, checked, merged_settings, settings_text, unit_of
 
 UNIT = "yellow-paddock.service"
 UNIT_FILE = Path("/etc/systemd/system") / UNIT
-ENVIRONMENT_FILE = Path("/etc/yellow-paddock/paddock.env")
 
 
 class SetupFailed(Exception):
-    """A step failed; the text says which, and what the system said. The steps before are done."""
+    """A step failed; the text says which, and the output of the system. The steps before are done."""
 
 
 @dataclass(frozen=True)
@@ -61,9 +61,7 @@ def take_away(wanted: Wanted, *, with_data: bool, dry_run: bool, say: Callable[[
     steps = [
         SetupStep("stop and disable the service", lambda: not UNIT_FILE.exists(), _stop),
         SetupStep(f"remove {UNIT_FILE}", lambda: not UNIT_FILE.exists(), UNIT_FILE.unlink),
-        SetupStep(
-            f"remove {ENVIRONMENT_FILE}", lambda: not ENVIRONMENT_FILE.exists(), lambda: ENVIRONMENT_FILE.unlink()
-        ),
+        SetupStep(f"remove {SYSTEM_FILE}", lambda: not SYSTEM_FILE.exists(), lambda: SYSTEM_FILE.unlink()),
     ]
     if with_data:
         steps += [
@@ -93,27 +91,28 @@ def _steps(wanted: Wanted) -> list[SetupStep]:
         _own(wanted)
 
     def settings() -> None:
-        _write(ENVIRONMENT_FILE, _environment(wanted), 0o640)
+        _write(SYSTEM_FILE, _settings(wanted), 0o640)
+        _run("chown", f"root:{wanted.account}", str(SYSTEM_FILE))
 
     def unit() -> None:
-        _write(UNIT_FILE, unit_of(wanted, ENVIRONMENT_FILE), 0o644)
+        _write(UNIT_FILE, unit_of(wanted, SYSTEM_FILE), 0o644)
         _run("systemctl", "daemon-reload")
 
     return [
         SetupStep(f"add the system account {wanted.account}", lambda: _has_account(wanted), account),
         SetupStep(f"make the folder {wanted.data}, for this account alone", lambda: _is_own(wanted), folder),
         SetupStep(
-            f"write the settings into {ENVIRONMENT_FILE}",
-            lambda: _read(ENVIRONMENT_FILE) == _environment(wanted),
+            f"write the settings into {SYSTEM_FILE}",
+            lambda: _read(SYSTEM_FILE) == _settings(wanted),
             settings,
         ),
-        SetupStep(f"write the unit {UNIT_FILE}", lambda: _read(UNIT_FILE) == unit_of(wanted, ENVIRONMENT_FILE), unit),
+        SetupStep(f"write the unit {UNIT_FILE}", lambda: _read(UNIT_FILE) == unit_of(wanted, SYSTEM_FILE), unit),
     ]
 
 
-def _environment(wanted: Wanted) -> str:
-    present = _read(ENVIRONMENT_FILE)
-    return environment_of(wanted) if present is None else merged_environment(present, wanted)
+def _settings(wanted: Wanted) -> str:
+    present = _read(SYSTEM_FILE)
+    return settings_text(wanted) if present is None else merged_settings(present, wanted)
 
 
 def _demand_system() -> None:
@@ -180,14 +179,14 @@ def _has_administrator(wanted: Wanted) -> bool:
 
 def _as_account(wanted: Wanted, *arguments: str) -> str:
     return _run(
-        "runuser", "-u", wanted.account, "--", "env", f"PADDOCK_DATA={wanted.data}", str(wanted.program), *arguments
+        "runuser", "-u", wanted.account, "--", "env", f"PADDOCK_CONFIG={SYSTEM_FILE}", str(wanted.program), *arguments
     )  # fmt: skip
 
 
 def _run(*command: str) -> str:
     done = subprocess.run(command, capture_output=True, text=True, check=False)
     if done.returncode:
-        said = (done.stderr or done.stdout).strip()[-1500:]
+        output = (done.stderr or done.stdout).strip()[-1500:]
         hint = f" See: journalctl -u {UNIT} -n 50" if "restart" in command else ""
-        raise SetupFailed(f"`{' '.join(command)}` failed: {said}{hint}")
+        raise SetupFailed(f"`{' '.join(command)}` failed: {output}{hint}")
     return done.stdout

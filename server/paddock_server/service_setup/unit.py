@@ -1,7 +1,8 @@
-"""The texts that make the server a service: its unit, and the file with its settings."""
+"""The texts that make the server a service: its unit, and its settings file."""
 
 from __future__ import annotations
 
+import json
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -59,28 +60,28 @@ def checked(wanted: Wanted) -> Wanted:
     return wanted
 
 
-def environment_of(wanted: Wanted) -> str:
-    """The file with the settings. More can be added by hand; setup changes only these lines."""
-    lines = settings_of(wanted)
-    return "".join(f"{name}={value}\n" for name, value in lines.items())
+def settings_text(wanted: Wanted) -> str:
+    """The settings file. More can be added by hand; setup changes only these lines."""
+    return "".join(f"{name} = {value}\n" for name, value in settings_of(wanted).items())
 
 
 def settings_of(wanted: Wanted) -> Mapping[str, str]:
-    """The settings that setup makes."""
-    return {"PADDOCK_DATA": str(wanted.data), "PADDOCK_HOSTS": wanted.name, "PADDOCK_URL": wanted.url}
+    """The settings that setup makes, as TOML."""
+    data, bind, hosts, url = (json.dumps(one) for one in (str(wanted.data), wanted.bind, [wanted.name], wanted.url))
+    return {"data": data, "bind": bind, "port": str(wanted.port), "hosts": hosts, "url": url}
 
 
-def merged_environment(present: str, wanted: Wanted) -> str:
+def merged_settings(present: str, wanted: Wanted) -> str:
     """The present file with the settings of setup in it; all other lines stay as they are, in their order."""
     own = dict(settings_of(wanted))
     lines = []
     for line in present.splitlines():
         name = line.partition("=")[0].strip()
-        lines.append(f"{name}={own.pop(name)}" if name in own else line)
-    return "\n".join([*lines, *(f"{name}={value}" for name, value in own.items())]) + "\n"
+        lines.append(f"{name} = {own.pop(name)}" if name in own else line)
+    return "\n".join([*lines, *(f"{name} = {value}" for name, value in own.items())]) + "\n"
 
 
-def unit_of(wanted: Wanted, environment: Path) -> str:
+def unit_of(wanted: Wanted, settings: Path) -> str:
     """The unit. It can see and do no more than the server needs."""
     low_port = wanted.port < 1024
     capability = "CAP_NET_BIND_SERVICE" if low_port else ""
@@ -94,8 +95,8 @@ Type=notify
 NotifyAccess=main
 User={wanted.account}
 Group={wanted.account}
-EnvironmentFile={environment}
-ExecStart={wanted.program} serve --bind {wanted.bind} --port {wanted.port}
+Environment=PADDOCK_CONFIG={settings}
+ExecStart={wanted.program} serve
 Restart=on-failure
 RestartSec=2
 WatchdogSec=60
