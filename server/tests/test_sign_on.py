@@ -113,6 +113,13 @@ def test_a_person_comes_in_with_the_roles_of_their_groups(away, shoreline):
     assert who(client) is None
 
 
+def test_logging_out_ends_the_session_though_the_provider_is_away(away):
+    client, _ = sign_on(away)
+    SignOnProvider.objects.update(issuer="http://127.0.0.1:1")
+    assert client.delete("/api/v1/session/").json() == {"provider_log_out": ""}
+    assert who(client) is None
+
+
 def test_what_is_asked_of_the_provider(away):
     asked = parse_qs(urlsplit(begin(Client(), away.known, to="/board")).query)
     assert asked["code_challenge_method"] == ["S256"]

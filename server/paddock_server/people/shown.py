@@ -91,10 +91,12 @@ def _users() -> QuerySet[User]:
             Prefetch("grants", grants.order_by("paddock__name")),
             Prefetch("invitations", open_ones),
             "identities__provider",
-            "browser_sessions",
             "passkeys",
         )
-        .annotate(living_tokens=Count("tokens", filter=living, distinct=True))
+        .annotate(
+            living_tokens=Count("tokens", filter=living, distinct=True),
+            open_sessions=Count("browser_sessions", distinct=True),
+        )
         .order_by("username")
     )
 
@@ -125,7 +127,7 @@ def _shown(user: User, paddocks: Collection[str] | None) -> PersonShown | None:
         invitation_ends_at=invitation.ends_at if invitation and sees_all else None,
         disabled_by=account.disabled_by,
         tokens=getattr(user, "living_tokens", 0) if sees_all else 0,
-        sessions=len(user.browser_sessions.all()) if sees_all else 0,
+        sessions=getattr(user, "open_sessions", 0) if sees_all else 0,
         passkeys=len(user.passkeys.all()) if sees_all else 0,
         sign_on=providers,
         may_manage=sees_all,

@@ -81,15 +81,11 @@ class SessionAndProviderView(SessionView):
     @extend_schema(responses={200: LoggedOutSerializer})
     def delete(self, request: Request) -> Response:
         """Log out. The answer says where the browser logs out of the provider that opened this session."""
-        elsewhere = self._log_out_address(request)
-        end_session(person(request.user), request._request)
-        return Response({"provider_log_out": elsewhere})
-
-    def _log_out_address(self, request: Request) -> str:
         about, token = request.session.get(ABOUT, {}), request.session.get(ID_TOKEN, "")
+        end_session(person(request.user), request._request)  # first: the provider may take its time
         provider = SignOnProvider.objects.filter(pk=about.get("provider")).first() if token else None
         back_to = request.build_absolute_uri("/login")
-        return log_out_address(provider, token, back_to) if provider else ""
+        return Response({"provider_log_out": log_out_address(provider, token, back_to) if provider else ""})
 
 
 def begin_sign_on(request: HttpRequest, pk: int) -> HttpResponse:

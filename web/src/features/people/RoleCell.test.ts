@@ -18,8 +18,8 @@ import RoleCell from './RoleCell.vue'
 import type { HeldRole } from './roles'
 
 const held = (more: Partial<HeldRole> = {}): HeldRole => ({ paddock: 'annex', role: 'viewer', by_provider: '', ends_at: null, granted_by: 'harbourmaster', granted_at: '2031-05-04T12:00:00Z', last_used_at: null, ...more })
-/** The popover, opened at once and in place. */
-const Opened = { props: ['open'], emits: ['openChange'], template: `<div @click="$emit('openChange', true)"><slot v-if="open" name="content" /><slot /></div>` }
+/** The popover, in place. */
+const Opened = { emits: ['openChange'], template: '<div><slot name="content" /><slot /></div>' }
 const cell = (roles: HeldRole[], mayChange = true) => mounted(RoleCell, { props: { person: { name: 'mate', roles } as unknown as Schemas['Person'], paddock: 'annex', mayChange }, global: { stubs: { APopover: Opened } } })
 
 async function opened(roles: HeldRole[]) {

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { Button, Popover } from 'ant-design-vue'
-import { computed, ref } from 'vue'
+import { computed, nextTick, ref } from 'vue'
 import { answered, api, type Schemas } from '../../api/client'
 import ChoiceField from '../../kit/ChoiceField.vue'
 import { useNow } from '../../kit/clock'
@@ -14,6 +14,7 @@ const props = defineProps<{ person: Schemas['Person']; paddock: string; mayChang
 const emit = defineEmits<{ changed: [] }>()
 const now = useNow()
 const isOpen = ref(false)
+const form = ref<HTMLFormElement | null>(null)
 const wanted = ref<Role | ''>('')
 const days = ref(0)
 const { isBusy, trouble, perform } = useAction()
@@ -36,11 +37,13 @@ const history = computed(() => {
 
 const choices: { value: Role | ''; label: string }[] = [{ value: '', label: 'none' }, ...ROLES.map((one) => ({ value: one, label: one }))]
 
-function open(isShown: boolean): void {
-  isOpen.value = isShown
+async function open(): Promise<void> {
+  isOpen.value = true
   wanted.value = place.value.own?.role ?? ''
   days.value = 0
   trouble.value = ''
+  await nextTick()
+  form.value?.querySelector('select')?.focus()
 }
 
 function save(): Promise<void> {
@@ -55,18 +58,8 @@ function save(): Promise<void> {
 </script>
 
 <template>
-  <Popover :open="isOpen" trigger="click" :title="`${person.name} ${where}`" @open-change="(shown: boolean) => mayChange && open(shown)">
-    <template #content>
-      <form class="change" @submit.prevent="save">
-        <p class="soft">{{ history }}</p>
-        <p v-if="place.byGroup" class="soft">A group of {{ place.byGroup.by_provider }} gives {{ place.byGroup.role }}. Change that in the mapping of its groups.</p>
-        <label>Role<ChoiceField v-model:value="wanted" :options="choices" data-field="role" /></label>
-        <label v-if="wanted">For how long<ChoiceField v-model:value="days" :options="SPANS" /></label>
-        <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
-        <Button type="primary" html-type="submit" :loading="isBusy" :disabled="wanted === (place.own?.role ?? '') && !days" data-act="save-role">{{ wanted ? `Make ${person.name} ${wanted}` : place.own ? 'Take the role back' : 'Choose a role' }}</Button>
-      </form>
-    </template>
-    <button type="button" class="bare cell" :title="history" :disabled="!mayChange" :data-cell="`${person.name} ${paddock}`">
+  <span class="spot">
+    <button type="button" class="bare cell" :title="history" :disabled="!mayChange" @click="open" :data-cell="`${person.name} ${paddock}`">
       <span class="for-screen-readers">{{ person.name }} {{ where }}:</span>
       <RoleMark :role="role" :is-through="isThrough" />
       <span v-if="!direct" class="for-screen-readers">{{ history }}</span>
@@ -74,10 +67,35 @@ function save(): Promise<void> {
       <small v-if="direct?.ends_at" class="note">until {{ dayOf(direct.ends_at) }}</small>
       <small v-else-if="isStale && direct" class="trouble">unused {{ unusedDays(direct, now) }} d</small>
     </button>
-  </Popover>
+    <!-- Only the open one is there: a sheet has thousands of cells. -->
+    <Popover v-if="isOpen" open trigger="click" :title="`${person.name} ${where}`" @open-change="(isShown: boolean) => isShown || (isOpen = false)">
+      <template #content>
+        <form ref="form" class="change" @submit.prevent="save" @keydown.esc="isOpen = false">
+          <p class="soft">{{ history }}</p>
+          <p v-if="place.byGroup" class="soft">A group of {{ place.byGroup.by_provider }} gives {{ place.byGroup.role }}. Change that in the mapping of its groups.</p>
+          <label>Role<ChoiceField v-model:value="wanted" :options="choices" data-field="role" /></label>
+          <label v-if="wanted">For how long<ChoiceField v-model:value="days" :options="SPANS" /></label>
+          <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
+          <Button type="primary" html-type="submit" :loading="isBusy" :disabled="wanted === (place.own?.role ?? '') && !days" data-act="save-role">{{ wanted ? `Make ${person.name} ${wanted}` : place.own ? 'Take the role back' : 'Choose a role' }}</Button>
+        </form>
+      </template>
+      <span class="anchor" />
+    </Popover>
+  </span>
 </template>
 
 <style scoped>
+.spot {
+  position: relative;
+  display: inline-block;
+}
+
+.anchor {
+  position: absolute;
+  inset: 0;
+  pointer-events: none;
+}
+
 .cell {
   display: inline-flex;
   flex-wrap: wrap;
