@@ -126,6 +126,22 @@ def test_a_role_that_is_taken_back_is_gone_on_the_leavers_screen_without_a_reloa
     mate.says("needs the role administrator")
 
 
+def test_a_role_is_given_in_the_sheet_by_keyboard(page, server):
+    server.api.post("/api/v1/people/", {"name": "newcomer", "role": "viewer", "paddock": "shoreline"})
+    page.come_in()
+    page.browser.get(f"{page.url}/people")
+    cell = "[data-cell='newcomer workshop']"
+    page._until(lambda b: b.find_element(By.CSS_SELECTOR, cell), "the cell").send_keys(Keys.ENTER)
+    choice = page.one("form.change select")
+    until(lambda: page.browser.switch_to.active_element == choice, "the choice to have the focus")
+    choice.send_keys("op", Keys.ENTER)
+    page.one("[data-act=save-role]").send_keys(Keys.ENTER)
+    page.gone("form.change")
+    until(lambda: "operator" in page.one(cell).text, "the role in its cell")
+    held = server.api.get("/api/v1/people/newcomer/")["roles"]
+    assert {one["paddock"]: one["role"] for one in held} == {"shoreline": "viewer", "workshop": "operator"}
+
+
 def test_a_passkey_is_asked_for_after_the_password_and_a_recovery_code_stands_in(page, server):
     options = VirtualAuthenticatorOptions(has_user_verification=True, is_user_verified=True)
     page.browser.add_virtual_authenticator(options)

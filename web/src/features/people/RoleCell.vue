@@ -37,13 +37,19 @@ const history = computed(() => {
 
 const choices: { value: Role | ''; label: string }[] = [{ value: '', label: 'none' }, ...ROLES.map((one) => ({ value: one, label: one }))]
 
-async function open(): Promise<void> {
+/** The popover is hidden until it has found its place, and what is hidden takes no focus. */
+function focusWhenShown(frames = 60): void {
+  const select = form.value?.querySelector('select')
+  select?.focus()
+  if (isOpen.value && frames && document.activeElement !== select) requestAnimationFrame(() => focusWhenShown(frames - 1))
+}
+
+function open(): void {
   isOpen.value = true
   wanted.value = place.value.own?.role ?? ''
   days.value = 0
   trouble.value = ''
-  await nextTick()
-  form.value?.querySelector('select')?.focus()
+  void nextTick(() => focusWhenShown())
 }
 
 function save(): Promise<void> {
