@@ -135,3 +135,16 @@ def test_tokens_are_bounded_and_by_default_end_after_90_days(viewer):
     for number in range(MAX_TOKENS - 1):
         make_token(SERVER, "lookout", f"t{number}")
     assert viewer.post("/api/v1/tokens/", {"name": "one more"}, format="json").status_code == 409
+
+
+@pytest.mark.parametrize("scope", ["read", "jobs", "operate"])
+def test_a_token_makes_itself_no_stronger_one(administrator, shoreline, scope):
+    owner = a_person("chartwright", Role.VIEWER)
+    body = {"name": "chart-bot", "role": "administrator", "owner": "chartwright"}
+    administrator.post("/api/v1/service-accounts/", body, format="json")
+    made = owner.post("/api/v1/tokens/", {"account": "chart-bot", "name": "good", "scope": "all"}, format="json")
+    client = program("chartwright", scope)
+    stronger = {"account": "chart-bot", "name": "stronger", "scope": "all"}
+    assert client.post("/api/v1/tokens/", stronger, format="json").status_code == 403
+    assert client.post(f"/api/v1/tokens/{made.json()['id']}/revoke/").status_code == 403
+    assert not Token.objects.filter(name="stronger").exists()

@@ -84,11 +84,13 @@ def revoke_token(actor: Actor, token: Token) -> None:
 
 
 def _demand_hand(actor: Actor, user: User, what: str, *, of_others: bool = False) -> None:
-    """An administrator makes no token for another person, as whom the token would act; the command line may."""
+    """An administrator makes no token for another person, as whom the token would act; the command line may. A program
+    does not have its person's own tokens in hand: a token for reading would make itself one for everything."""
     account = account_of(user)
     owns = account.owner is not None and account.owner.get_username() == actor.name
     actor.may(Role.VIEWER)  # counts as a check: one's own needs no role
-    if user.get_username() == actor.name or owns or actor in (SERVER, COMMAND_LINE):
+    is_own = (user.get_username() == actor.name or owns) and not actor.token
+    if is_own or actor in (SERVER, COMMAND_LINE):
         return
     if account.kind == "person" and not of_others:
         raise NotNow("A token acts as its person. Only the person can make one; a program gets a service account.")
