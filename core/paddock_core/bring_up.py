@@ -181,8 +181,8 @@ def _proof(seen: ObservedBringUp) -> Row:
 
 
 def _past_failures(rows: list[Row]) -> list[Row]:
-    """A step before the last one reached is done, whatever was reported. Admission does not count as reached: a person
-    decides on it, perhaps before the machine gets any further."""
+    """Marks every step before the last one reached as done, even if no report of it came. Admission is never the last
+    one reached: an administrator may admit a machine before it gets further."""
     reached = [
         i for i, row in enumerate(rows) if row.state in (State.DONE, State.NOW) and row.step is not BringUpStep.ADMIT
     ]

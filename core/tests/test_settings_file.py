@@ -1,4 +1,4 @@
-"""The settings file: what is read, and what is said of mistakes."""
+"""The settings file: its values, and each mistake with its line."""
 
 import json
 

@@ -14,7 +14,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from . import __version__
-from .settings_file import SettingsInvalid, apply_settings_file, listed
+from .settings_file import SettingsInvalid, apply_settings_file, listed, value_of
 from .terminal.commands import add_commands, run
 
 
@@ -81,9 +81,8 @@ def _parser() -> argparse.ArgumentParser:
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
 
     one = commands.add_parser("serve", help="run the server")
-    bind = os.environ.get("PADDOCK_BIND", "127.0.0.1")
-    one.add_argument("--bind", default=bind, help="the address to listen at (default: this machine only)")
-    one.add_argument("--port", type=int, default=int(os.environ.get("PADDOCK_PORT", "8200")))
+    one.add_argument("--bind", default=value_of("bind"), help="the address to listen at (default: this machine only)")
+    one.add_argument("--port", type=int, default=int(value_of("port")))
     one.set_defaults(command=_serve)
 
     one = commands.add_parser("config", help="list the settings, and where each comes from")
@@ -143,7 +142,7 @@ def _parser() -> argparse.ArgumentParser:
         help="make a person administrator, and print a one-time link to log in; for when no administrator can log in",
     )
     one.add_argument("name")
-    one.add_argument("--url", default=os.environ.get("PADDOCK_URL", ""), help="the server's address, for the link")
+    one.add_argument("--url", default=value_of("url"), help="the server's address, for the link")
     one.set_defaults(command=_rescue)
 
     one = commands.add_parser("history", help="take over links and readings that were recorded elsewhere, from a file")
@@ -268,7 +267,7 @@ def _rescue(options: argparse.Namespace) -> int:
     from .people.actor import COMMAND_LINE
 
     link = rescue(COMMAND_LINE, options.name)
-    address = (options.url or f"http://127.0.0.1:{os.environ.get('PADDOCK_PORT', '8200')}").rstrip("/")
+    address = (options.url or f"http://127.0.0.1:{value_of('port')}").rstrip("/")
     print(f"{options.name} is administrator for everything. This link sets a password. It works once:")
     print(f"{address}/welcome#{link}")
     return 0

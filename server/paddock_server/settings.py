@@ -1,4 +1,4 @@
-"""Django's settings. What an administrator sets comes from the environment: PADDOCK_DATA, PADDOCK_HOSTS."""
+"""Django's settings. An administrator sets them in the settings file or the environment: see settings_file."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ import os
 from pathlib import Path
 
 from .data_folder import data_folder, secret_key
+from .settings_file import value_of, values_of
 
 DATA = data_folder()
 LOGS = DATA / "logs"
@@ -23,7 +24,7 @@ WHEELS = Path(
 
 SECRET_KEY = secret_key(DATA)
 DEBUG = False
-ALLOWED_HOSTS = ["localhost", "127.0.0.1", "[::1]", *filter(None, os.environ.get("PADDOCK_HOSTS", "").split(","))]
+ALLOWED_HOSTS = ["localhost", "127.0.0.1", "[::1]", *values_of("hosts")]
 
 INSTALLED_APPS = [
     "django.contrib.auth",
@@ -58,7 +59,7 @@ MIDDLEWARE = [
     "paddock_server.web.SaidTrouble",
 ]
 
-PROXIES = [one.strip() for one in os.environ.get("PADDOCK_PROXIES", "").split(",") if one.strip()]
+PROXIES = values_of("proxies")
 """Addresses of reverse proxies whose forwarded headers are trusted. No others are."""
 
 ROOT_URLCONF = "paddock_server.urls"
@@ -96,9 +97,9 @@ AUTH_PASSWORD_VALIDATORS = [
     },
 ]
 SESSION_ENGINE = "paddock_server.people.sessions"
-SESSION_IDLE_SECONDS = float(os.environ.get("PADDOCK_SESSION_IDLE_HOURS", "12")) * 3600
+SESSION_IDLE_SECONDS = float(value_of("session_idle_hours")) * 3600
 """A session ends when nothing was asked in it for so long."""
-SESSION_AGE_SECONDS = float(os.environ.get("PADDOCK_SESSION_DAYS", "7")) * 86400
+SESSION_AGE_SECONDS = float(value_of("session_days")) * 86400
 """A session ends so long after the log-in."""
 SIGN_ON_SESSION_AGE_SECONDS = min(SESSION_AGE_SECONDS, 12 * 3600.0)
 """The same for people who signed on with a provider, whose groups are read at the sign-on alone."""
@@ -198,19 +199,19 @@ LOGGING = {
 }
 
 HEARTBEAT_SECONDS = 15.0
-LINK_GRACE_SECONDS = float(os.environ.get("PADDOCK_LINK_GRACE", "45"))
+LINK_GRACE_SECONDS = float(value_of("link_grace"))
 """Silence after which a host is lost, where its paddock says nothing else."""
-LEASE_SECONDS = float(os.environ.get("PADDOCK_LEASE", "900"))
+LEASE_SECONDS = float(value_of("lease"))
 """Silence after which what runs on a host is given up: a shorter one costs no job."""
-WATCH_SECONDS = float(os.environ.get("PADDOCK_WATCH_SECONDS", "60"))
+WATCH_SECONDS = float(value_of("watch_seconds"))
 """How often the watches report."""
 FINDINGS_SECONDS = min(5.0, WATCH_SECONDS / 2)
 """How often findings are looked for at least: some are of time alone."""
 
-SYSLOG = os.environ.get("PADDOCK_SYSLOG", "")
+SYSLOG = value_of("syslog")
 """Where the logbook goes out as syslog (RFC 5424): udp://, tcp:// or tls://HOST[:PORT]; "" for nowhere."""
-SMTP = os.environ.get("PADDOCK_SMTP", "")
+SMTP = value_of("smtp")
 """Where mail goes out: smtp://[USER:PASSWORD@]HOST[:PORT], smtps:// for TLS from the start; "" for no mail."""
-MAIL_FROM = os.environ.get("PADDOCK_MAIL_FROM", "paddock@localhost")
-PUBLIC_URL = os.environ.get("PADDOCK_URL", "")
+MAIL_FROM = value_of("mail_from")
+PUBLIC_URL = value_of("url")
 """Where people reach this server, for links in messages."""

@@ -28,6 +28,7 @@ KNOWN = (
     KnownSetting("web", Kind.PATH, "the server's own"),
     KnownSetting("wheels", Kind.PATH, "the server's own"),
 )
+_BY_NAME = {one.name: one for one in KNOWN}
 _PASSWORD = re.compile(r"(?<=:)[^:@/]+(?=@)")
 
 
@@ -47,6 +48,16 @@ _applied.lines = {}
 def variable_of(name: str) -> str:
     """The variable of the environment for a setting."""
     return f"PADDOCK_{name.upper()}"
+
+
+def value_of(name: str) -> str:
+    """The value of a setting: as the environment says it, which has what the file says too, or its default."""
+    return os.environ.get(variable_of(name)) or _BY_NAME[name].default
+
+
+def values_of(name: str) -> list[str]:
+    """The same for a list."""
+    return [one.strip() for one in value_of(name).split(",") if one.strip()]
 
 
 def settings_file() -> Path | None:

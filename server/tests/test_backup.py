@@ -239,15 +239,15 @@ def test_a_backup_does_not_lie_in_what_it_backs_up(data, place):
 
 def test_at_a_terminal(data, tmp_path):
     target = tmp_path / "backups"
-    code, said = paddock(data, "backup", str(target), PADDOCK_BACKUP_PASSPHRASE=PHRASE)
-    made = Path(said.strip())
+    code, output = paddock(data, "backup", str(target), PADDOCK_BACKUP_PASSPHRASE=PHRASE)
+    made = Path(output.strip())
     assert (code, made.parent) == (0, target)
-    code, said = paddock(tmp_path / "x", "restore", "--check", str(made), PADDOCK_BACKUP_PASSPHRASE=PHRASE)
-    assert (code, "is whole: 4 files" in said) == (0, True), said
-    code, said = paddock(tmp_path / "fresh", "restore", str(made), PADDOCK_BACKUP_PASSPHRASE=PHRASE)
-    assert (code, "Restored into" in said) == (0, True), said
+    code, output = paddock(tmp_path / "x", "restore", "--check", str(made), PADDOCK_BACKUP_PASSPHRASE=PHRASE)
+    assert (code, "is whole: 4 files" in output) == (0, True), output
+    code, output = paddock(tmp_path / "fresh", "restore", str(made), PADDOCK_BACKUP_PASSPHRASE=PHRASE)
+    assert (code, "Restored into" in output) == (0, True), output
     assert people(tmp_path / "fresh") == ["harbourmaster"]
     assert paddock(data, "backup", str(target), PADDOCK_BACKUP_PASSPHRASE="short")[0] == 1
     with locked(data):
-        code, said = paddock(data, "restore", "--replace", str(made), PADDOCK_BACKUP_PASSPHRASE=PHRASE)
-    assert (code, "already uses the data folder" in said) == (1, True)
+        code, output = paddock(data, "restore", "--replace", str(made), PADDOCK_BACKUP_PASSPHRASE=PHRASE)
+    assert (code, "already uses the data folder" in output) == (1, True)

@@ -38,8 +38,8 @@ def typed(shoreline, capsys):
 
 
 def test_a_person_from_invitation_to_the_end(typed):
-    code, said = typed("people invite boatswain --role operator --paddock shoreline --hours 5")
-    assert (code, "http://testserver/welcome#paddock-link-" in said) == (0, True)
+    code, output = typed("people invite boatswain --role operator --paddock shoreline --hours 5")
+    assert (code, "http://testserver/welcome#paddock-link-" in output) == (0, True)
     assert "boatswain  person, invited, never seen: operator in shoreline" in typed("people list")[1]
     assert typed("roles give boatswain administrator --paddock shoreline --days 3")[0] == 0
     assert "administrator in shoreline until" in typed("roles list boatswain")[1]
@@ -53,8 +53,8 @@ def test_a_person_from_invitation_to_the_end(typed):
 
 def test_tokens_of_service_accounts(typed):
     add_service_account(SERVER, "tide-ci", Role.OPERATOR, None, team="gauges")
-    code, said = typed("tokens make nightly --account tide-ci --scope jobs --paddock shoreline --days 30")
-    assert (code, said.startswith("paddock-token-")) == (0, True)
+    code, output = typed("tokens make nightly --account tide-ci --scope jobs --paddock shoreline --days 30")
+    assert (code, output.startswith("paddock-token-")) == (0, True)
     made = Token.objects.get(name="nightly")
     assert (made.scope, made.paddocks) == ("jobs", ["shoreline"])
     assert "tide-ci: nightly (jobs, shoreline), ends" in typed("tokens list")[1]
@@ -74,14 +74,14 @@ def test_tokens_of_service_accounts(typed):
     ],
 )
 def test_what_is_refused_is_said_with_exit_code_1(typed, line, says):
-    code, said = typed(line)
-    assert (code, says in said) == (1, True), said
+    code, output = typed(line)
+    assert (code, says in output) == (1, True), output
 
 
 def test_the_review_goes_to_a_file(typed):
-    code, said = typed("people list --csv")
+    code, output = typed("people list --csv")
     assert code == 0
-    assert said.splitlines()[0].startswith("account,kind,state,owner,paddock,role")
+    assert output.splitlines()[0].startswith("account,kind,state,owner,paddock,role")
 
 
 def test_names_with_slashes_reach_no_other_address(typed):
@@ -93,8 +93,8 @@ def test_rescue_on_the_server_itself(capsys):
     a_person("second", Role.VIEWER)
     User.objects.filter(username="second").update(is_active=False)
     assert main(["rescue", "second", "--url", "http://paddock.saltmarsh.example/"]) == 0
-    said = capsys.readouterr().out
-    assert "http://paddock.saltmarsh.example/welcome#paddock-link-" in said
+    output = capsys.readouterr().out
+    assert "http://paddock.saltmarsh.example/welcome#paddock-link-" in output
     user = User.objects.get(username="second")
     assert (user.is_active, Grant.objects.filter(user=user, role="administrator", paddock=None).exists()) == (
         True,

@@ -48,10 +48,10 @@ def test_the_users_own_file_counts_where_there_is_no_other(file, tmp_path):
 @pytest.mark.parametrize("command", [("config",), ("serve", "--port", "0"), ("user", "boatswain")])
 def test_with_mistakes_nothing_starts_and_all_are_said(file, tmp_path, command):
     file.write_text("prot = 1\nlease = 5\nhosts = 7\n")
-    code, said = paddock(*command, PADDOCK_CONFIG=str(file), PADDOCK_DATA=str(tmp_path / "data"))
+    code, output = paddock(*command, PADDOCK_CONFIG=str(file), PADDOCK_DATA=str(tmp_path / "data"))
     assert code == 1
-    assert f"{file}:1: There is no setting prot. Is port meant?" in said
-    assert f"{file}:3: hosts is 7, but it has to be a list of texts." in said
+    assert f"{file}:1: There is no setting prot. Is port meant?" in output
+    assert f"{file}:3: hosts is 7, but it has to be a list of texts." in output
     assert not (tmp_path / "data").exists()
 
 
@@ -61,11 +61,11 @@ def test_with_mistakes_nothing_starts_and_all_are_said(file, tmp_path, command):
 )
 def test_a_file_that_cannot_be_read_is_said(file, content, says):
     file.unlink() if content is None else file.write_bytes(content)
-    code, said = paddock("config", PADDOCK_CONFIG=str(file))
-    assert (code, says in said) == (1, True), said
+    code, output = paddock("config", PADDOCK_CONFIG=str(file))
+    assert (code, says in output) == (1, True), output
 
 
 def test_people_at_a_terminal_are_not_kept_from_a_server_by_the_file(file):
     file.write_text("prot = 1\n")
-    _, said = paddock("lint", "none.yaml", PADDOCK_CONFIG=str(file), PADDOCK_TOKEN="x")
-    assert "none.yaml cannot be read" in said
+    _, output = paddock("lint", "none.yaml", PADDOCK_CONFIG=str(file), PADDOCK_TOKEN="x")
+    assert "none.yaml cannot be read" in output

@@ -66,12 +66,12 @@ def test_a_database_of_this_version_needs_no_upgrade(data):
 
 def test_an_older_database_is_upgraded_after_a_copy_and_by_no_other_command(data, older):
     before = content_of(older)
-    code, said = paddock(data, "user", "boatswain")
-    assert (code, "Start the server, which upgrades it, or run `paddock migrate`" in said) == (1, True)
+    code, output = paddock(data, "user", "boatswain")
+    assert (code, "Start the server, which upgrades it, or run `paddock migrate`" in output) == (1, True)
     assert content_of(older) == before
-    code, said = paddock(data, "migrate")
+    code, output = paddock(data, "migrate")
     (copy,) = (data / "before-upgrade").iterdir()
-    assert (code, str(copy) in said) == (0, True)
+    assert (code, str(copy) in output) == (0, True)
     assert content_of(copy) == before
     assert copy.stat().st_mode & 0o077 == 0
     assert asked(older, "SELECT count(*) FROM logbook_syslogposition") == [(0,)]
@@ -84,9 +84,9 @@ def test_a_newer_database_is_refused_and_left_as_it_is(data, command):
     query = "INSERT INTO django_migrations (app, name, applied) VALUES ('work', '9999_later', '2031-05-04')"
     asked(database, query)
     before = content_of(database)
-    code, said = paddock(data, *command)
-    assert (code, "of a later version than this program" in said) == (1, True)
-    assert "before-upgrade" in said
+    code, output = paddock(data, *command)
+    assert (code, "of a later version than this program" in output) == (1, True)
+    assert "before-upgrade" in output
     assert content_of(database) == before
 
 
@@ -100,8 +100,8 @@ def test_migrations_of_libraries_that_are_gone_are_no_later_version(data):
 def test_without_room_for_a_copy_nothing_is_changed(data, older):
     (data / "before-upgrade").write_text("in the way")
     before = content_of(older)
-    code, said = paddock(data, "migrate")
-    assert (code, "could not be copied" in said and "It was not changed" in said) == (1, True), said
+    code, output = paddock(data, "migrate")
+    assert (code, "could not be copied" in output and "It was not changed" in output) == (1, True), output
     assert content_of(older) == before
 
 
@@ -118,8 +118,8 @@ def test_three_copies_stay(data, older):
 
 def test_the_database_of_a_running_server_is_not_upgraded_beside_it(data, older):
     with locked(data):
-        code, said = paddock(data, "migrate")
-    assert (code, "already uses the data folder" in said) == (1, True)
+        code, output = paddock(data, "migrate")
+    assert (code, "already uses the data folder" in output) == (1, True)
 
 
 def test_the_version(data):

@@ -74,15 +74,15 @@ def shown(host, what):
 
 
 def test_a_server_is_set_up_used_watched_and_removed(host):
-    code, said = setup(host, "--dry-run")
-    assert code == 0, said
-    assert said.count("would: ") == 4
+    code, output = setup(host, "--dry-run")
+    assert code == 0, output
+    assert output.count("would: ") == 4
     assert host.run(f"ls -d {DATA} /etc/yellow-paddock; id yellow-paddock").stdout == ""
 
-    code, said = setup(host)
-    assert code == 0, said + host.run("journalctl -u yellow-paddock -n 40 --no-pager").stdout
-    link = re.search(r"(http\S+)/welcome#(paddock-link-\S+)", said)
-    assert link and link[1] == f"http://{host.inside}:8200", said
+    code, output = setup(host)
+    assert code == 0, output + host.run("journalctl -u yellow-paddock -n 40 --no-pager").stdout
+    link = re.search(r"(http\S+)/welcome#(paddock-link-\S+)", output)
+    assert link and link[1] == f"http://{host.inside}:8200", output
     assert (shown(host, "ActiveState"), shown(host, "Type")) == ("active", "notify")
     assert host.run(f"stat -c '%U %a' {DATA}").stdout.strip() == "yellow-paddock 700"
     pid = shown(host, "MainPID")
@@ -100,14 +100,14 @@ def test_a_server_is_set_up_used_watched_and_removed(host):
         assert "Yellow Paddock" in client.get("/").text
         assert client.get("/install/paddock.sh").status_code == 200
 
-    code, said = setup(host)
-    assert (code, said.count("done already: ")) == (0, 4), said
-    assert "welcome#" not in said, "there is an administrator already"
+    code, output = setup(host)
+    assert (code, output.count("done already: ")) == (0, 4), output
+    assert "welcome#" not in output, "there is an administrator already"
     assert shown(host, "MainPID") == pid, "nothing changed, so nothing is restarted"
 
     host.run("echo link_grace = 30 >> /etc/yellow-paddock/paddock.toml")
-    code, said = setup(host, "--port 8300")
-    assert code == 0, said
+    code, output = setup(host, "--port 8300")
+    assert code == 0, output
     assert "link_grace = 30" in host.run("cat /etc/yellow-paddock/paddock.toml").stdout
     listed = host.run(f"{HOME}/bin/paddock config").stdout
     assert "link_grace = 30    (/etc/yellow-paddock/paddock.toml:" in listed
@@ -124,12 +124,12 @@ def test_a_server_is_set_up_used_watched_and_removed(host):
     until(lambda: shown(host, "ActiveState") == "active", "the server to be back")
     assert "watchdog" in host.run("journalctl -u yellow-paddock --no-pager").stdout.lower()
 
-    code, said = setup(host, "--remove")
-    assert (code, "are left" in said) == (0, True), said
+    code, output = setup(host, "--remove")
+    assert (code, "are left" in output) == (0, True), output
     assert host.run("systemctl cat yellow-paddock").returncode != 0
     assert host.run(f"ls {DATA}/paddock.sqlite3").returncode == 0
-    code, said = setup(host, "--remove --with-data")
-    assert code == 0, said
+    code, output = setup(host, "--remove --with-data")
+    assert code == 0, output
     assert host.run(f"ls -d {DATA} || id yellow-paddock").returncode != 0
 
 
@@ -147,6 +147,6 @@ def test_a_server_is_set_up_used_watched_and_removed(host):
     ],
 )
 def test_options_that_cannot_be(host, options, says):
-    code, said = setup(host, options)
-    assert (code, says in said) == (1, True), said
+    code, output = setup(host, options)
+    assert (code, says in output) == (1, True), output
     assert host.run("ls /etc/systemd/system/yellow-paddock.service").returncode != 0

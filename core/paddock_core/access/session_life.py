@@ -1,4 +1,4 @@
-"""When a session ends by itself."""
+"""Ends sessions that are idle or old."""
 
 from __future__ import annotations
 

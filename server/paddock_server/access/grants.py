@@ -6,19 +6,17 @@ from datetime import datetime
 
 from django.contrib.auth.models import User
 from django.db import transaction
-from django.db.models import Q, QuerySet
-from django.utils import timezone
+from django.db.models import QuerySet
 
 from ..hosts.models import Paddock
 from ..people.actor import rank_of
 from ..people.events import roles_changed
-from ..people.models import Grant, Role
+from ..people.models import Grant, Role, not_ended
 
 
 def own_grants(user: User, paddock: Paddock | None) -> QuerySet[Grant]:
     """Those in one place that were given here and have not ended; for everything where ``paddock`` is None."""
-    held = Grant.objects.filter(user=user, paddock=paddock, provider=None)
-    return held.filter(Q(ends_at=None) | Q(ends_at__gt=timezone.now()))
+    return Grant.objects.filter(not_ended(), user=user, paddock=paddock, provider=None)
 
 
 def own_role(user: User, paddock: Paddock | None) -> Role | None:

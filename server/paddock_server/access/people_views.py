@@ -26,10 +26,13 @@ from ..people.shown import PersonShown, person_called, shown_person, visible_peo
 from ..people.views import SessionSerializer, address_of, session_answer
 from ..rest.reading import validated
 from ..rest.spreadsheet import spreadsheet_cell
-from .actions.add_user import accept_invitation, invitation_with, invite, reset_log_in
+from .actions.accept_invitation import accept_invitation
+from .actions.invite import invite
+from .actions.reset_log_in import reset_log_in
 from .actions.service_accounts import add_service_account, change_owner
 from .actions.set_role import set_role
 from .actions.shut_out import delete_account, disable, enable
+from .one_time_links import invitation_with
 from .serializers import (
     AcceptLinkSerializer,
     ChangeOwnerSerializer,

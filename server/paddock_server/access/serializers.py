@@ -7,7 +7,7 @@ from rest_framework import serializers
 from paddock_core.access.roles import Scope
 
 from ..people.models import ACCOUNT_KINDS, SCOPES, Role
-from .actions.add_user import INVITATION_HOURS, MAX_INVITATION_HOURS
+from .one_time_links import INVITATION_HOURS, MAX_INVITATION_HOURS
 
 ACCOUNT_STATES = [(one, one) for one in ("active", "invited", "disabled")]
 

@@ -31,8 +31,8 @@ class BackupFailed(Exception):
 
 def make_backup(data: Path, target: Path, *, passphrase: str = "", keep: int = 0) -> Path:
     """A new folder in ``target`` with the database, the logs, the files and a manifest; with a ``passphrase`` the keys
-    as well. With ``keep``, only so many of the backups in ``target`` stay. Raises BackupFailed, and leaves no part of a
-    backup then."""
+    as well. ``keep`` is the number of backups that remain in ``target``; 0 keeps all. Raises BackupFailed, and removes
+    the partial backup."""
     if passphrase and len(passphrase) < MIN_PASSPHRASE_LENGTH:
         raise BackupFailed(f"A passphrase has at least {MIN_PASSPHRASE_LENGTH} characters.")
     if target.resolve().is_relative_to(data.resolve()):

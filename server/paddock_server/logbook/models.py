@@ -33,4 +33,3 @@ class SyslogPosition(models.Model):
 
     entry = models.BigIntegerField(default=0)
     trouble = models.CharField(max_length=300, blank=True)
-    trouble_since = models.DateTimeField(null=True, blank=True)

@@ -16,7 +16,6 @@ from urllib.parse import SplitResult, urlsplit
 
 from channels.db import database_sync_to_async
 from django.conf import settings
-from django.utils import timezone
 
 from paddock_core.syslog import LogbookLine, framed, message
 
@@ -113,7 +112,4 @@ def _connection(target: SplitResult) -> Iterator[socket.socket]:
 
 @action
 def _move(entry: int, trouble: str) -> None:
-    SyslogPosition.objects.update_or_create(
-        pk=1,
-        defaults={"entry": entry, "trouble": trouble, "trouble_since": timezone.now() if trouble else None},
-    )
+    SyslogPosition.objects.update_or_create(pk=1, defaults={"entry": entry, "trouble": trouble})

@@ -7,21 +7,17 @@ from collections.abc import Collection
 from dataclasses import dataclass
 
 from django.contrib.auth.models import AnonymousUser, User
-from django.db.models import Q
-from django.utils import timezone
 
-from paddock_core.access.roles import EVERYWHERE, Scope, merged, token_roles
+from paddock_core.access.roles import EVERYWHERE, RANKS, Scope, merged, token_roles
 
 from ..errors import NotAllowed
-from .models import Role, Token, account_of
+from .models import Role, Token, account_of, not_ended
 from .role_usage import note_usage
-
-_RANK = {Role.VIEWER: 0, Role.OPERATOR: 1, Role.ADMINISTRATOR: 2}
 
 
 def rank_of(role: Role) -> int:
     """Higher for a role that can do more."""
-    return _RANK[role]
+    return RANKS[role.value]
 
 
 _checks = threading.local()
@@ -69,9 +65,9 @@ class Actor:
     def where(self, role: Role) -> Collection[str] | None:
         """The paddocks in which the actor has at least ``role``; None for all of them."""
         _count_check()
-        if self.everywhere and _RANK[self.everywhere] >= _RANK[role]:
+        if self.everywhere and rank_of(self.everywhere) >= rank_of(role):
             return None
-        return [name for name, held in self.paddocks if _RANK[held] >= _RANK[role]]
+        return [name for name, held in self.paddocks if rank_of(held) >= rank_of(role)]
 
     def may_anywhere(self, role: Role) -> bool:
         """Whether the actor has at least ``role`` in some paddock."""
@@ -80,9 +76,9 @@ class Actor:
     def _allowing(self, role: Role, paddock: str | None) -> str | None:
         """The paddock whose grant suffices, EVERYWHERE for that of all paddocks; None if none does."""
         _count_check()
-        if paddock and any(name == paddock and _RANK[held] >= _RANK[role] for name, held in self.paddocks):
+        if paddock and any(name == paddock and rank_of(held) >= rank_of(role) for name, held in self.paddocks):
             return paddock
-        return EVERYWHERE if self.everywhere and _RANK[self.everywhere] >= _RANK[role] else None
+        return EVERYWHERE if self.everywhere and rank_of(self.everywhere) >= rank_of(role) else None
 
 
 SERVER = Actor("the server", Role.ADMINISTRATOR)
@@ -112,7 +108,7 @@ def person(user: User | AnonymousUser) -> Actor:
 
 def current_roles(user: User) -> dict[str, str]:
     """The highest role for each paddock among the grants that have not ended; EVERYWHERE for all paddocks."""
-    standing = user.grants.filter(Q(ends_at=None) | Q(ends_at__gt=timezone.now())).order_by()
+    standing = user.grants.filter(not_ended()).order_by()
     return merged((name or EVERYWHERE, role) for role, name in standing.values_list("role", "paddock__name"))
 
 

@@ -20,7 +20,7 @@ from .sessions import has_ended
 PRECISION = timedelta(minutes=1)
 MAX_REMEMBERED = 10_000
 UNATTENDED = "HTTP_PADDOCK_UNATTENDED"
-"""Set by a page that loads by itself while its person is away: that does not keep a session alive."""
+"""Sent by a page that reloads while its person is away. Such requests do not extend the session."""
 
 
 class _Noted:

@@ -5,9 +5,11 @@ from __future__ import annotations
 import asyncio
 import logging
 from datetime import datetime, timedelta
+from functools import partial
 
 from channels.db import database_sync_to_async
 from django.db import transaction
+from django.db.models import QuerySet
 from django.utils import timezone
 
 from ..changes import announce
@@ -40,10 +42,14 @@ def let_time_pass() -> None:
         _write_usage(usage)
     if Grant.objects.filter(ends_at__lte=timezone.now()).exists():
         end_temporary_roles()
-    ended = [one for one in Session.objects.exclude(user=None) if has_ended(one)]
-    strangers = Session.objects.filter(user=None, expire_date__lt=timezone.now() - STALE_SESSION_AGE)
-    if ended or strangers.exists():
+    ended = [one.pk for one in Session.objects.exclude(user=None).defer("session_data") if has_ended(one)]
+    if ended or _strangers().exists():
         _remove_sessions(ended)
+
+
+def _strangers() -> QuerySet[Session]:
+    """Sessions of browsers that did not log in, some time after their end."""
+    return Session.objects.filter(user=None, expire_date__lt=timezone.now() - STALE_SESSION_AGE)
 
 
 @action
@@ -59,13 +65,11 @@ def end_temporary_roles() -> None:
         name, place = grant.user.get_username(), grant.paddock.name if grant.paddock else ""
         write(SERVER, "ended", "role", name, place, {"role": grant.role, "granted by": grant.granted_by})
         announce("person", name)
-        transaction.on_commit(lambda pk=grant.user_id: roles_changed.send(pk))  # type: ignore[misc]
+        transaction.on_commit(partial(roles_changed.send, grant.user_id))
         grant.delete()
 
 
 @action
-def _remove_sessions(ended: list[Session]) -> None:
-    for session in ended:
-        if session.user_id:
-            end_sessions(session.user_id, only=session.session_key)
-    Session.objects.filter(user=None, expire_date__lt=timezone.now() - STALE_SESSION_AGE).delete()
+def _remove_sessions(ended: list[str]) -> None:
+    end_sessions(Session.objects.filter(pk__in=ended))
+    _strangers().delete()

@@ -4,6 +4,7 @@ from django.conf import settings
 from django.contrib.auth.models import User
 from django.contrib.sessions.base_session import AbstractBaseSession
 from django.db import models
+from django.utils import timezone
 
 from paddock_core.access.roles import Scope
 
@@ -39,6 +40,12 @@ class Account(models.Model):
     last_seen_at = models.DateTimeField(null=True, blank=True)
     time_zone = models.CharField(max_length=60, blank=True)
     clock_hours = models.CharField(max_length=2, blank=True)
+
+
+def not_ended(prefix: str = "") -> models.Q:
+    """Of rows with ``ends_at``, those that have not ended; ``prefix`` leads to them from another model."""
+    field = f"{prefix}ends_at"
+    return models.Q(**{field: None}) | models.Q(**{f"{field}__gt": timezone.now()})
 
 
 class Grant(models.Model):

@@ -3,18 +3,21 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
+from functools import partial
 from typing import Any
 
 from django.conf import settings
+from django.contrib.auth.models import User
 from django.contrib.sessions.backends import db
 from django.db import transaction
+from django.db.models import QuerySet
 from django.utils import timezone
 
 from paddock_core.access.session_life import SessionLimits, is_over
 
 from ..secret import digest
 from ..storage import action
-from .events import session_ended
+from .events import session_ended, shut_out
 from .models import Session
 
 ABOUT = "about"
@@ -91,16 +94,16 @@ def _delete_row(key_digest: str) -> None:
     Session.objects.filter(session_key=key_digest).delete()
 
 
-def end_sessions(user_pk: int, *, but: str | None = None, only: str | None = None) -> int:
-    """Within an action: ends a person's sessions, or the one with the hash ``only``; the one with the key ``but`` goes
-    on. Returns how many ended."""
-    found = Session.objects.filter(user_id=user_pk)
-    if but:
-        found = found.exclude(session_key=digest(but))
-    if only:
-        found = found.filter(session_key=only)
+def end_sessions(found: QuerySet[Session]) -> int:
+    """Within an action: ends these sessions. Returns how many there were."""
     ended = list(found.values_list("session_key", flat=True))
     Session.objects.filter(session_key__in=ended).delete()
     for key_digest in ended:
-        transaction.on_commit(lambda key_digest=key_digest: session_ended.send(key_digest))  # type: ignore[misc]
+        transaction.on_commit(partial(session_ended.send, key_digest))
     return len(ended)
+
+
+def shut_out_user(user: User) -> None:
+    """Within an action: ends the person's sessions, feeds and downloads, those of tokens as well."""
+    end_sessions(user.browser_sessions.all())
+    transaction.on_commit(partial(shut_out.send, user.pk))

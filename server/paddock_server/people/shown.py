@@ -8,11 +8,10 @@ from datetime import datetime
 
 from django.contrib.auth.models import User
 from django.db.models import Count, Prefetch, Q, QuerySet
-from django.utils import timezone
 
 from ..errors import NotAllowed, NotThere
 from .actor import Actor
-from .models import Grant, Invitation, Role, account_of
+from .models import Grant, Invitation, Role, account_of, not_ended
 
 
 @dataclass(frozen=True)
@@ -81,10 +80,9 @@ def shown_person(actor: Actor, user: User) -> PersonShown:
 
 
 def _users() -> QuerySet[User]:
-    now = timezone.now()
-    grants = Grant.objects.select_related("paddock", "provider").filter(Q(ends_at=None) | Q(ends_at__gt=now))
+    grants = Grant.objects.select_related("paddock", "provider").filter(not_ended())
     open_ones = Invitation.objects.filter(used_at=None).order_by("-ends_at")
-    living = Q(tokens__revoked_at=None) & (Q(tokens__ends_at=None) | Q(tokens__ends_at__gt=now))
+    living = Q(tokens__revoked_at=None) & not_ended("tokens__")
     return (
         User.objects.select_related("account__owner")
         .prefetch_related(
@@ -146,5 +144,5 @@ def _held(grants: Iterable[Grant], paddocks: Collection[str] | None) -> Iterable
 
 def own_roles(user: User) -> list[HeldRole]:
     """The roles of a person that have not ended."""
-    standing = user.grants.select_related("paddock", "provider").filter(Q(ends_at=None) | Q(ends_at__gt=timezone.now()))
+    standing = user.grants.select_related("paddock", "provider").filter(not_ended())
     return list(_held(standing.order_by("paddock__name"), None))

@@ -25,7 +25,7 @@ class OpenStreams:
             self._ends[reader].add(end)
 
     def discard(self, readers: Collection[Reader], end: Callable[[], object]) -> None:
-        """It has ended by itself."""
+        """The answer was sent, or its reader went away."""
         for reader in readers:
             self._ends[reader].discard(end)
             if not self._ends[reader]:

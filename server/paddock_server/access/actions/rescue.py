@@ -11,7 +11,7 @@ from ...people.models import Account, Role, account_of
 from ...people.permission import requires
 from ...storage import action
 from ..grants import give_role
-from .add_user import reset_log_in
+from .reset_log_in import reset_log_in
 
 
 @action

@@ -12,9 +12,9 @@ from ...people.actor import Actor
 from ...people.administrators import demand_another_administrator
 from ...people.models import Account, Role
 from ...people.permission import requires
+from ...people.sessions import shut_out_user
 from ...storage import action
 from ..hanging import what_hangs_on
-from .add_user import shut_out_after_commit
 
 
 @action
@@ -33,7 +33,7 @@ def disable(actor: Actor, user: User) -> int:
     user.save(update_fields=["is_active"])
     Account.objects.filter(user=user).update(disabled_at=timezone.now(), disabled_by=actor.name)
     user.invitations.filter(used_at=None).delete()
-    shut_out_after_commit(user)
+    shut_out_user(user)
     owned = user.service_accounts.filter(user__is_active=True).count()
     write(actor, "disabled", "person", name, details={"service accounts owned": owned} if owned else {})
     announce("person", name)
@@ -64,7 +64,7 @@ def delete_account(actor: Actor, user: User) -> None:
     demand_another_administrator(user, f"Deleting {name}")
     if hanging := what_hangs_on(user):
         raise NotNow(f"{name} cannot be deleted: {hanging}. Disable the account instead; the records stay readable.")
-    shut_out_after_commit(user)
+    shut_out_user(user)
     user.delete()
     write(actor, "deleted", "person", name)
     announce("person", name)

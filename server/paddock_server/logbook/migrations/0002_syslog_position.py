@@ -16,7 +16,6 @@ class Migration(migrations.Migration):
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
                 ('entry', models.BigIntegerField(default=0)),
                 ('trouble', models.CharField(blank=True, max_length=300)),
-                ('trouble_since', models.DateTimeField(blank=True, null=True)),
             ],
         ),
     ]

@@ -36,7 +36,7 @@ def change_password(actor: Actor, request: HttpRequest, user: User, old: str, ne
 @open_to_everyone("everyone changes their own password")
 def _change(actor: Actor, request: HttpRequest, user: User, new: str) -> int:
     set_password(user, new)
-    ended = end_sessions(user.pk)
+    ended = end_sessions(user.browser_sessions.all())
     update_session_auth_hash(request, user)  # with a new key, so that this session goes on and no other does
     request.session.save()
     write(actor, "changed", "password", actor.name, details={"sessions ended": max(0, ended - 1)})

@@ -22,7 +22,7 @@ def end_session(actor: Actor, request: HttpRequest) -> None:
     """Logs out. Does nothing without a session."""
     key, user = request.session.session_key, request.user
     if key and user.pk:
-        end_sessions(user.pk, only=digest(key))
+        end_sessions(user.browser_sessions.filter(session_key=digest(key)))
         write(actor, "logged out", "person", actor.name)
     logout(request)
 
@@ -34,7 +34,7 @@ def end_own_session(actor: Actor, user: User, number: str) -> None:
     found = user.browser_sessions.filter(session_key__startswith=number).first() if len(number) >= 16 else None
     if found is None:
         raise NotThere("This session has ended already.")
-    end_sessions(user.pk, only=found.session_key)
+    end_sessions(user.browser_sessions.filter(pk=found.pk))
     write(actor, "ended", "session", actor.name, details={"address": found.address})
     announce("person", actor.name)
 
@@ -43,7 +43,7 @@ def end_own_session(actor: Actor, user: User, number: str) -> None:
 @open_to_everyone("everyone ends their own sessions")
 def end_other_sessions(actor: Actor, user: User, key: str) -> int:
     """Ends all sessions of the person but the one with this key. Returns how many."""
-    ended = end_sessions(user.pk, but=key)
+    ended = end_sessions(user.browser_sessions.exclude(session_key=digest(key)))
     if ended:
         write(actor, "ended", "sessions", actor.name, details={"sessions": ended})
         announce("person", actor.name)

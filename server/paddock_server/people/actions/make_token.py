@@ -18,7 +18,7 @@ from ...logbook.write import write
 from ...storage import action
 from ..actor import COMMAND_LINE, SERVER, Actor
 from ..events import token_ended
-from ..models import Role, Token, account_of
+from ..models import Role, Token, account_of, not_ended
 from ..permission import checks_itself
 
 DEFAULT_DAYS = 90
@@ -53,7 +53,7 @@ def make_token(
     if not 1 <= days <= MAX_DAYS:
         raise _invalid("/days", f"A token ends after 1 to {MAX_DAYS} days.")
     now = timezone.now()
-    living = user.tokens.filter(revoked_at=None, ends_at__gt=now)
+    living = user.tokens.filter(not_ended(), revoked_at=None)
     if living.filter(name=name.strip()).exists():
         raise _invalid("/name", f"{user_name} has a token called {name.strip()} already. Choose another name.")
     if living.count() >= MAX_TOKENS:

@@ -15,7 +15,7 @@ from ...hosts.models import Paddock
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.administrators import local_administrators
-from ...people.models import GroupRole, Identity, Role, SignOnProvider
+from ...people.models import GroupRole, Identity, Role, Session, SignOnProvider
 from ...people.permission import requires
 from ...people.sessions import end_sessions
 from ...sealing import seal
@@ -70,9 +70,7 @@ def save_provider(
 @requires(Role.ADMINISTRATOR, "Setting up sign-on")
 def delete_provider(actor: Actor, provider: SignOnProvider) -> None:
     """Sessions that it opened end; people who have no other way to log in stay listed, without roles of its groups."""
-    for user_pk in provider.browser_sessions.values_list("user_id", flat=True).distinct():
-        if user_pk:
-            end_sessions(user_pk)
+    end_sessions(provider.browser_sessions.all())
     forget(provider.issuer)
     name = provider.name
     provider.delete()
@@ -124,8 +122,7 @@ def save_mapping(
     provider.save(update_fields=["version"])
     for identity in Identity.objects.filter(provider=provider).select_related("user", "provider"):
         apply_roles(identity, mapped_roles(identity.groups, wanted))
-        if identity.user.get_username() in losing:
-            end_sessions(identity.user_id)
+    end_sessions(Session.objects.filter(user__username__in=losing))
     details = {"roles": [f"{one.group}: {one.role} {one.paddock or 'everywhere'}" for one in wanted[:50]]}
     write(actor, "mapped", "groups", provider.name, details={**details, "locked out": sorted(losing)})
     announce("sign-on", provider.name)

@@ -57,7 +57,7 @@ def _record_sign_on(provider: SignOnProvider, signed: Signed) -> User:
         raise SignOnRefused(f"The account {user.get_username()} is disabled.")
     record_groups(identity, signed.groups, roles)
     if not current_roles(user):
-        end_sessions(user.pk)
+        end_sessions(user.browser_sessions.all())
     return user
 
 
