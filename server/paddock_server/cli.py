@@ -57,12 +57,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     from .storage.migrate import DatabaseRefused, demand_current
 
     try:
-        if options.command not in (
-            _serve,
-            _migrate,
-            _backup,
-            _restore,
-        ):  # which upgrade the database, once they have the folder alone
+        if options.command not in AS_IT_IS:
             demand_current()
         code: int = options.command(options)
         return code
@@ -284,3 +279,7 @@ def _user(options: argparse.Namespace) -> int:
     add_user(COMMAND_LINE, options.name, password, Role(options.role), paddock)
     print(f"{options.name} is {options.role}{f' in {paddock.name}' if paddock else ''}.")
     return 0
+
+
+AS_IT_IS = {_serve, _migrate, _backup, _restore}
+"""Commands that begin with the database as it is: they upgrade it themselves, or only copy files."""

@@ -116,6 +116,17 @@ def test_three_copies_stay(data, older):
     assert len(left) == 3
 
 
+def test_the_new_copy_stays_though_the_clock_was_set_back(data, older):
+    folder = data / "before-upgrade"
+    folder.mkdir()
+    for year in range(2090, 2095):
+        (folder / f"paddock-{year}0101-000000.sqlite3").touch()
+    before = content_of(older)
+    assert paddock(data, "migrate")[0] == 0
+    assert before in {content_of(one) for one in folder.iterdir()}
+    assert len(list(folder.iterdir())) == 3
+
+
 def test_the_database_of_a_running_server_is_not_upgraded_beside_it(data, older):
     with locked(data):
         code, output = paddock(data, "migrate")

@@ -16,6 +16,7 @@ from pathlib import Path
 from paddock_core.backups import DATABASE, FOLDERS, FORMAT, BackupFile, superfluous
 
 from .. import __version__
+from ..storage.copy import copy_database
 from .keys import MIN_PASSPHRASE_LENGTH, sealed_keys
 
 MANIFEST = "manifest.json"
@@ -56,7 +57,7 @@ def make_backup(data: Path, target: Path, *, passphrase: str = "", keep: int = 0
 
 
 def _fill(data: Path, fresh: Path, passphrase: str) -> None:
-    _copy_database(data / DATABASE, fresh / DATABASE)
+    copy_database(data / DATABASE, fresh / DATABASE)
     for folder in FOLDERS:
         for source in _files(data / folder):
             file = fresh / folder / source.relative_to(data / folder)
@@ -75,16 +76,6 @@ def _fill(data: Path, fresh: Path, passphrase: str) -> None:
     for place in [fresh, *fresh.rglob("*")]:
         place.chmod(0o700 if place.is_dir() else 0o600)
         _to_disk(place)
-
-
-def _copy_database(source: Path, target: Path) -> None:
-    """By SQLite's online backup: complete, even while the server writes."""
-    with (
-        contextlib.closing(sqlite3.connect(f"file:{source}?mode=ro", uri=True, timeout=60)) as living,
-        contextlib.closing(sqlite3.connect(target)) as copy,
-    ):
-        living.backup(copy)
-        copy.execute("PRAGMA journal_mode=DELETE")
 
 
 def _copy(source: Path, target: Path) -> None:

@@ -15,7 +15,10 @@ from django.db import connection, transaction
 from django.db.migrations.executor import MigrationExecutor
 from django.db.migrations.loader import MigrationLoader
 
+from paddock_core.backups import superfluous
+
 from .. import __version__
+from .copy import copy_database
 
 RENAMED_APPS = {"care": "maintenance", "telling": "notifications"}
 """Apps that earlier versions had under another name. Django knows an app's tables and migrations by that name."""
@@ -57,7 +60,7 @@ def migrate() -> Path | None:
     state = database_state()
     if state is DatabaseState.NEWER:
         raise DatabaseRefused(_newer())
-    copy = copy_database() if state is DatabaseState.OLDER else None
+    copy = _copy_before_upgrade() if state is DatabaseState.OLDER else None
     if state is not DatabaseState.CURRENT:
         _rename_apps()
         call_command("migrate", verbosity=0, interactive=False)
@@ -79,17 +82,13 @@ def demand_current() -> None:
         )
 
 
-def copy_database() -> Path:
-    """A copy by SQLite's online backup, complete even while others write. Raises DatabaseRefused."""
+def _copy_before_upgrade() -> Path:
     folder = Path(settings.DATA) / "before-upgrade"
     target = folder / f"paddock-{datetime.now(UTC):%Y%m%d-%H%M%S}.sqlite3"
     fresh = target.with_suffix(".new")
     try:
         folder.mkdir(mode=0o700, exist_ok=True)
-        with contextlib.closing(sqlite3.connect(fresh)) as copy:
-            connection.ensure_connection()
-            connection.connection.backup(copy)
-        fresh.chmod(0o600)
+        copy_database(Path(connection.settings_dict["NAME"]), fresh)
         fresh.replace(target)
     except (sqlite3.Error, OSError) as error:
         with contextlib.suppress(OSError):
@@ -98,8 +97,8 @@ def copy_database() -> Path:
             f"The database could not be copied to {folder} before the upgrade: {error}. It was not changed. Make room "
             "or mend the rights there, and start again."
         ) from None
-    for old in sorted(folder.glob("paddock-*.sqlite3"))[:-KEPT_COPIES]:
-        old.unlink()
+    for old in superfluous((one.stem for one in folder.glob("*.sqlite3")), KEPT_COPIES, target.stem):
+        (folder / f"{old}.sqlite3").unlink()
     return target
 
 
