@@ -64,15 +64,15 @@ function add(): Promise<void> {
     </template>
     <form v-else @submit.prevent="add">
       <p v-if="kind === 'service'" class="soft">For a program, such as a build trigger. It has roles and tokens, and no password.</p>
-      <label>Name<Input v-model:value="name" :maxlength="60" :placeholder="kind === 'service' ? 'tide-ci' : 'first.last'" required data-field="name" /></label>
-      <label>Role<Radio.Group v-model:value="role" :options="ROLES.map((one) => ({ value: one, label: one }))" /></label>
-      <label>Where<ChoiceField v-model:value="place" :options="places" data-field="place" /></label>
-      <label v-if="kind === 'person'">The link is good for, in days<InputNumber v-model:value="days" :min="1" :max="30" /></label>
+      <label class="field">Name<Input v-model:value="name" :maxlength="60" :placeholder="kind === 'service' ? 'tide-ci' : 'first.last'" required data-field="name" /></label>
+      <div class="field" role="group" aria-label="Role">Role<Radio.Group v-model:value="role" :options="ROLES.map((one) => ({ value: one, label: one }))" /></div>
+      <label class="field">Where<ChoiceField v-model:value="place" :options="places" data-field="place" /></label>
+      <label v-if="kind === 'person'" class="field">The link is good for, in days<InputNumber v-model:value="days" :min="1" :max="30" /></label>
       <template v-else>
-        <label>Owner<Radio.Group v-model:value="ownedBy" :options="[{ value: 'person', label: 'a person' }, { value: 'team', label: 'a team' }]" /></label>
+        <div class="field" role="group" aria-label="Owner">Owner<Radio.Group v-model:value="ownedBy" :options="[{ value: 'person', label: 'a person' }, { value: 'team', label: 'a team' }]" /></div>
         <ChoiceField v-if="ownedBy === 'person'" v-model:value="owner" :options="people.map((one) => ({ value: one, label: one }))" label="Owner" />
         <Input v-else v-model:value="team" :maxlength="100" placeholder="gauge firmware" aria-label="Team" />
-        <label>What it is for<Input v-model:value="purpose" :maxlength="300" placeholder="starts the nightly soak tests" /></label>
+        <label class="field">What it is for<Input v-model:value="purpose" :maxlength="300" placeholder="starts the nightly soak tests" /></label>
       </template>
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
       <Button type="primary" html-type="submit" :loading="isBusy" :disabled="!name.trim()" data-act="add-account">{{ kind === 'service' ? 'Add the account' : 'Make the link' }}</Button>
@@ -81,13 +81,8 @@ function add(): Promise<void> {
 </template>
 
 <style scoped>
-form,
-label {
-  display: grid;
-  gap: 4px;
-}
-
 form {
+  display: grid;
   gap: 12px;
 }
 

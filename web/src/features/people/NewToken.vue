@@ -34,7 +34,7 @@ function make(): Promise<void> {
     <Button size="small" @click="made = null">Make another token</Button>
   </div>
   <form v-else @submit.prevent="make">
-    <label>What the token is for<Input v-model:value="name" :maxlength="100" placeholder="nightly trigger" required data-field="token-name" /></label>
+    <label class="field">What the token is for<Input v-model:value="name" :maxlength="100" placeholder="nightly trigger" required data-field="token-name" /></label>
     <Radio.Group v-model:value="scope" class="scopes" aria-label="Scope">
       <Radio v-for="one in SCOPES" :key="one.value" :value="one.value">{{ one.label }} <span class="soft">{{ one.more }}</span></Radio>
     </Radio.Group>
@@ -42,7 +42,7 @@ function make(): Promise<void> {
       <legend>Paddocks <span class="soft">{{ within.length ? 'only these' : 'all that the account reaches' }}</span></legend>
       <Checkbox.Group v-model:value="within" :options="paddocks" />
     </fieldset>
-    <label>Ends after, in days<InputNumber v-model:value="days" :min="1" :max="366" /></label>
+    <label class="field">Ends after, in days<InputNumber v-model:value="days" :min="1" :max="366" /></label>
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
     <Button html-type="submit" :loading="isBusy" :disabled="!name.trim()" data-act="make-token">Make the token</Button>
   </form>
@@ -50,21 +50,11 @@ function make(): Promise<void> {
 
 <style scoped>
 form,
-.made,
-label {
-  display: grid;
-  gap: 4px;
-}
-
-form,
 .made {
+  display: grid;
   gap: 10px;
   justify-items: start;
   max-width: 440px;
-}
-
-label {
-  width: 100%;
 }
 
 fieldset {

@@ -99,7 +99,7 @@ const endCalendar = () => perform(async () => (await answered(api.DELETE('/api/v
           <TokenTable :tokens="own.tokens" :account="own.name" @changed="loadSoon" />
           <template v-if="makes">
             <h3>New token</h3>
-            <label v-if="own.service_accounts.length" class="narrow">It acts for<ChoiceField v-model:value="tokenAccount" :options="accounts" /></label>
+            <label v-if="own.service_accounts.length" class="field narrow">It acts for<ChoiceField v-model:value="tokenAccount" :options="accounts" /></label>
             <NewToken :key="tokenAccount" :account="tokenAccount" :paddocks="paddocks" @made="loadSoon" />
           </template>
         </section>
@@ -115,8 +115,8 @@ const endCalendar = () => perform(async () => (await answered(api.DELETE('/api/v
         <PasskeySection v-if="own.has_password" :own="own" @changed="loadSoon" />
         <section aria-label="Times">
           <h2>Times</h2>
-          <label class="narrow">Time zone<ChoiceField :value="clockChoice.zone" :options="ZONES" data-field="zone" @update:value="(zone) => choose({ zone })" /></label>
-          <label class="narrow">Clock<Radio.Group :value="clockChoice.hours" :options="HOURS" @change="(event) => choose({ hours: event.target.value })" /></label>
+          <label class="field narrow">Time zone<ChoiceField :value="clockChoice.zone" :options="ZONES" data-field="zone" @update:value="(zone) => choose({ zone })" /></label>
+          <div class="field narrow" role="group" aria-label="Clock">Clock<Radio.Group :value="clockChoice.hours" :options="HOURS" @change="(event) => choose({ hours: event.target.value })" /></div>
           <p class="soft">Now: <span data-now>{{ exactly(now) }}</span></p>
         </section>
         <section aria-label="Notifications">
@@ -171,8 +171,6 @@ h3 {
 }
 
 .narrow {
-  display: grid;
-  gap: 2px;
   max-width: 320px;
   margin-bottom: 8px;
 }

@@ -33,8 +33,8 @@ function change(): Promise<void> {
     <Button size="small" data-act="change-password" @click="isOpen = true">Change password</Button>
   </p>
   <form v-else @submit.prevent="change">
-    <label>Present password<Input v-model:value="old" type="password" autocomplete="current-password" required data-field="old" /></label>
-    <label>New password, at least 10 characters<Input v-model:value="password" type="password" autocomplete="new-password" required data-field="new" /></label>
+    <label class="field">Present password<Input v-model:value="old" type="password" autocomplete="current-password" required data-field="old" /></label>
+    <label class="field">New password, at least 10 characters<Input v-model:value="password" type="password" autocomplete="new-password" required data-field="new" /></label>
     <p class="soft">All your other sessions end.</p>
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
     <div class="row">
@@ -49,10 +49,5 @@ form {
   display: grid;
   gap: 8px;
   max-width: 320px;
-}
-
-label {
-  display: grid;
-  gap: 2px;
 }
 </style>

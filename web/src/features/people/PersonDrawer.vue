@@ -74,7 +74,7 @@ const changeOwner = () => act(() => answered(api.PATCH('/api/v1/people/{name}/',
         {{ sheet.kind === 'service' ? `Service account${sheet.owner ? ` of ${sheet.owner}` : ' without an owner'}` : 'Person' }}, {{ sheet.state }}<template v-if="sheet.disabled_by"> by {{ sheet.disabled_by }}</template>.
         Added <TimeAgo :at="sheet.added_at" /><template v-if="sheet.added_by"> by {{ sheet.added_by }}</template>,
         <template v-if="sheet.last_seen_at">last seen <TimeAgo :at="sheet.last_seen_at" />.</template><template v-else>never seen.</template>
-        <template v-if="sheet.purpose"> {{ sheet.purpose }}.</template>
+        {{ sheet.purpose ? `${sheet.purpose}.` : '' }}
       </p>
       <template v-if="mayManage">
         <section v-if="link">

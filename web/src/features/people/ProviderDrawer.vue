@@ -36,11 +36,11 @@ function save(): Promise<void> {
     <form @submit.prevent="save">
       <p class="soft">Register this server at the provider first, with this redirect address:</p>
       <CopyText :text="redirect" />
-      <label>Name, as people see it<Input v-model:value="wanted.name" :maxlength="60" placeholder="Harbour ID" required data-field="provider-name" /></label>
-      <label>Issuer<Input v-model:value="wanted.issuer" :maxlength="300" placeholder="https://id.saltmarsh.example" required data-field="issuer" /></label>
-      <label>Client ID<Input v-model:value="wanted.client_id" :maxlength="200" required data-field="client" /></label>
-      <label>Client secret<Input v-model:value="wanted.client_secret" type="password" autocomplete="off" :maxlength="500" :placeholder="known?.has_secret ? 'unchanged' : 'none'" data-field="client-secret" /></label>
-      <label>Claim with the groups<Input v-model:value="wanted.groups_claim" :maxlength="60" required /></label>
+      <label class="field">Name, as people see it<Input v-model:value="wanted.name" :maxlength="60" placeholder="Harbour ID" required data-field="provider-name" /></label>
+      <label class="field">Issuer<Input v-model:value="wanted.issuer" :maxlength="300" placeholder="https://id.saltmarsh.example" required data-field="issuer" /></label>
+      <label class="field">Client ID<Input v-model:value="wanted.client_id" :maxlength="200" required data-field="client" /></label>
+      <label class="field">Client secret<Input v-model:value="wanted.client_secret" type="password" autocomplete="off" :maxlength="500" :placeholder="known?.has_secret ? 'unchanged' : 'none'" data-field="client-secret" /></label>
+      <label class="field">Claim with the groups<Input v-model:value="wanted.groups_claim" :maxlength="60" required /></label>
       <Checkbox v-model:checked="wanted.is_on">People can sign on with it</Checkbox>
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
       <Button type="primary" html-type="submit" :loading="isBusy" :disabled="!wanted.name.trim() || !wanted.issuer.trim() || !wanted.client_id.trim()" data-act="save-provider">Save the provider</Button>
@@ -52,10 +52,5 @@ function save(): Promise<void> {
 form {
   display: grid;
   gap: 10px;
-}
-
-label {
-  display: grid;
-  gap: 2px;
 }
 </style>

@@ -79,8 +79,8 @@ function save(): Promise<void> {
         <form ref="form" class="change" @submit.prevent="save" @keydown.esc="isOpen = false">
           <p class="soft">{{ history }}</p>
           <p v-if="place.byGroup" class="soft">A group of {{ place.byGroup.by_provider }} gives {{ place.byGroup.role }}. Change that in the mapping of its groups.</p>
-          <label>Role<ChoiceField v-model:value="wanted" :options="choices" data-field="role" /></label>
-          <label v-if="wanted">For how long<ChoiceField v-model:value="days" :options="SPANS" /></label>
+          <label class="field">Role<ChoiceField v-model:value="wanted" :options="choices" data-field="role" /></label>
+          <label v-if="wanted" class="field">For how long<ChoiceField v-model:value="days" :options="SPANS" /></label>
           <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
           <Button type="primary" html-type="submit" :loading="isBusy" :disabled="wanted === (place.own?.role ?? '') && !days" data-act="save-role">{{ wanted ? `Make ${person.name} ${wanted}` : place.own ? 'Take the role back' : 'Choose a role' }}</Button>
         </form>
@@ -131,10 +131,5 @@ small {
   display: grid;
   gap: 8px;
   width: 260px;
-}
-
-label {
-  display: grid;
-  gap: 2px;
 }
 </style>
