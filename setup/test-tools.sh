@@ -1,6 +1,6 @@
 #!/bin/sh
 # What the tests need beside Python and Node.js, from Debian's packages where it is missing: Chromium and ChromeDriver for
-# the screens; systemd, dbus, iproute2 and OpenSSH for the hosts with a real service manager; a JDK and Maven, whose order of
+# the screens; systemd, dbus, iproute2 and OpenSSH for the hosts with a real service manager; nginx for the server behind a proxy; a JDK and Maven, whose order of
 # versions ours is compared with.
 set -eu
 cd "$(dirname "$0")/.."
@@ -14,6 +14,7 @@ command -v dbus-daemon >/dev/null || missing="$missing dbus"
 command -v ip >/dev/null || missing="$missing iproute2"
 command -v javac >/dev/null || missing="$missing default-jdk-headless"
 command -v mvn >/dev/null || missing="$missing maven"
+command -v nginx >/dev/null || [ -x /usr/sbin/nginx ] || missing="$missing nginx-light"
 # What the builds of a C and a Maven project need, without a network.
 command -v cmake >/dev/null || missing="$missing cmake"
 command -v cc >/dev/null && command -v make >/dev/null || missing="$missing build-essential"

@@ -6,7 +6,8 @@ const server = 'http://127.0.0.1:8200'
 
 export default defineConfig(({ command }) => ({
   plugins: [vue()],
-  base: command === 'build' ? '/static/' : '/',
+  // Relative: the page says where the server's files are, which may be below a path of its name.
+  base: command === 'build' ? './' : '/',
   build: { outDir: 'dist', chunkSizeWarningLimit: 900 },
   server: { proxy: { '/api': { target: server, ws: true } } },
   test: { include: ['src/**/*.test.ts'] },

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import re
 import urllib.parse
 
 from .errors import Unreachable
+
+PATH = re.compile(r"(?:/[A-Za-z0-9._~-]+)*")
+"""A server may be below a path of its name."""
 
 
 def clean_address(text: str) -> str:
@@ -17,6 +21,8 @@ def clean_address(text: str) -> str:
         )
     if not parts.hostname or " " in address:
         raise Unreachable(f'The address "{text}" names no host. Write it as http://paddock:8200.')
-    if parts.path or parts.query or parts.fragment:
-        raise Unreachable(f'The address "{text}" has a path. Write only the server: {parts.scheme}://{parts.netloc}.')
+    if parts.query or parts.fragment or not PATH.fullmatch(parts.path):
+        raise Unreachable(
+            f'The address "{text}" has more than a server and its path. Write only: {parts.scheme}://{parts.netloc}.'
+        )
     return address

@@ -238,7 +238,9 @@ def test_a_machine_that_has_joined_needs_no_pass(server):
     [
         ("paddock:8200", "http://"),
         ("http://pad dock", "no host"),
-        ("http://paddock/x", "has a path"),
+        ("http://paddock/x?y", "more than a server"),
+        ("http://paddock/x y", "names no host"),
+        ("http://paddock//x", "more than a server"),
         ("http://127.0.0.1:9", "refused"),
     ],
 )

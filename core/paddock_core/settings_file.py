@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ipaddress
 import re
 import tomllib
 from collections.abc import Iterable
@@ -13,6 +14,7 @@ from .spelling import nearest
 MAX_LENGTH = 100_000
 """Characters of a file."""
 MAX_VALUE_LENGTH = 2_000
+ADDRESS = re.compile(r"https?://(?:[A-Za-z0-9.-]+|\[[0-9A-Fa-f:.]+\])(?::\d{1,5})?(?:/[A-Za-z0-9._~-]+)*/?")
 
 
 class Kind(StrEnum):
@@ -23,6 +25,8 @@ class Kind(StrEnum):
     NUMBER = "a number above 0"
     PORT = "a port from 1 to 65535"
     PATH = "an absolute path"
+    ADDRESS = "an address such as https://paddock.example or https://builds.example/paddock"
+    NETWORKS = "a list of IP addresses and networks, such as 10.0.0.7 and 10.1.0.0/24"
 
 
 @dataclass(frozen=True)
@@ -79,10 +83,29 @@ def read_settings(text: str, known: Iterable[KnownSetting]) -> SettingsRead:
     return found
 
 
+def mistake_in(setting: KnownSetting, text: str) -> str:
+    """What is wrong with a value from the environment, which has lists joined with commas; "" for nothing."""
+    value: object = text
+    if setting.kind in (Kind.TEXTS, Kind.NETWORKS):
+        value = [one.strip() for one in text.split(",") if one.strip()]
+    elif setting.kind in (Kind.NUMBER, Kind.PORT):
+        value = int(text) if re.fullmatch(r"\d{1,9}", text) else _number(text)
+    return "" if _written(setting.kind, value) is not None else f"is {_shown(text)}, but it has to be {setting.kind}."
+
+
+def _number(text: str) -> float | None:
+    try:
+        return float(text)
+    except ValueError:
+        return None
+
+
 def _written(kind: Kind, value: object) -> str | None:
     """The value as a text; None where it is not of its kind."""
-    if kind is Kind.TEXTS:
+    if kind in (Kind.TEXTS, Kind.NETWORKS):
         if not isinstance(value, list) or not all(isinstance(one, str) and "," not in one for one in value):
+            return None
+        if kind is Kind.NETWORKS and not all(map(is_network, value)):
             return None
         return _text(",".join(value))
     if isinstance(value, bool):
@@ -94,7 +117,18 @@ def _written(kind: Kind, value: object) -> str | None:
         return str(value) if kind is Kind.NUMBER or is_port else None
     if not isinstance(value, str) or (kind is Kind.PATH and not value.startswith("/")):
         return None
+    if kind is Kind.ADDRESS and not ADDRESS.fullmatch(value):
+        return None
     return _text(value)
+
+
+def is_network(text: str) -> bool:
+    """Whether it is an IP address or a network without host bits."""
+    try:
+        ipaddress.ip_network(text)
+    except ValueError:
+        return False
+    return True
 
 
 def _text(value: str) -> str | None:

@@ -13,6 +13,7 @@ django.setup()
 
 from channels.auth import AuthMiddlewareStack  # noqa: E402
 from channels.routing import ProtocolTypeRouter, URLRouter  # noqa: E402
+from django.conf import settings  # noqa: E402
 from django.urls import path, re_path  # noqa: E402
 
 from .chores.loop import chore_loop  # noqa: E402
@@ -22,6 +23,7 @@ from .front.health_answer import HealthAnswer  # noqa: E402
 from .front.one_crossing import OneCrossing  # noqa: E402
 from .front.origin import OwnOrigin, no_such_socket  # noqa: E402
 from .front.static_files import StaticFiles  # noqa: E402
+from .front.sub_path import SubPath  # noqa: E402
 from .health.loops import findings_loop, readings_loop  # noqa: E402
 from .link.agents import agent_link  # noqa: E402
 from .link.feed import FeedConsumer  # noqa: E402
@@ -49,17 +51,20 @@ def _socket(application: object) -> Any:
     return application
 
 
-_router = ProtocolTypeRouter(
-    {
-        "http": Headers(HealthAnswer(StaticFiles(Bodies(with_short_way(OneCrossing()))))),
-        "websocket": URLRouter(
-            [
-                path("agent/v1/link", _socket(agent_link)),
-                path("api/v1/feed/", _socket(_feed)),
-                re_path(r"^", _socket(no_such_socket)),
-            ]
-        ),
-    }
+_router = SubPath(
+    ProtocolTypeRouter(
+        {
+            "http": Headers(HealthAnswer(StaticFiles(Bodies(with_short_way(OneCrossing()))))),
+            "websocket": URLRouter(
+                [
+                    path("agent/v1/link", _socket(agent_link)),
+                    path("api/v1/feed/", _socket(_feed)),
+                    re_path(r"^", _socket(no_such_socket)),
+                ]
+            ),
+        }
+    ),
+    settings.SUB_PATH,
 )
 
 

@@ -14,7 +14,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from . import __version__
-from .settings_file import SettingsInvalid, apply_settings_file, listed, value_of
+from .settings_file import KNOWN, SettingsInvalid, apply_settings_file, listed, value_of, variable_of
 from .terminal.commands import add_commands, run
 
 
@@ -36,6 +36,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
         apply_settings_file()  # before the parser, whose defaults are settings
     except SettingsInvalid as error:
         mistakes = str(error)
+        for one in KNOWN:  # or the defaults of the parser would stumble over the same mistake
+            os.environ.pop(variable_of(one.name), None)
     options = _parser().parse_args(arguments)
     if mistakes and not hasattr(options, "remote"):
         print(mistakes, file=sys.stderr)
@@ -90,6 +92,12 @@ def _parser() -> argparse.ArgumentParser:
     one.add_argument("--data", type=Path, default=Path("/var/lib/yellow-paddock"))
     one.add_argument("--account", default="yellow-paddock", help="the system account that runs it")
     one.add_argument("--administrator", default="harbourmaster", help="the first administrator, if there is none yet")
+    one.add_argument(
+        "--certificate", type=Path, help="for TLS of its own: the certificate, then its authorities, in PEM"
+    )
+    one.add_argument("--certificate-key", type=Path, help="the key of the certificate, which the account may read")
+    one.add_argument("--proxy", action="append", default=[], help="a reverse proxy's address or network; repeatable")
+    one.add_argument("--url", default="", help="with a proxy: the address for people, which may have a path")
     one.add_argument("--dry-run", action="store_true", help="only say what would be done")
     one.add_argument("--remove", action="store_true", help="remove the service; the data stays")
     one.add_argument("--with-data", action="store_true", help="with --remove: the data and the account as well")
@@ -174,8 +182,9 @@ def _setup(options: argparse.Namespace) -> int:
 
     program = Path(sys.argv[0]).absolute()
     wanted = Wanted(
-        options.name, program, options.bind, options.port, options.account, options.data, options.administrator
-    )
+        options.name, program, options.bind, options.port, options.account, options.data, options.administrator,
+        options.certificate, options.certificate_key, tuple(options.proxy), options.url,
+    )  # fmt: skip
     try:
         if options.remove:
             take_away(wanted, with_data=options.with_data, dry_run=options.dry_run, say=print)

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import asyncio
 import errno
 import logging
 import os
 import socket
 import sys
+from pathlib import Path
 from types import FrameType
 
 import uvicorn
@@ -16,9 +18,11 @@ from paddock_agent import wire
 
 from . import __version__
 from .data_folder import FolderInUse, FolderOpen, close_to_others, locked
+from .front.certificate import Certificate, CertificateInvalid
 from .front.doors import Doors, bounds_for, raise_file_limit
 from .front.protocol import BoundedHttp, BoundedSocket
 from .process import event_loop
+from .settings_file import value_of
 from .storage.migrate import DatabaseRefused, migrate
 
 log = logging.getLogger("paddock.server")
@@ -27,10 +31,19 @@ SHUTDOWN_PATIENCE = 5
 
 
 class _Server(uvicorn.Server):
+    def __init__(self, config: uvicorn.Config, certificate: Certificate | None) -> None:
+        super().__init__(config)
+        self.certificate = certificate
+
     def handle_exit(self, sig: int, frame: FrameType | None) -> None:
         # Before the sockets close: agents whose sockets the server closes itself are not lost.
         event_loop.server().stopping = True
         super().handle_exit(sig, frame)
+
+    async def startup(self, sockets: list[socket.socket] | None = None) -> None:
+        await super().startup(sockets)
+        if self.certificate:
+            self._reloading = asyncio.create_task(self.certificate.reload_loop())
 
 
 def serve(bind: str, port: int) -> int:
@@ -38,9 +51,10 @@ def serve(bind: str, port: int) -> int:
     try:
         close_to_others(settings.DATA)
         with locked(settings.DATA):
+            certificate = own_certificate()
             _prepare()
-            return _listen(bind, port)
-    except (FolderInUse, FolderOpen, DatabaseRefused) as error:
+            return _listen(bind, port, certificate)
+    except (FolderInUse, FolderOpen, DatabaseRefused, CertificateInvalid) as error:
         print(error, file=sys.stderr)  # noqa: T201
         return 1
 
@@ -78,7 +92,17 @@ def listening_socket(bind: str, port: int) -> socket.socket:
     return made
 
 
-def _listen(bind: str, port: int) -> int:
+def own_certificate() -> Certificate | None:
+    """The certificate of the settings; None for a server that speaks HTTP. Raises CertificateInvalid."""
+    certificate, key = value_of("certificate"), value_of("certificate_key")
+    if not certificate and not key:
+        return None
+    if not certificate or not key:
+        raise CertificateInvalid("certificate and certificate_key belong together: the settings have only one of them.")
+    return Certificate(Path(certificate), Path(key))
+
+
+def _listen(bind: str, port: int, certificate: Certificate | None) -> int:
     try:
         listening = listening_socket(bind, port)
     except OSError as error:
@@ -103,10 +127,13 @@ def _listen(bind: str, port: int) -> int:
         lifespan="on",
         timeout_graceful_shutdown=SHUTDOWN_PATIENCE,
     )
-    shown = f"[{bind}]" if ":" in bind else bind
-    log.info("Yellow Paddock %s listens at http://%s:%s. Its data is in %s.", __version__, shown, port, settings.DATA)
+    if certificate:
+        config.load()
+        config.ssl = certificate.context
+    shown = f"{'https' if certificate else 'http'}://{f'[{bind}]' if ':' in bind else bind}:{port}{settings.SUB_PATH}"
+    log.info("Yellow Paddock %s listens at %s. Its data is in %s.", __version__, shown, settings.DATA)
     with listening:
-        _Server(config).run(sockets=[listening])
+        _Server(config, certificate).run(sockets=[listening])
     return 0
 
 

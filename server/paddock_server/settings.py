@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from pathlib import Path
+from urllib.parse import urlsplit
 
 from .data_folder import data_folder, secret_key
 from .settings_file import value_of, values_of
@@ -22,9 +23,16 @@ WHEELS = Path(
 )
 """Where the packages were gathered that hosts install."""
 
+PUBLIC_URL = value_of("url").rstrip("/")
+"""Where people reach this server, for links in messages; "" where it is not set."""
+SUB_PATH = urlsplit(PUBLIC_URL).path
+"""Where the server's addresses begin behind its name: "" or a path such as "/builds"."""
+
 SECRET_KEY = secret_key(DATA)
 DEBUG = False
 ALLOWED_HOSTS = ["localhost", "127.0.0.1", "[::1]", *values_of("hosts")]
+if PUBLIC_URL:
+    ALLOWED_HOSTS.append(urlsplit(PUBLIC_URL).hostname or "")
 
 INSTALLED_APPS = [
     "django.contrib.auth",
@@ -107,6 +115,7 @@ SIGN_ON_TIMEOUT_SECONDS = 10.0
 SESSION_COOKIE_AGE = int(SESSION_AGE_SECONDS)
 SESSION_COOKIE_NAME = "paddock_session"
 SESSION_COOKIE_SAMESITE = "Strict"
+SESSION_COOKIE_PATH = CSRF_COOKIE_PATH = SUB_PATH or "/"
 CSRF_COOKIE_NAME = "paddock_csrf"
 CSRF_COOKIE_SAMESITE = "Strict"
 CSRF_FAILURE_VIEW = "paddock_server.rest.problems.csrf_failure"
@@ -116,7 +125,10 @@ TIME_ZONE = "UTC"
 LANGUAGE_CODE = "en"
 USE_I18N = False
 
-STATIC_URL = "/static/"
+STATIC_URL = f"{SUB_PATH}/static/"
+WHITENOISE_STATIC_PREFIX = "/static/"
+WHITENOISE_IMMUTABLE_FILE_TEST = r"^/static/assets/.+-[\w-]{8}\.\w+$"
+"""The names of these have a hash of what is in them."""
 STATICFILES_DIRS = [WEB] if WEB.is_dir() else []
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_AUTOREFRESH = False
@@ -213,5 +225,3 @@ SYSLOG = value_of("syslog")
 SMTP = value_of("smtp")
 """Where mail goes out: smtp://[USER:PASSWORD@]HOST[:PORT], smtps:// for TLS from the start; "" for no mail."""
 MAIL_FROM = value_of("mail_from")
-PUBLIC_URL = value_of("url")
-"""Where people reach this server, for links in messages."""

@@ -7,7 +7,7 @@ import re
 from collections.abc import Iterator
 from pathlib import Path
 
-from paddock_core.settings_file import Kind, KnownSetting, SettingMistake, SettingsRead, read_settings
+from paddock_core.settings_file import Kind, KnownSetting, SettingMistake, SettingsRead, mistake_in, read_settings
 
 SYSTEM_FILE = Path("/etc/yellow-paddock/paddock.toml")
 KNOWN = (
@@ -15,8 +15,10 @@ KNOWN = (
     KnownSetting("bind", Kind.TEXT, "127.0.0.1"),
     KnownSetting("port", Kind.PORT, "8200"),
     KnownSetting("hosts", Kind.TEXTS),
-    KnownSetting("proxies", Kind.TEXTS),
-    KnownSetting("url", Kind.TEXT),
+    KnownSetting("proxies", Kind.NETWORKS),
+    KnownSetting("url", Kind.ADDRESS),
+    KnownSetting("certificate", Kind.PATH),
+    KnownSetting("certificate_key", Kind.PATH),
     KnownSetting("smtp", Kind.TEXT, is_secret=True),
     KnownSetting("mail_from", Kind.TEXT, "paddock@localhost"),
     KnownSetting("syslog", Kind.TEXT),
@@ -84,6 +86,13 @@ def read_file(file: Path) -> SettingsRead:
 def apply_settings_file() -> None:
     """Puts what is in the file where the settings are read from, but for what the environment says itself. Raises
     SettingsInvalid with all mistakes, and applies nothing then."""
+    wrong = [
+        f"The variable {variable_of(one.name)} {mistake}"
+        for one in KNOWN
+        if (text := os.environ.get(variable_of(one.name))) and (mistake := mistake_in(one, text))
+    ]
+    if wrong:
+        raise SettingsInvalid("\n".join(wrong))
     file = settings_file()
     if file is None:
         return

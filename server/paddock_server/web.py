@@ -18,7 +18,11 @@ def page(request: HttpRequest, *_: object, **__: object) -> HttpResponse:
     index = settings.WEB / "index.html"
     if not index.is_file():
         return HttpResponse(NOT_BUILT, status=503, content_type="text/plain; charset=utf-8")
-    response = HttpResponse(index.read_bytes(), content_type="text/html; charset=utf-8")
+    text = index.read_text(encoding="utf-8")
+    text = text.replace('="./', f'="{settings.STATIC_URL}').replace(
+        'name="server-path" content=""', f'name="server-path" content="{settings.SUB_PATH}"'
+    )
+    response = HttpResponse(text, content_type="text/html; charset=utf-8")
     response.headers["Cache-Control"] = "no-cache"
     return response
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import socket
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -30,6 +31,35 @@ def test_the_unit_runs_the_program_as_its_account_and_no_more():
     assert {"User=yellow-paddock", "Type=notify", "ProtectSystem=strict", "CapabilityBoundingSet="} <= set(lines)
     low = unit_of(Wanted("x", WANTED.program, port=443), Path("/e")).splitlines()
     assert "CapabilityBoundingSet=CAP_NET_BIND_SERVICE" in low
+
+
+def test_the_settings_of_a_server_with_tls_or_behind_a_proxy():
+    own = replace(WANTED, port=443, certificate=Path("/etc/x.pem"), certificate_key=Path("/etc/x.key"))
+    text = settings_text(checked(own))
+    assert not read_settings(text, KNOWN).mistakes
+    assert 'url = "https://paddock.saltmarsh.example"\n' in text
+    assert 'certificate_key = "/etc/x.key"' in text
+    assert replace(own, port=8443).url == "https://paddock.saltmarsh.example:8443"
+    proxied = replace(WANTED, proxies=("10.0.0.7", "10.1.0.0/24"), public_url="https://builds.example/paddock/")
+    read = read_settings(settings_text(checked(proxied)), KNOWN)
+    assert not read.mistakes
+    assert (read.values["url"], read.values["proxies"]) == ("https://builds.example/paddock", "10.0.0.7,10.1.0.0/24")
+
+
+@pytest.mark.parametrize(
+    ("options", "says"),
+    [
+        ({"certificate": Path("/etc/x.pem")}, "belong together"),
+        ({"certificate": Path("x.pem"), "certificate_key": Path("/etc/x.key")}, "absolute path"),
+        ({"proxies": ("10.0.0.1/8",)}, "neither an IP address nor a network"),
+        ({"public_url": "builds.example"}, "is not an address"),
+        ({"public_url": "https://u:p@builds.example"}, "is not an address"),
+        ({"public_url": "https://builds.example/?x"}, "is not an address"),
+    ],
+)
+def test_options_of_tls_that_cannot_be(options, says):
+    with pytest.raises(SetupInvalid, match=says):
+        checked(replace(WANTED, **options))
 
 
 @pytest.mark.parametrize(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shutil
+from collections.abc import Sequence
 from pathlib import Path
 
 from selenium import webdriver
@@ -30,11 +31,11 @@ def is_there() -> bool:
     return bool(shutil.which("chromium") and shutil.which("chromedriver"))
 
 
-def start(profile: Path, width: int = WIDTH, height: int = HEIGHT) -> webdriver.Chrome:
+def start(profile: Path, width: int = WIDTH, height: int = HEIGHT, more: Sequence[str] = ()) -> webdriver.Chrome:
     """A fresh browser whose page is ``width`` by ``height``."""
     options = Options()
     options.binary_location = shutil.which("chromium") or ""
-    for flag in (*QUIET, f"--user-data-dir={profile}", f"--window-size={width},{height}"):
+    for flag in (*QUIET, *more, f"--user-data-dir={profile}", f"--window-size={width},{height}"):
         options.add_argument(flag)
     options.set_capability("goog:loggingPrefs", {"browser": "ALL"})
     browser = webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))

@@ -29,11 +29,11 @@ def free_port() -> int:
         return port
 
 
-def _command(environment: dict[str, str], *arguments: str) -> subprocess.CompletedProcess[str]:
+def command(environment: dict[str, str], *arguments: str) -> subprocess.CompletedProcess[str]:
     return subprocess.run([BIN / "paddock", *arguments], env=environment, capture_output=True, text=True, check=False)
 
 
-def _own(**variables: str) -> dict[str, str]:
+def own_environment(**variables: str) -> dict[str, str]:
     """The environment without what this machine's says of a server."""
     kept = {name: value for name, value in os.environ.items() if not name.startswith(("PADDOCK_", "DJANGO_"))}
     return {**kept, "PADDOCK_CONFIG": os.devnull, **variables, "PADDOCK_PASSWORD": PASSWORD}
@@ -45,9 +45,9 @@ def new_data() -> tuple[Path, str]:
     the database takes longer than most tests do."""
     folder = Path(tempfile.mkdtemp(prefix="new-data-"))
     atexit.register(shutil.rmtree, folder, ignore_errors=True)
-    environment = _own(PADDOCK_DATA=str(folder))
-    _command(environment, "user", "harbourmaster", "--role", "administrator").check_returncode()
-    return folder, _command(environment, "token", "--user", "harbourmaster").stdout.strip()
+    environment = own_environment(PADDOCK_DATA=str(folder))
+    command(environment, "user", "harbourmaster", "--role", "administrator").check_returncode()
+    return folder, command(environment, "token", "--user", "harbourmaster").stdout.strip()
 
 
 class RealServer:
@@ -63,23 +63,26 @@ class RealServer:
         files: int | None = None,
         proxies: str = "",
         name: str = "",
+        settings: dict[str, str] | None = None,
     ) -> None:
         """``name``: what the server is called beside its address. ``files``: how many files the server may open, for
-        tests of what happens when there are no more."""
+        tests of what happens when there are no more. ``settings``: more variables."""
         self._files = files
         self.port = free_port()
-        self.url = f"http://{bind}:{self.port}"
+        scheme = "https" if settings and "PADDOCK_CERTIFICATE" in settings else "http"
+        self.url = f"{scheme}://{bind}:{self.port}"
         self.named_url = f"http://{name or bind}:{self.port}"
         self._bind = bind
         self._data = data
         self._grace = grace
-        self.environment = _own(
+        self.environment = own_environment(
             PADDOCK_DATA=str(data),
             PADDOCK_LINK_GRACE=str(grace),
             PADDOCK_LEASE=str(grace if lease is None else lease),
             PADDOCK_WATCH_SECONDS=str(watch),
             PADDOCK_HOSTS=",".join(filter(None, [bind, name])),
             PADDOCK_PROXIES=proxies,
+            **(settings or {}),
         )
         self._process: subprocess.Popen[bytes] | None = None
         folder, token = new_data()
@@ -88,7 +91,7 @@ class RealServer:
         self.start()
 
     def command(self, *arguments: str) -> subprocess.CompletedProcess[str]:
-        return _command(self.environment, *arguments)
+        return command(self.environment, *arguments)
 
     def start(self) -> None:
         with (self._data / "server.log").open("ab") as log:

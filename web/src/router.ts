@@ -1,8 +1,9 @@
 import { createRouter, createWebHistory } from 'vue-router'
+import { serverPath } from './api/address'
 import { useSession } from './features/people/session'
 
 export const router = createRouter({
-  history: createWebHistory('/'),
+  history: createWebHistory(`${serverPath}/`),
   routes: [
     { path: '/', name: 'yard', component: () => import('./features/yard/YardScreen.vue'), meta: { title: 'Yard' } },
     { path: '/hosts/:name', name: 'host', component: () => import('./features/host/HostScreen.vue'), props: true, meta: { title: 'Host' } },

@@ -24,6 +24,7 @@ from ..people.models import Role
 from ..people.sessions import has_ended
 from ..people.shown import PersonShown, person_called, shown_person, visible_people
 from ..people.views import SessionSerializer, address_of, session_answer
+from ..rest.addresses import server_address
 from ..rest.reading import validated
 from ..rest.spreadsheet import spreadsheet_cell
 from .actions.accept_invitation import accept_invitation
@@ -70,7 +71,7 @@ def _shown(actor: Actor, user: User, status: int = 200) -> Response:
 
 def _link(request: Request, user: User, secret: str) -> Response:
     """The secret stands behind the #, which no browser sends to a server or to another site."""
-    address = request.build_absolute_uri(f"/welcome#{secret}")
+    address = server_address(request, f"/welcome#{secret}")
     ends_at = user.invitations.get(used_at=None).ends_at
     return Response({"name": user.get_username(), "link": address, "ends_at": ends_at}, status=201)
 

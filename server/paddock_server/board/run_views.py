@@ -20,6 +20,7 @@ from paddock_core.runs.proof import statement
 from ..errors import Invalid, NotThere
 from ..hosts.queries import host_called, record_called
 from ..people.actor import Actor, person
+from ..rest.addresses import server_address
 from ..rest.files import harmless, sent, sent_file
 from ..rest.reading import whole_number
 from ..runs import log_store
@@ -198,7 +199,7 @@ class ProofView(APIView):
     @extend_schema(responses={(200, "application/vnd.in-toto+json"): OpenApiTypes.OBJECT})
     def get(self, request: Request, pk: int, number: int) -> HttpResponseBase:
         attempt = attempt_of(person(request.user), pk, number)
-        server = request.build_absolute_uri("/").rstrip("/")
+        server = server_address(request)
         response = JsonResponse(
             statement(run_of(attempt, server)),
             json_dumps_params={"indent": 2},

@@ -1,5 +1,6 @@
 from __future__ import annotations
 
+from django.conf import settings
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.utils.html import format_html, format_html_join
 
@@ -7,6 +8,7 @@ from paddock_core.bring_up import BringUpStep
 
 from ..install.index import agent_version, normalized, wheels
 from ..install.scripts import file_for, script_for
+from ..rest.addresses import server_address
 from ..rest.problems import respond
 from .actions.note_step import note_step, sheets_with
 from .choices import choices_for_all, choices_of
@@ -20,7 +22,7 @@ def script(request: HttpRequest, file: str) -> HttpResponse:
     if not agent_version():
         return respond(503, "Not ready", NOT_GATHERED)
     code = request.GET.get("sheet", "")
-    server, choices = request.build_absolute_uri("/").rstrip("/"), {}
+    server, choices = server_address(request), {}
     if code:
         sheets = sheets_with(code)
         fitting = [sheet for sheet in sheets if file_for(sheet.system) == file]
@@ -49,15 +51,16 @@ def project(request: HttpRequest, name: str) -> HttpResponse:
     files = [wheel for wheel in wheels() if wheel.name == normalized(name)]
     if not files:
         return respond(404, "No such project", f"This index has no {name[:100]}.")
+    folder = f"{settings.SUB_PATH}/install/files/"
     if SIMPLE_JSON in request.headers.get("Accept", ""):
         listed = [
-            {"filename": one.file.name, "url": f"/install/files/{one.file.name}", "hashes": {"sha256": one.sha256}}
+            {"filename": one.file.name, "url": f"{folder}{one.file.name}", "hashes": {"sha256": one.sha256}}
             for one in files
         ]
         body = {"meta": {"api-version": "1.0"}, "name": normalized(name), "files": listed}
         return JsonResponse(body, content_type=SIMPLE_JSON)
-    links = ((one.file.name, one.sha256, one.file.name) for one in files)
-    return _page(format_html_join("\n", '<a href="/install/files/{}#sha256={}">{}</a><br>', links))
+    links = ((folder, one.file.name, one.sha256, one.file.name) for one in files)
+    return _page(format_html_join("\n", '<a href="{}{}#sha256={}">{}</a><br>', links))
 
 
 def file(request: HttpRequest, name: str) -> HttpResponse:

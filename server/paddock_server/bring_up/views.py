@@ -1,7 +1,5 @@
 from __future__ import annotations
 
-from urllib.parse import urlsplit
-
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -13,6 +11,7 @@ from ..errors import NotNow
 from ..hosts.queries import paddock_called
 from ..install.index import agent_version
 from ..people.actor import Actor, person
+from ..rest.addresses import server_address
 from ..rest.reading import validated
 from . import ssh
 from .actions.connect_over_ssh import forget_key, go_in, look
@@ -69,7 +68,6 @@ class ChoicesView(APIView):
 
     @extend_schema(responses=ChoicesSerializer)
     def get(self, request: Request) -> Response:
-        address = urlsplit(request.build_absolute_uri("/"))
         systems = [
             {
                 "system": system,
@@ -82,7 +80,7 @@ class ChoicesView(APIView):
         ]
         shown = {
             "agent_version": agent_version(),
-            "server": f"{address.scheme}://{address.netloc}",
+            "server": server_address(request),
             "public_key": ssh.public_key(),
             "systems": systems,
         }

@@ -7,6 +7,7 @@ ask by HTTP, which is all that a stranger can open and hold.
 from __future__ import annotations
 
 import asyncio
+import ipaddress
 import resource
 from collections import Counter
 from collections.abc import Collection
@@ -46,12 +47,12 @@ def bounds_for(files: int) -> Bounds:
 
 
 class Doors:
-    """The connections that are open now. Belongs to the server's loop. ``proxies`` are addresses of reverse proxies:
-    behind one stand many people."""
+    """The connections that are open now. Belongs to the server's loop. ``proxies`` are addresses and networks of
+    reverse proxies: behind one stand many people."""
 
     def __init__(self, bounds: Bounds, proxies: Collection[str] = ()) -> None:
         self._bounds = bounds
-        self._proxies = frozenset(proxies)
+        self._proxies = tuple(ipaddress.ip_network(one) for one in proxies)
         self._waiting: dict[asyncio.Transport, None] = {}
         self._http: dict[asyncio.Transport, str] = {}
         self._from: Counter[str] = Counter()
@@ -61,7 +62,7 @@ class Doors:
     def enter(self, transport: asyncio.Transport, address: str) -> bool:
         """Whether a new connection may stay. Where there are as many as there may be, the one that has sent nothing for
         longest makes room."""
-        if address not in self._proxies and self._from[address] >= self._bounds.http_from_one:
+        if self._from[address] >= self._bounds.http_from_one and not self._is_proxy(address):
             self.refused += 1
             return False
         if len(self._http) >= self._bounds.http:
@@ -75,6 +76,13 @@ class Doors:
         self._from[address] += 1
         self._waiting[transport] = None
         return True
+
+    def _is_proxy(self, address: str) -> bool:
+        try:
+            found = ipaddress.ip_address(address)
+        except ValueError:
+            return False
+        return any(found in network for network in self._proxies)
 
     def is_asking(self, transport: asyncio.Transport) -> None:
         """It has sent a whole head: it is not one of those that only wait."""

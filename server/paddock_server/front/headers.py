@@ -26,6 +26,7 @@ _ALWAYS = {
 }
 _PRIVATE = ("/api/", "/agent/", "/hooks/", "/maintenance/", "/metrics")
 """Addresses whose answers are for who asked alone."""
+_HSTS = (b"strict-transport-security", b"max-age=31536000")
 
 
 class Headers:
@@ -39,6 +40,7 @@ class Headers:
             await self._inner(scope, receive, send)
             return
         is_private = scope["path"].startswith(_PRIVATE)
+        is_tls = scope.get("scheme") == "https"
 
         async def with_headers(event: Any) -> None:
             if event["type"] == "http.response.start":
@@ -46,13 +48,30 @@ class Headers:
                 more = [(name, value) for name, value in _ALWAYS.items() if name not in there]
                 if is_private and b"cache-control" not in there:
                     more.append((b"cache-control", b"no-store"))
-                event = {**event, "headers": [*event.get("headers", ()), *more]}
+                if is_tls and _is_reached_by_name(scope):
+                    more.append(_HSTS)
+                own = [_over_tls(header) if is_tls else header for header in event.get("headers", ())]
+                event = {**event, "headers": [*own, *more]}
             await send(event)
 
         if not is_our_name(scope):
             await _wrong_name(with_headers)
             return
         await self._inner(scope, receive, with_headers)
+
+
+def _over_tls(header: tuple[bytes, bytes]) -> tuple[bytes, bytes]:
+    """A cookie that was set over TLS is sent over TLS alone."""
+    name, value = header
+    if name.lower() == b"set-cookie" and b"; secure" not in value.lower():
+        return name, value + b"; Secure"
+    return header
+
+
+def _is_reached_by_name(scope: Any) -> bool:
+    """Not by this machine's own name for itself, which all servers in development share."""
+    domain, _ = split_domain_port(host_of(scope))
+    return domain not in ("", "localhost", "127.0.0.1", "[::1]")
 
 
 def host_of(scope: Any) -> str:

@@ -12,6 +12,7 @@ from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any, TypeVar
 
+from django.conf import settings
 from django.core import signals
 from django.core.handlers.asgi import ASGIHandler, get_script_prefix
 from django.core.handlers.base import BaseHandler
@@ -58,6 +59,8 @@ class OneCrossing(ASGIHandler):
         return await asyncio.get_running_loop().run_in_executor(self._threads, work)
 
     def _answer(self, scope: Any, body: bytes) -> HttpResponseBase:
+        if settings.SUB_PATH:
+            scope = {**scope, "root_path": settings.SUB_PATH, "path": settings.SUB_PATH + scope["path"]}
         set_script_prefix(get_script_prefix(scope))
         signals.request_started.send(sender=type(self), scope=scope)
         request, refused = self.create_request(scope, io.BytesIO(body))

@@ -69,11 +69,14 @@ function Install-Agent([string] $place, [string] $log) {
     & $python -m venv --without-pip $place *> $log
     if ($LASTEXITCODE -eq 0) {
         $pip = Join-Path (Join-Path $scratch $env:PADDOCK_PIP) 'pip'
-        $trusted = ([Uri] $env:PADDOCK_SERVER).Authority
+        # Only over plain HTTP is there nothing to verify the server by.
+        $verified = @()
+        if ($env:PADDOCK_SERVER -notlike 'https:*') { $verified = @('--trusted-host', ([Uri] $env:PADDOCK_SERVER).Authority) }
+        elseif ($env:SSL_CERT_FILE) { $verified = @('--cert', $env:SSL_CERT_FILE) }
         # What this machine's own settings of pip say, of other indexes above all, does not count here.
         $env:PIP_CONFIG_FILE = 'nul'
         & $agentPython $pip --isolated install --quiet --disable-pip-version-check --no-cache-dir --only-binary ':all:' `
-            --index-url "$env:PADDOCK_SERVER/install/simple/" --trusted-host $trusted `
+            --index-url "$env:PADDOCK_SERVER/install/simple/" @verified `
             "yellow-paddock-agent==$env:PADDOCK_VERSION" *> $log
     }
 }

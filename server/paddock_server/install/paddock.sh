@@ -122,10 +122,15 @@ echo $$ >"$lock/pid"
 install_agent() {
     # Debian's Python comes without pip; the server hands out that, too. The index names the hash of each file. What this
     # machine's own settings of pip say, of other indexes above all, does not count here.
+    # Only over plain HTTP is there nothing to verify the server by.
+    case $PADDOCK_SERVER in
+        https:*) set -- ${SSL_CERT_FILE:+--cert "$SSL_CERT_FILE"} ;;
+        *) set -- --trusted-host "$(echo "$PADDOCK_SERVER" | cut -d/ -f3)" ;;
+    esac
     rm -rf "$place" && "$python" -m venv --without-pip "$place" &&
         PIP_CONFIG_FILE=/dev/null "$place/bin/python" "$scratch/$PADDOCK_PIP/pip" --isolated install --quiet \
             --disable-pip-version-check --no-cache-dir --only-binary :all: \
-            --index-url "$PADDOCK_SERVER/install/simple/" --trusted-host "$(echo "$PADDOCK_SERVER" | cut -d/ -f3)" \
+            --index-url "$PADDOCK_SERVER/install/simple/" "$@" \
             "yellow-paddock-agent==$PADDOCK_VERSION" &&
         chmod -R a+rX "$place" && touch "$place/complete"
 }

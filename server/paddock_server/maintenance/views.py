@@ -15,6 +15,7 @@ from ..errors import NotAllowed, NotThere
 from ..hosts.models import LIVING, Host
 from ..people.actor import Actor, person, signed_in_user
 from ..people.models import Role
+from ..rest.addresses import server_address
 from ..rest.problems import respond
 from ..rest.reading import validated, whole_number
 from .actions.make_calendar_address import end_calendar_address, make_calendar_address, reader_of
@@ -181,7 +182,7 @@ class AddressView(APIView):
     def post(self, request: Request) -> Response:
         """Make a new one, which is shown this once; the one before it ends."""
         made = make_calendar_address(person(request.user), signed_in_user(request.user))
-        url = request.build_absolute_uri(f"/maintenance/{made}.ics")
+        url = server_address(request, f"/maintenance/{made}.ics")
         return Response(
             CalendarAddressSerializer(
                 {"made_at": signed_in_user(request.user).calendar_address.made_at, "url": url}
@@ -201,7 +202,7 @@ def maintenance_calendar(request: HttpRequest, secret: str) -> HttpResponse:
     reader = reader_of(secret)
     if reader is None:
         return respond(404, "No such calendar", "This calendar address is invalid or was replaced.")
-    server = request.build_absolute_uri("/").rstrip("/")
+    server = server_address(request)
     try:
         windows = visible_windows(person(reader))
     except NotAllowed as error:

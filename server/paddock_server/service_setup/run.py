@@ -46,6 +46,7 @@ def set_up(wanted: Wanted, *, dry_run: bool, say: Callable[[str], None]) -> None
             was_changed = True
     if dry_run:
         return
+    _demand_readable(wanted)
     _run("systemctl", "enable", "--quiet", UNIT)
     if was_changed or not _is_active():
         _run("systemctl", "restart", UNIT)
@@ -163,6 +164,19 @@ def _read(file: Path) -> str | None:
         return file.read_text()
     except FileNotFoundError:
         return None
+
+
+def _demand_readable(wanted: Wanted) -> None:
+    """The service reads certificate and key itself, also when they are renewed."""
+    for file in filter(None, (wanted.certificate, wanted.certificate_key)):
+        if not file.is_file():
+            raise SetupFailed(f"There is no file {file}.")
+        read = subprocess.run(["runuser", "-u", wanted.account, "--", "test", "-r", str(file)], check=False)
+        if read.returncode:
+            raise SetupFailed(
+                f"The account {wanted.account} cannot read {file}. Let its group read the file, and open the folders "
+                f"above: chgrp {wanted.account} {file} && chmod 640 {file}. Then run setup again."
+            )
 
 
 def _is_active() -> bool:

@@ -8,6 +8,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
+from paddock_core.settings_file import ADDRESS, is_network
+
 _ACCOUNT = re.compile(r"[a-z_][a-z0-9_-]{0,30}")
 _NAME = re.compile(r"[A-Za-z0-9]([A-Za-z0-9.-]{0,250}[A-Za-z0-9])?")
 _UNSAFE = re.compile(r"[\s%$\"'\\]")
@@ -30,11 +32,19 @@ class Wanted:
     account: str = "yellow-paddock"
     data: Path = Path("/var/lib/yellow-paddock")
     administrator: str = "harbourmaster"
+    certificate: Path | None = None
+    certificate_key: Path | None = None
+    proxies: tuple[str, ...] = ()
+    public_url: str = ""
+    """The address that a reverse proxy gives the server."""
 
     @property
     def url(self) -> str:
-        """The address for people. A proxy in front may give it another one."""
-        return f"http://{self.name}:{self.port}"
+        """The address for people."""
+        if self.public_url:
+            return self.public_url.rstrip("/")
+        scheme, usual = ("https", 443) if self.certificate else ("http", 80)
+        return f"{scheme}://{self.name}" + ("" if self.port == usual else f":{self.port}")
 
 
 def checked(wanted: Wanted) -> Wanted:
@@ -45,7 +55,15 @@ def checked(wanted: Wanted) -> Wanted:
         raise SetupInvalid(f"{wanted.account!r} cannot be the account. It is a system account of the server's own.")
     if not 1 <= wanted.port <= 65535:
         raise SetupInvalid(f"{wanted.port} is not a port: 1 to 65535.")
-    for place, what in ((wanted.data, "the data folder"), (wanted.program, "the program")):
+    if (wanted.certificate is None) != (wanted.certificate_key is None):
+        raise SetupInvalid("--certificate and --certificate-key belong together: give both, or neither.")
+    if wanted.public_url and not ADDRESS.fullmatch(wanted.public_url):
+        raise SetupInvalid(f"{wanted.public_url!r} is not an address such as https://builds.example/paddock.")
+    if wrong := [one for one in wanted.proxies if not is_network(one)]:
+        raise SetupInvalid(f"{wrong[0]!r} is neither an IP address nor a network, for --proxy.")
+    places = [(wanted.data, "the data folder"), (wanted.program, "the program")]
+    places += [(one, "a certificate or key") for one in (wanted.certificate, wanted.certificate_key) if one]
+    for place, what in places:
         if not place.is_absolute() or _UNSAFE.search(str(place)):
             raise SetupInvalid(f"{place} cannot be {what}: use an absolute path without spaces, quotes, % and $.")
     if wanted.data.parts[:2] in HIDDEN or len(wanted.data.parts) < 3:
@@ -67,8 +85,18 @@ def settings_text(wanted: Wanted) -> str:
 
 def settings_of(wanted: Wanted) -> Mapping[str, str]:
     """The settings that setup makes, as TOML."""
-    data, bind, hosts, url = (json.dumps(one) for one in (str(wanted.data), wanted.bind, [wanted.name], wanted.url))
-    return {"data": data, "bind": bind, "port": str(wanted.port), "hosts": hosts, "url": url}
+    settings: dict[str, object] = {
+        "data": str(wanted.data),
+        "bind": wanted.bind,
+        "port": wanted.port,
+        "hosts": [wanted.name],
+        "url": wanted.url,
+    }
+    if wanted.certificate:
+        settings |= {"certificate": str(wanted.certificate), "certificate_key": str(wanted.certificate_key)}
+    if wanted.proxies:
+        settings["proxies"] = list(wanted.proxies)
+    return {name: json.dumps(value) for name, value in settings.items()}
 
 
 def merged_settings(present: str, wanted: Wanted) -> str:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Any
 
+from django.conf import settings
 from django.contrib.auth.models import User
 from django.core import signing
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
@@ -24,6 +25,7 @@ from ..people.actor import Actor, person
 from ..people.models import Role, SignOnProvider
 from ..people.sessions import ABOUT
 from ..people.views import SessionView
+from ..rest.addresses import server_address
 from ..rest.reading import validated
 from .actions.save_provider import delete_provider, preview_mapping, save_mapping, save_provider
 from .actions.sign_in import ID_TOKEN, connect_identity, mapping_of, note_refused, sign_in
@@ -84,7 +86,7 @@ class SessionAndProviderView(SessionView):
         about, token = request.session.get(ABOUT, {}), request.session.get(ID_TOKEN, "")
         end_session(person(request.user), request._request)  # first: the provider may take its time
         provider = SignOnProvider.objects.filter(pk=about.get("provider")).first() if token else None
-        back_to = request.build_absolute_uri("/login")
+        back_to = server_address(request, "/login")
         return Response({"provider_log_out": log_out_address(provider, token, back_to) if provider else ""})
 
 
@@ -107,7 +109,7 @@ def begin_sign_on(request: HttpRequest, pk: int) -> HttpResponse:
     response = HttpResponseRedirect(address)
     # Lax: the browser sends it when it comes back from the provider's site.
     response.set_cookie(
-        COOKIE, cookie, max_age=SECONDS, path="/sign-on/", httponly=True, samesite="Lax", secure=request.is_secure()
+        COOKIE, cookie, max_age=SECONDS, path=_cookie_path(), httponly=True, samesite="Lax", secure=request.is_secure()
     )
     return response
 
@@ -115,7 +117,7 @@ def begin_sign_on(request: HttpRequest, pk: int) -> HttpResponse:
 def return_from_provider(request: HttpRequest) -> HttpResponse:
     """The browser comes back with a code, or with an error of the provider."""
     response = _returned(request)
-    response.delete_cookie(COOKIE, path="/sign-on/", samesite="Lax")
+    response.delete_cookie(COOKIE, path=_cookie_path(), samesite="Lax")
     return response
 
 
@@ -147,12 +149,16 @@ def _returned(request: HttpRequest) -> HttpResponse:
         return _refused(error)
     except ActionError as error:
         return _refused(SignOnRefused(error.detail))
-    return HttpResponseRedirect(pending.to)
+    return HttpResponseRedirect(f"{settings.SUB_PATH}{pending.to}")
 
 
 def _refused(error: SignOnRefused) -> HttpResponse:
     """Signed, so that a link cannot put words of its own on the log-in page."""
-    return HttpResponseRedirect(f"/login?refused={signing.dumps(error.detail, salt=REFUSED_SALT)}")
+    return HttpResponseRedirect(f"{settings.SUB_PATH}/login?refused={signing.dumps(error.detail, salt=REFUSED_SALT)}")
+
+
+def _cookie_path() -> str:
+    return f"{settings.SUB_PATH}/sign-on/"
 
 
 def _own_page(to: str) -> str:

@@ -1,4 +1,6 @@
 import createClient, { type Middleware } from 'openapi-fetch'
+
+import { serverAddress } from './address'
 import { ref } from 'vue'
 import type { components, paths } from './schema'
 
@@ -47,7 +49,7 @@ const withCsrfToken: Middleware = {
   },
 }
 
-export const api = createClient<paths>({ baseUrl: window.location.origin })
+export const api = createClient<paths>({ baseUrl: serverAddress })
 api.use(withCsrfToken, withAttendance)
 
 /** The data of an answer; throws a ProblemError with the detail of the server. */

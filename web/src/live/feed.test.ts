@@ -2,6 +2,8 @@ import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 import { effectScope } from 'vue'
 import { closeFeed, gathered, onNote, openFeed, shutOuts, type Note } from './feed'
 
+vi.mock('../api/address', () => ({ serverAddress: 'https://paddock.saltmarsh.example/builds' }))
+
 describe('gathered', () => {
   beforeEach(() => {
     vi.useFakeTimers()
@@ -62,7 +64,6 @@ describe('the feed', () => {
   beforeEach(() => {
     vi.useFakeTimers()
     vi.stubGlobal('WebSocket', FakeSocket)
-    vi.stubGlobal('window', { location: { origin: 'http://paddock.saltmarsh.example' } })
     opened.length = 0
   })
   afterEach(() => {
@@ -80,7 +81,7 @@ describe('the feed', () => {
     opened[0]!.say({ noun: 'host', name: 'avocet-01', number: 8, thing: { slots: 2 } })
     opened[0]!.onclose?.({ code: 1006 })
     await vi.advanceTimersByTimeAsync(60_000)
-    expect(opened[1]!.url).toBe('ws://paddock.saltmarsh.example/api/v1/feed/?start=a1&number=8')
+    expect(opened[1]!.url).toBe('wss://paddock.saltmarsh.example/builds/api/v1/feed/?start=a1&number=8')
     opened[1]!.say({ noun: 'caught up', name: '', start: 'a1', number: 8 })
     expect(heard.map((note) => note.noun)).toEqual(['everything', 'host'])
     closeFeed()

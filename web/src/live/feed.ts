@@ -1,4 +1,5 @@
 import { onScopeDispose, ref } from 'vue'
+import { serverAddress } from '../api/address'
 
 /** A note from the server that a thing has changed; noun "everything" where notes may have been missed. `thing` is how it is now, where the note says so. */
 export interface Note {
@@ -35,7 +36,7 @@ function tell(note: Note): void {
 
 function connect(): void {
   if (!wanted) return
-  socket = new WebSocket(`${window.location.origin.replace(/^http/, 'ws')}/api/v1/feed/?start=${last.start}&number=${last.number}`)
+  socket = new WebSocket(`${serverAddress.replace(/^http/, 'ws')}/api/v1/feed/?start=${last.start}&number=${last.number}`)
   socket.onopen = () => {
     isLive.value = true
     wait = 500

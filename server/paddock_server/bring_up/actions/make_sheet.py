@@ -24,7 +24,7 @@ from ...storage import action
 from ..models import BringUp
 
 ACCOUNT = re.compile(r"(?:[A-Za-z0-9_.-]+\\|\.\\)?[A-Za-z0-9_][A-Za-z0-9_.-]{0,63}")
-SERVER = re.compile(r"https?://[A-Za-z0-9.:\[\]-]+")
+SERVER = re.compile(r"https?://[A-Za-z0-9.:\[\]-]+(/[A-Za-z0-9._~-]+)*")
 ARCHES_OF = {"linux": ("x64", "arm64"), "macos": ("x64", "arm64"), "windows": ("x64",)}
 
 

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { Button, Input, Select } from 'ant-design-vue'
 import { computed, ref, watch } from 'vue'
+import { serverAddress } from '../../api/address'
 import { answered, api, ProblemError, type Schemas } from '../../api/client'
 import { useYard } from '../yard/yard'
 import CopyText from '../../kit/CopyText.vue'
@@ -10,7 +11,7 @@ import { count, systemName } from '../../kit/format'
 const EXAMPLE = 'name,system,processor,labels,slots,supervisor\ncurlew-11,linux,x64,"bench-rig,firmware",4,service\nrusset-07,macos,arm64,mobile,,log-in\n'
 const yard = useYard()
 const paddock = ref('')
-const server = ref(window.location.origin)
+const server = ref(serverAddress)
 const text = ref('')
 const made = ref<Schemas['NewPlan'] | null>(null)
 const mistakes = ref<string[]>([])

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { Button, Input, InputNumber, Select } from 'ant-design-vue'
 import { computed, reactive, ref, watch } from 'vue'
+import { serverAddress } from '../../api/address'
 import { answered, api, ProblemError, type Schemas } from '../../api/client'
 import { useYard } from '../yard/yard'
 import { systemName } from '../../kit/format'
@@ -15,7 +16,7 @@ const wanted = reactive<Schemas['MakeBringUpRequest']>({
   paddock: '',
   system: 'linux',
   arch: 'x64',
-  server: window.location.origin,
+  server: serverAddress,
   name: props.name,
   labels: [],
   slots: 0,

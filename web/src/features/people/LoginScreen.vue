@@ -2,6 +2,7 @@
 import { Button, Input } from 'ant-design-vue'
 import { ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
+import { linkTo } from '../../api/address'
 import { answered, api, type Schemas } from '../../api/client'
 import { useAction } from '../../kit/useAction'
 import LoginFrame from './LoginFrame.vue'
@@ -51,7 +52,7 @@ function logIn(): Promise<void> {
       <p v-if="trouble || refused" class="trouble" role="alert">{{ trouble || refused }}</p>
       <Button type="primary" html-type="submit" :loading="isBusy" block>Log in</Button>
       <p v-for="provider in providers" :key="provider.id" class="provider">
-        <Button block :href="`/sign-on/${provider.id}/begin?to=${encodeURIComponent(place())}`" :data-provider="provider.name">Sign on with {{ provider.name }}</Button>
+        <Button block :href="linkTo(`/sign-on/${provider.id}/begin?to=${encodeURIComponent(place())}`)" :data-provider="provider.name">Sign on with {{ provider.name }}</Button>
       </p>
     </form>
   </LoginFrame>

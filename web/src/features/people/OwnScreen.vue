@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { Button, Input, Radio } from 'ant-design-vue'
 import { computed, ref } from 'vue'
+import { linkTo } from '../../api/address'
 import { answered, api, type Schemas } from '../../api/client'
 import ChoiceField from '../../kit/ChoiceField.vue'
 import { useNow } from '../../kit/clock'
@@ -110,7 +111,7 @@ const endCalendar = () => perform(async () => (await answered(api.DELETE('/api/v
           <PasswordForm v-if="own.has_password" :changed-at="own.password_changed_at" @changed="loadSoon" />
           <p v-else class="soft">You have no password here.</p>
           <p v-for="provider in own.sign_on" :key="provider">You sign on with <strong>{{ provider }}</strong>.</p>
-          <p v-for="provider in unconnected" :key="provider.id"><a :href="`/sign-on/${provider.id}/begin?connect&to=/me`">Connect {{ provider.name }}</a> <span class="soft">to sign on with it as well</span></p>
+          <p v-for="provider in unconnected" :key="provider.id"><a :href="linkTo(`/sign-on/${provider.id}/begin?connect&to=/me`)">Connect {{ provider.name }}</a> <span class="soft">to sign on with it as well</span></p>
         </section>
         <PasskeySection v-if="own.has_password" :own="own" @changed="loadSoon" />
         <section aria-label="Times">

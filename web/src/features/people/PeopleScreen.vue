@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { Button, Checkbox, Input } from 'ant-design-vue'
 import { computed, ref } from 'vue'
+import { linkTo } from '../../api/address'
 import { answered, api, type Schemas } from '../../api/client'
 import { gathered, onNote } from '../../live/feed'
 import { useNow } from '../../kit/clock'
@@ -59,7 +60,7 @@ const mayChange = (paddock: string) => session.may('administrator', paddock || u
         <template v-if="unused">{{ count(unused, 'role was', 'roles were') }} not used for 90 days.</template>
       </p>
       <RouterLink v-if="found?.may_manage" :to="{ name: 'sign-on' }">Sign-on</RouterLink>
-      <a href="/api/v1/people-review/" download="people.csv">Save as CSV</a>
+      <a :href="linkTo('/api/v1/people-review/')" download="people.csv">Save as CSV</a>
       <Button v-if="found?.may_manage" data-act="add-service" @click="adding = 'service'">Add a service account</Button>
       <Button v-if="found?.may_manage" type="primary" data-act="invite" @click="adding = 'person'">Invite a person</Button>
     </div>

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { Button, Checkbox, Drawer, Input } from 'ant-design-vue'
 import { computed, ref, watch } from 'vue'
+import { serverAddress } from '../../api/address'
 import { answered, api, type Schemas } from '../../api/client'
 import CopyText from '../../kit/CopyText.vue'
 import { useAction } from '../../kit/useAction'
@@ -12,7 +13,7 @@ const wanted = ref({ name: '', issuer: '', client_id: '', client_secret: '', gro
 const { isBusy, trouble, perform } = useAction()
 const isOpen = computed({ get: () => provider.value !== null, set: (open) => open || (provider.value = null) })
 const known = computed(() => (provider.value === 'new' ? null : provider.value))
-const redirect = computed(() => known.value?.redirect ?? `${window.location.origin}/sign-on/return`)
+const redirect = computed(() => known.value?.redirect ?? `${serverAddress}/sign-on/return`)
 
 watch(provider, () => {
   const one = known.value

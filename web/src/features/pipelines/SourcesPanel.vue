@@ -2,6 +2,7 @@
 import { Button, Input, Popconfirm } from 'ant-design-vue'
 import { computed, onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
+import { serverAddress } from '../../api/address'
 import { answered, api, type Schemas } from '../../api/client'
 import { gathered, onNote } from '../../live/feed'
 import { useSession } from '../people/session'
@@ -72,7 +73,7 @@ while read -r old new ref; do
   now=$(date +%s)
   mac=$(printf '%s.%s' "$now" "$body" | openssl dgst -sha256 -hmac '${one.secret}' | sed 's/.* //')
   curl -fsS -X POST -H "Content-Type: application/json" -H "Paddock-Timestamp: $now" \\
-    -H "Paddock-Signature: sha256=$mac" -d "$body" '${window.location.origin}${one.hook}'
+    -H "Paddock-Signature: sha256=$mac" -d "$body" '${serverAddress}${one.hook}'
 done`
 })
 </script>

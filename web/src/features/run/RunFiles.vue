@@ -1,13 +1,14 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { AttemptSheet } from './run'
+import { linkTo } from '../../api/address'
 import { count } from '../../kit/format'
 import { dayOf } from '../../kit/moments'
 import { diskSize } from '../../kit/units'
 
 /** What the run left for people: its files, its tests, its proof. */
 const props = defineProps<{ attempt: AttemptSheet }>()
-const base = computed(() => `/api/v1/jobs/${props.attempt.job}/attempts/${props.attempt.number}/`)
+const base = computed(() => linkTo(`/api/v1/jobs/${props.attempt.job}/attempts/${props.attempt.number}/`))
 const tests = computed(() => props.attempt.tests)
 const READABLE = /\.(?:txt|log|md|xml|html?|json|ya?ml|csv|ini|cfg|toml|c|h|py|java|png|jpe?g|gif|webp)$/i
 </script>

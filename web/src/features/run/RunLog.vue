@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { Button, Input } from 'ant-design-vue'
 import { computed, nextTick, onMounted, onUnmounted, ref, toRef, watch } from 'vue'
+import { linkTo as downloadLink, serverAddress } from '../../api/address'
 import { answered, api } from '../../api/client'
 import { PAGE_LINES, useLogLines } from './run'
 import { useCopying } from '../../kit/copying'
@@ -127,7 +128,7 @@ const findStatus = computed(() => {
 
 function linkTo(number: number): void {
   emit('line', number)
-  void copy(`${window.location.origin}/runs/${props.job}?attempt=${props.attempt}&line=${number}`)
+  void copy(`${serverAddress}/runs/${props.job}?attempt=${props.attempt}&line=${number}`)
 }
 
 let sizes: ResizeObserver | undefined
@@ -155,8 +156,8 @@ onUnmounted(() => sizes?.disconnect())
         <span v-if="findStatus" class="soft" role="status" data-found>{{ findStatus }}</span>
       </form>
       <span v-if="!removedAt" class="row ends">
-        <a :href="`/api/v1/jobs/${job}/log/?attempt=${attempt}`" target="_blank" rel="noopener">Plain</a>
-        <a :href="`/api/v1/jobs/${job}/log/?attempt=${attempt}&download`">Save</a>
+        <a :href="downloadLink(`/api/v1/jobs/${job}/log/?attempt=${attempt}`)" target="_blank" rel="noopener">Plain</a>
+        <a :href="downloadLink(`/api/v1/jobs/${job}/log/?attempt=${attempt}&download`)">Save</a>
       </span>
     </div>
     <p v-if="trouble || search.trouble.value" class="trouble" role="alert">{{ trouble || search.trouble.value }}</p>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
+import { linkTo } from '../../api/address'
 import type { Schemas } from '../../api/client'
 import MachineText from '../../kit/MachineText.vue'
 import TimeAgo from '../../kit/TimeAgo.vue'
@@ -8,7 +9,7 @@ import { count } from '../../kit/format'
 /** The installations on a host: tool, version, where, and what the plain command gets. */
 const props = defineProps<{ host: Schemas['Host'] }>()
 const opened = ref('')
-const inventory = (form: string): string => `/api/v1/toolchains/inventory/?host=${encodeURIComponent(props.host.name)}&form=${form}`
+const inventory = (form: string): string => linkTo(`/api/v1/toolchains/inventory/?host=${encodeURIComponent(props.host.name)}&form=${form}`)
 const key = (one: Schemas['Installation']): string => one.tool + one.path
 const tools = computed(() => new Set(props.host.installations.map((one) => one.tool)).size)
 </script>

@@ -9,6 +9,7 @@ import HostFilter from '../yard/HostFilter.vue'
 import HostGrid from '../yard/HostGrid.vue'
 import KitPanel from './KitPanel.vue'
 import ToolSpreads from './ToolSpreads.vue'
+import { linkTo } from '../../api/address'
 
 /** What is on the machines, where is cover thin, and what has drifted? */
 const VIEWS = { tools: 'Tools', hosts: 'Hosts by tools', kits: 'Kits', catalogue: 'Catalogue' }
@@ -40,7 +41,7 @@ function show(name: string): void {
       <div role="tablist" aria-label="Views" class="row">
         <button v-for="(title, name) in VIEWS" :key="name" type="button" role="tab" class="bare tab" :aria-selected="view === name" @click="show(name)">{{ title }}</button>
       </div>
-      <span class="out">Inventory of the fleet: <a href="/api/v1/toolchains/inventory/?form=cyclonedx" download>CycloneDX</a> · <a href="/api/v1/toolchains/inventory/?form=csv" download>CSV</a></span>
+      <span class="out">Inventory of the fleet: <a :href="linkTo('/api/v1/toolchains/inventory/?form=cyclonedx')" download>CycloneDX</a> · <a :href="linkTo('/api/v1/toolchains/inventory/?form=csv')" download>CSV</a></span>
     </div>
     <p v-if="toolchains.trouble" class="trouble" role="alert">{{ toolchains.trouble }}</p>
     <template v-if="columns">

@@ -2,6 +2,7 @@
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { at, cellOf, ending, type Columns, type Spread } from '../toolchains/fleet-columns'
+import { linkTo } from '../../api/address'
 
 /** Hosts by tools: every version on every host. Only the rows in sight are drawn, so that thousands stay quick. */
 const props = defineProps<{ columns: Columns; places: number[]; spreads: Spread[]; today: string }>()
@@ -50,7 +51,7 @@ function shown(spread: Spread, host: number): { text: string; broken: boolean; e
       <tbody>
         <tr v-if="first" aria-hidden="true" :style="{ height: `${first * ROW}px` }"></tr>
         <tr v-for="row in cells" :key="row.place" :style="{ height: `${ROW}px` }">
-          <th class="host"><a :href="`/hosts/${row.name}`" @click.prevent="router.push({ name: 'host', params: { name: row.name } })">{{ row.name }}</a></th>
+          <th class="host"><a :href="linkTo(`/hosts/${row.name}`)" @click.prevent="router.push({ name: 'host', params: { name: row.name } })">{{ row.name }}</a></th>
           <td v-if="firstTool" aria-hidden="true"></td>
           <td v-for="(cell, i) in row.cells" :key="i" :class="cell" :title="cell.text">{{ cell.text }}</td>
           <td v-if="beyond" aria-hidden="true"></td>
