@@ -25,7 +25,7 @@ from paddock_core.findings import (
     evaluate,
 )
 from paddock_core.findings.lifetime import is_quiet
-from paddock_core.findings.observed import Anomaly, Failing, TokenSeen
+from paddock_core.findings.observed import Anomaly, BackupsSeen, Failing, TokenSeen
 from paddock_core.findings.rules.pass_ending import HORIZON_SECONDS as PASS_HORIZON
 from paddock_core.findings.rules.token_ending import HORIZON_SECONDS as TOKEN_HORIZON
 from paddock_core.link_state import FLAPPING_WINDOW, SILENT, Link
@@ -61,8 +61,8 @@ def reported(**more):
     return replace(WELL.watch, **more)
 
 
-def found(*hosts, passes=(), tokens=()):
-    return evaluate(FleetSeen(tuple(hosts), tuple(passes), tokens=tuple(tokens)), NOW)
+def found(*hosts, passes=(), tokens=(), **more):
+    return evaluate(FleetSeen(tuple(hosts), tuple(passes), tokens=tuple(tokens), **more), NOW)
 
 
 def codes(*hosts, **more):
@@ -186,7 +186,10 @@ def test_what_is_urgent_from_a_limit_on(code, urgent, soon):
 
 
 def test_every_rule_has_a_case():
-    elsewhere = {"network-silent", "pass-ending", "passwords-guessed", "token-ending"}
+    elsewhere = {
+        "network-silent", "pass-ending", "passwords-guessed", "token-ending", "backup-failed", "backup-old",
+        "server-disk-filling",
+    }  # fmt: skip
     assert set(BY_CODE) == set(CASES) | elsewhere
     assert len(BY_CODE) == len(RULES)
 
@@ -293,6 +296,54 @@ def test_passes(one, expected):
 )
 def test_tokens(token, expected):
     assert codes(tokens=[token]) == expected
+
+
+BACKUPS = BackupsSeen(DAY, NOW - 10 * DAY, NOW - DAY, NOW - DAY)
+FAILED = replace(
+    BACKUPS, last_tried_at=NOW - 60, trouble="The backup to /mnt failed: No space left.", failing_since=NOW - 7200
+)
+
+
+@pytest.mark.parametrize(
+    ("backups", "expected"),
+    [
+        (None, []),
+        (BACKUPS, []),
+        (replace(BACKUPS, last_made_at=NOW - 2 * DAY), []),
+        (replace(BACKUPS, last_made_at=NOW - 2 * DAY - 1), ["backup-old"]),
+        (replace(BACKUPS, last_made_at=0.0, last_tried_at=0.0), ["backup-old"]),
+        (replace(BACKUPS, last_made_at=0.0, scheduled_since=NOW - 2 * DAY), []),
+        (replace(BACKUPS, last_made_at=NOW + 90 * DAY), []),
+        (FAILED, ["backup-failed"]),
+        (replace(FAILED, last_made_at=NOW - 30 * DAY), ["backup-failed"]),
+        (replace(FAILED, last_made_at=0.0), ["backup-failed"]),
+    ],
+)
+def test_backups(backups, expected):
+    assert codes(backups=backups) == expected
+
+
+def server_disk(days, spread=0.0):
+    """Free bytes that are used up in so many days, at a rate that is known to within ``spread``."""
+    rate = -1e10 / (days * DAY)
+    return Trend(NOW, 1e10, rate, rate * (1 + spread), rate / (1 + spread), NOW - 21 * DAY)
+
+
+@pytest.mark.parametrize(
+    ("trend", "expected"),
+    [
+        (None, []),
+        (server_disk(13.9), [Severity.SOON]),
+        (server_disk(14.1), []),
+        (server_disk(1.4), [Severity.URGENT]),
+        (server_disk(1.6), [Severity.SOON]),
+        (server_disk(13, spread=3), []),
+        (replace(server_disk(20), at=NOW - 7 * DAY), [Severity.SOON]),
+        (replace(server_disk(5), at=NOW - 7 * DAY), [Severity.URGENT]),
+    ],
+)
+def test_the_disk_of_the_server(trend, expected):
+    assert [one.severity for one in found(server_disk=trend)] == expected
 
 
 hosts = st.builds(
@@ -416,6 +467,9 @@ def test_every_finding_says_what_was_reviewed():
     token = TokenSeen("nightly", "tide-ci", NOW + DAY, NOW - 60, "10.20.7.9")
     written["a token"] = as_written(found(tokens=[token]))
     written["a pass"] = as_written(found(passes=[PassSeen("image", "shoreline", NOW + DAY, 40, True)]))
+    written["failed backups"] = as_written(found(backups=FAILED))
+    written["old backups"] = as_written(found(backups=replace(BACKUPS, last_made_at=NOW - 5 * DAY)))
+    written["the server's disk"] = as_written(found(server_disk=server_disk(9)))
     written["guessing"] = as_written(evaluate(FleetSeen((), (), (GUESSING,)), NOW))
     if os.environ.get("PADDOCK_REVIEW"):
         REVIEWED.write_text(yaml.safe_dump(written, sort_keys=True, allow_unicode=True, width=110))

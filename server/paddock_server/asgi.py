@@ -35,11 +35,14 @@ from .maintenance.loop import maintenance_loop  # noqa: E402
 from .notifications.deliveries import delivery_loop  # noqa: E402
 from .people.loop import people_loop  # noqa: E402
 from .process import event_loop  # noqa: E402
+from .process.pulse import pulse_loop  # noqa: E402
 from .process.sd_notify import notify, watchdog_loop  # noqa: E402
 from .process.state import State, begin  # noqa: E402
-from .runs.loop import retention_loop  # noqa: E402
+from .retention.loop import expiry_loop  # noqa: E402
+from .runs.loop import packing_loop  # noqa: E402
 from .storage import start_writer, stop_writer  # noqa: E402
 from .time_line.loop import time_line_loop  # noqa: E402
+from .upkeep.loop import backup_loop, storage_loop  # noqa: E402
 from .work import open_work  # noqa: E402
 from .work.dispatcher import dispatch_loop  # noqa: E402
 
@@ -85,11 +88,15 @@ async def _lifespan(receive: Any, send: Any) -> None:
             delivery_loop(),
             chore_loop(),
             maintenance_loop(),
-            retention_loop(),
+            packing_loop(),
+            expiry_loop(),
+            backup_loop(),
+            storage_loop(),
             time_line_loop(),
             people_loop(),
             syslog_loop(),
             watchdog_loop(),
+            pulse_loop(),
         )
     ]
     await resume_after_start()

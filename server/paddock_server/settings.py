@@ -55,6 +55,7 @@ INSTALLED_APPS = [
     "paddock_server.bring_up",
     "paddock_server.logbook",
     "paddock_server.time_line",
+    "paddock_server.upkeep",
     "paddock_server.link",
 ]
 
@@ -190,6 +191,7 @@ SPECTACULAR_SETTINGS = {
         "ChoreHostStateEnum": "paddock_server.chores.models.HOST_STATES",
         "WhereEnum": "paddock_server.runs.serializers.WHERES",
         "DifferenceGroupEnum": "paddock_server.runs.serializers.GROUPS",
+        "RetentionKindEnum": "paddock_server.upkeep.models.KINDS",
         "JobStateEnum": "paddock_server.work.models.JOB_STATES",
         "AttemptStateEnum": "paddock_server.work.models.ATTEMPT_STATES",
     },

@@ -1,37 +1,34 @@
-"""What runs leave on the server: logs packed some time after their end and still read by lines, removed in time."""
+"""Retention: which records go by which rule, what is shown before, and what stays whatever the rules say."""
 
-import gzip
-import hashlib
-import io
-import json
+from __future__ import annotations
+
+import random
 from datetime import timedelta
 
 import pytest
 from asgiref.sync import async_to_sync, sync_to_async
 from django.utils import timezone
-from hypothesis import given
-from hypothesis import strategies as st
 from placing import url
 from printing import printed
-from streaming import whole
 
-from paddock_agent import wire
+from paddock_core.retention import Kind, RetentionRule, rule_for
+from paddock_server.bring_up.models import BringUp
+from paddock_server.errors import Invalid, NotAllowed
+from paddock_server.health.models import Finding
 from paddock_server.hosts.models import Paddock
-from paddock_server.logbook.models import Entry
-from paddock_server.process.state import part
-from paddock_server.runs import log_store, loop, packing
-from paddock_server.runs.log_lines import Log
-from paddock_server.work.models import Attempt, Job
+from paddock_server.logbook.models import Entry, SyslogPosition
+from paddock_server.people.actor import COMMAND_LINE, person
+from paddock_server.retention import loop
+from paddock_server.retention.actions.save_rules import save_rules
+from paddock_server.retention.expired import expired
+from paddock_server.retention.preview import preview
+from paddock_server.runs.models import TestCase
+from paddock_server.toolchains.models import SurveyChange
+from paddock_server.upkeep.rules import retention_rules
+from paddock_server.work.models import Attempt, Job, Submission
 
 NOW = timezone.now()
-
-
-@pytest.fixture
-def attempt(new_host):
-    job = Job.objects.create(name="chart", pipeline="almanac-docs", state="passed", submitted_at=NOW, submitted_by="x")
-    return Attempt.objects.create(
-        job=job, number=1, host=new_host(), state="passed", offered_at=NOW, ended_at=NOW - timedelta(minutes=11)
-    )
+DAY = timedelta(days=1)
 
 
 @pytest.fixture(autouse=True)
@@ -40,131 +37,39 @@ def one_connection(monkeypatch):
     monkeypatch.setattr(loop, "database_sync_to_async", sync_to_async)
 
 
-def pack():
-    return async_to_sync(loop.pack_ended)(NOW)
-
-
 def remove(now=NOW):
-    return async_to_sync(loop.remove_old)(now)
+    return async_to_sync(loop.remove_all_expired)(now, rest=0)
 
 
-# ---- packing -------------------------------------------------------------------------------------------------------
+def rules(*wanted):
+    save_rules(COMMAND_LINE, list(wanted))
 
 
-@given(st.binary(max_size=400), st.lists(st.tuples(st.integers(0, 500), st.integers(0, 200)), max_size=8))
-def test_any_part_of_what_is_packed_is_read_and_gzip_reads_the_whole(tmp_path_factory, text, parts):
-    file = tmp_path_factory.mktemp("packed") / "log.gz"
-    member, packing.MEMBER = packing.MEMBER, 64
-    try:
-        with file.open("wb") as packed:
-            packing.pack(io.BytesIO(text), packed)
-        assert gzip.decompress(file.read_bytes()) == text
-        with packing.open_packed(file) as log:
-            for start, count in parts:
-                log.seek(start)
-                assert log.read(count) == text[start : start + count]
-            assert log.seek(0, io.SEEK_END) == len(text)
-            log.seek(0)
-            assert log.readlines() == io.BytesIO(text).readlines()
-    finally:
-        packing.MEMBER = member
+def ended(host, age, *, name="chart", pipeline="almanac-docs", submission=None):
+    """An attempt of a job that ended so many days ago."""
+    at = NOW - age * DAY
+    job = Job.objects.create(
+        name=name, pipeline=pipeline, state="passed", submitted_at=at, submitted_by="x", ended_at=at,
+        submission=submission,
+    )  # fmt: skip
+    return Attempt.objects.create(job=job, number=1, host=host, state="passed", offered_at=at, ended_at=at)
 
 
-@pytest.mark.parametrize("harm", [lambda whole: whole[:-9], lambda whole: b"x" + whole[1:], lambda whole: whole + b"?"])
-def test_a_packed_log_that_is_broken_is_said_to_be(tmp_path, harm):
-    file = tmp_path / "log.gz"
-    with file.open("wb") as packed:
-        packing.pack(io.BytesIO(b"sounding\n" * 100), packed)
-    file.write_bytes(harm(file.read_bytes()))
-    with pytest.raises(OSError, match=r"log\.gz cannot be read: "):
-        packing.open_packed(file)
+# ---- logs and files ------------------------------------------------------------------------------------------------
 
 
-def test_a_member_whose_check_is_wrong_is_not_shown(tmp_path):
-    file = tmp_path / "log.gz"
-    with file.open("wb") as packed:
-        packing.pack(io.BytesIO(b"sounding\n" * 100), packed)
-    whole = bytearray(file.read_bytes())
-    whole[-5] ^= 1
-    file.write_bytes(whole)
-    with packing.open_packed(file) as log, pytest.raises(OSError, match="the check of a member is wrong"):
-        log.read()
-
-
-def test_a_log_reads_the_same_once_it_is_packed(operator, attempt):
-    text = b"".join(b"%d \x1b[31mfathoms\x1b[0m\n" % i for i in range(40_000)) + b"no end"
-    for start in range(0, len(text), 100_000):
-        printed(attempt, text[start : start + 100_000], start, at=NOW.timestamp(), step=start // 300_000)
-    parts = ("lines/?first=1", "lines/?first=-3", "lines/?first=20000&count=3", "find/?text=39998", "proof/")
-    asked = [url(attempt, rest) for rest in parts]
-    before = [operator.get(one).json() for one in asked]
-    assert pack() == 1
-    assert [one.suffix for one in attempt.log_file.parent.iterdir()] == [".gz", ".gz"]
-    assert sum(one.stat().st_size for one in attempt.log_file.parent.iterdir()) < len(text) / 4
-    assert [operator.get(one).json() for one in asked] == before
-    assert before[1]["lines"][-1]["spans"][0]["text"] == "no end"
-    assert hashlib.sha256(text).hexdigest() in json.dumps(before[4])
-    assert log_store.read(attempt, len(text) - 6) == b"no end"
-    download = operator.get(f"/api/v1/jobs/{attempt.job_id}/log/?attempt=1")
-    assert int(download.headers["Content-Length"]) == len(text)
-    assert whole(download) == text
-    assert pack() == 0
-
-
-def test_what_runs_or_has_just_ended_is_not_packed_and_what_printed_nothing_is_no_trouble(attempt):
-    assert pack() == 1, "it printed nothing"
-    Attempt.objects.update(packed_at=None, ended_at=NOW - timedelta(minutes=9))
-    printed(attempt, b"up\n")
-    assert pack() == 0
-    Attempt.objects.update(ended_at=None)
-    assert pack() == 0
-    assert attempt.log_file.read_bytes() == b"up\n"
-
-
-def test_a_log_that_grows_once_it_is_packed_goes_on_whole(attempt):
-    printed(attempt, b"one\ntw")
-    pack()
-    part(log_store._Ends).clear()
-    late = wire.LogChunk(attempt=attempt.wire_name, offset=4, data=b"two\nthree\n", at=9.0, step=1)
-    assert log_store.append(attempt.log_file, [late]) == 8
-    assert log_store.read(attempt) == b"one\ntwo\nthree\n"
-    log = Log(attempt)
-    assert ["".join(span.text for span in line.spans) for line in log.lines(1, 9)] == ["one", "two", "three"]
-    assert sorted(one.name for one in attempt.log_file.parent.iterdir()) == [
-        f"{attempt.wire_name}.index", f"{attempt.wire_name}.log",
-    ]  # fmt: skip
-
-
-def test_one_log_that_cannot_be_packed_keeps_no_other_from_it(attempt, monkeypatch):
-    printed(attempt, b"up\n")
-
-    def full(*_):
-        raise OSError(28, "No space left on device")
-
-    monkeypatch.setattr(packing, "pack", full)
-    assert (pack(), pack()) == (1, 0)
-    assert log_store.read(attempt) == b"up\n"
-
-
-# ---- how long ------------------------------------------------------------------------------------------------------
-
-
-def test_logs_and_files_are_kept_as_long_as_their_paddock_says(administrator, attempt):
+def test_logs_and_files_go_when_they_are_retained_no_longer(administrator, new_host):
+    attempt = ended(new_host(), 10)
     printed(attempt, b"up\n")
     output = attempt.outputs.create(number=0, path="chart.txt", size=3, sha256="0" * 64, whole=True)
     output.file.parent.mkdir(parents=True)
     output.file.write_bytes(b"abc")
-    paddock = attempt.host.paddock
-    assert Attempt.objects.get().removed_at is None
-    answer = administrator.patch(f"/api/v1/paddocks/{paddock.name}/", {"keep_days": 30}, format="json")
-    assert answer.json()["keep_days"] == 30
+    rules(RetentionRule(Kind.FILES, 30, paddock="shoreline"))
     sheet = administrator.get(url(attempt)).json()
-    until = f"{attempt.ended_at + timedelta(days=30):%Y-%m-%d}"
-    assert (sheet["removed_at"], sheet["retained_until"][:10]) == (None, until)
-    assert remove(attempt.ended_at + timedelta(days=30) - timedelta(seconds=1)) == 0
-    pack()
-    after = attempt.ended_at + timedelta(days=30, seconds=1)
-    assert (remove(after), remove(after)) == (1, 0)
+    until = attempt.ended_at + 30 * DAY
+    assert (sheet["removed_at"], sheet["retained_until"][:10]) == (None, f"{until:%Y-%m-%d}")
+    assert remove(until - timedelta(seconds=1)) == 0
+    assert (remove(until + timedelta(seconds=1)), remove(until + DAY)) == (1, 0)
     assert not output.file.exists()
     assert list(attempt.log_file.parent.iterdir()) == []
     for gone, what in ((f"/api/v1/jobs/{attempt.job_id}/log/", "log was"), (url(attempt, "outputs/0/"), "files were")):
@@ -173,19 +78,269 @@ def test_logs_and_files_are_kept_as_long_as_their_paddock_says(administrator, at
     sheet = administrator.get(url(attempt)).json()
     assert (sheet["log_lines"], sheet["outputs"][0]["path"], sheet["state"]) == (0, "chart.txt", "passed")
     assert sheet["removed_at"]
-    entry = Entry.objects.get(verb="removed old runs")
-    assert (entry.who, entry.thing, entry.details) == ("the server", paddock.name, {"runs": 1, "older_than_days": 30})
+    line = Entry.objects.get(verb="removed expired")
+    assert (line.who, line.thing, line.paddock) == ("the server", "logs and files", "shoreline")
+    assert line.details == {"records": 1, "older_than_days": 30}
 
 
-def test_what_is_kept_always_is_never_removed(attempt):
-    Paddock.objects.update(keep_days=0)
+def test_without_a_rule_and_with_0_days_nothing_goes(new_host):
+    attempt = ended(new_host(), 20_000)
     printed(attempt, b"up\n")
-    assert remove(NOW + timedelta(days=20_000)) == 0
-    assert log_store.read(attempt) == b"up\n"
+    for wanted in ([], [RetentionRule(kind, 0) for kind in Kind]):
+        rules(*wanted)
+        assert remove() == 0
+    assert attempt.log_file.exists()
 
 
-def test_only_an_administrator_changes_how_long(operator, administrator, attempt):
-    where = f"/api/v1/paddocks/{attempt.host.paddock.name}/"
-    assert operator.patch(where, {"keep_days": 1}, format="json").status_code == 403
-    assert administrator.patch(where, {"keep_days": -1}, format="json").status_code == 400
-    assert Paddock.objects.get(pk=attempt.host.paddock_id).keep_days == 365
+def test_what_runs_is_no_record_yet(new_host):
+    attempt = ended(new_host(), 100)
+    Job.objects.update(state="running", ended_at=None)
+    Attempt.objects.update(state="running", ended_at=None)
+    rules(*(RetentionRule(kind, 1) for kind in Kind if kind is not Kind.LOGBOOK))
+    assert remove() == 0
+    assert Attempt.objects.get().pk == attempt.pk
+
+
+# ---- jobs and tests ------------------------------------------------------------------------------------------------
+
+
+def test_a_job_goes_with_all_that_hangs_on_it(new_host):
+    submission = Submission.objects.create(pipeline="almanac-docs", submitted_at=NOW, submitted_by="x")
+    attempt = ended(new_host(), 100, submission=submission)
+    printed(attempt, b"up\n")
+    attempt.test_cases.create(name="tide", outcome="passed")
+    attempt.steps.create(number=0)
+    other = ended(attempt.host, 1)
+    rules(RetentionRule(Kind.JOBS, 90))
+    assert remove() == 1
+    assert list(Job.objects.all()) == [other.job]
+    assert not list(attempt.log_file.parent.glob("*"))
+    assert not TestCase.objects.exists()
+    assert not Submission.objects.exists()
+    assert Job.objects.create(name="x", pipeline="p", submitted_at=NOW, submitted_by="x").pk > other.job_id
+
+
+def test_a_submission_stays_with_its_younger_jobs(new_host):
+    submission = Submission.objects.create(pipeline="almanac-docs", submitted_at=NOW, submitted_by="x")
+    ended(new_host(), 100, submission=submission)
+    ended(new_host(), 1, submission=submission)
+    rules(RetentionRule(Kind.JOBS, 90))
+    assert (remove(), Submission.objects.count()) == (1, 1)
+
+
+def test_a_job_for_which_another_waits_stays(new_host):
+    first = ended(new_host(), 100)
+    waiting = Job.objects.create(name="flash", pipeline="x", after=[first.job_id], submitted_at=NOW, submitted_by="x")
+    rules(RetentionRule(Kind.JOBS, 90))
+    assert remove() == 0
+    Job.objects.filter(pk=waiting.pk).update(state="cancelled", ended_at=NOW)
+    assert remove() == 1
+
+
+def test_a_job_that_never_ran_is_of_no_paddock(new_host):
+    new_host()
+    at = NOW - 50 * DAY
+    Job.objects.create(name="x", pipeline="p", state="cancelled", submitted_at=at, submitted_by="x", ended_at=at)
+    rules(RetentionRule(Kind.JOBS, 1, paddock="shoreline"))
+    assert remove() == 0
+    rules(RetentionRule(Kind.JOBS, 1))
+    assert remove() == 1
+
+
+def test_the_proof_of_a_bring_up_may_go(new_host):
+    attempt = ended(new_host(), 100)
+    sheet = BringUp.objects.create(
+        code="c", paddock=attempt.host.paddock, system="linux", arch="x64", made_by="x", proof=attempt.job
+    )
+    rules(RetentionRule(Kind.JOBS, 90))
+    assert remove() == 1
+    sheet.refresh_from_db()
+    assert sheet.proof is None
+
+
+@pytest.mark.parametrize("keep_last", [0, 1, 2, 3, 4])
+def test_the_last_runs_of_each_job_stay_besides(new_host, keep_last):
+    host = new_host()
+    numbers = [ended(host, age).job_id for age in (50, 40, 30)]
+    numbers += [ended(host, 40, name="lint").job_id, ended(host, 45, pipeline="pilot").job_id]
+    rules(RetentionRule(Kind.JOBS, 20, keep_last))
+    left = 3 * min(keep_last, 1) + max(0, min(keep_last, 3) - 1)
+    assert (remove(), Job.objects.count()) == (5 - left, left)
+    assert {numbers[2], numbers[3], numbers[4]} <= set(Job.objects.values_list("pk", flat=True)) or keep_last == 0
+
+
+def test_runs_that_ended_at_the_same_moment_are_parted_by_number(new_host):
+    host = new_host()
+    numbers = [ended(host, 50).job_id for _ in range(5)]
+    rules(RetentionRule(Kind.JOBS, 20, 2))
+    assert remove() == 3
+    assert sorted(Job.objects.values_list("pk", flat=True)) == numbers[3:]
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_any_rules_remove_what_a_plain_reading_of_them_does(new_host, seed):
+    choice = random.Random(seed)
+    hosts = [new_host(paddock=Paddock.objects.get_or_create(name=name)[0]) for name in ("orchard", "annex")]
+    for _ in range(60):
+        attempt = ended(
+            choice.choice(hosts), choice.randint(0, 12) + 0.5, name=choice.choice("ab"), pipeline=choice.choice("pq")
+        )
+        attempt.test_cases.create(name="tide", outcome="passed")
+    scopes = [(paddock, pipeline) for paddock in ("", "orchard", "annex") for pipeline in ("", "p", "q")]
+    wanted = [
+        RetentionRule(kind, choice.randint(0, 9), choice.choice([0, 0, 1, 3]), *scope)
+        for kind in (Kind.FILES, Kind.TESTS, Kind.JOBS)
+        for scope in choice.sample(scopes, choice.randint(0, 5))
+    ]
+    rules(*wanted)
+    jobs = list(Job.objects.order_by("ended_at", "pk").prefetch_related("attempts__host__paddock"))
+
+    def plainly(kind):
+        found = set()
+        for place, job in enumerate(jobs):
+            rule = rule_for(wanted, kind, job.attempts.all()[0].host.paddock.name, job.pipeline)
+            later = sum((one.pipeline, one.name) == (job.pipeline, job.name) for one in jobs[place + 1 :])
+            if rule.days and job.ended_at < NOW - rule.days * DAY and not later < rule.keep_last:
+                found.add(job.pk)
+        return found
+
+    job_of = {Kind.FILES: "job", Kind.TESTS: "attempt__job", Kind.JOBS: "pk"}
+    for kind in job_of:
+        found = [
+            number
+            for rule, records in expired(wanted, NOW)
+            if rule.kind is kind
+            for number in records.values_list(job_of[kind], flat=True)
+        ]
+        assert len(found) == len(set(found)), "a record is removed by one rule"
+        assert set(found) == plainly(kind), kind
+    shown = {wanted[one.rule].kind: 0 for one in preview(wanted, NOW)}
+    for one in preview(wanted, NOW):
+        shown[wanted[one.rule].kind] += one.records
+    assert shown == {kind: len(plainly(kind)) for kind in job_of if plainly(kind)}
+    gone = plainly(Kind.JOBS)
+    remove()
+    assert set(Job.objects.values_list("pk", flat=True)) == {job.pk for job in jobs} - gone
+    assert preview(wanted, NOW) == []
+
+
+# ---- the other kinds -----------------------------------------------------------------------------------------------
+
+
+def test_closed_findings_and_survey_changes_go_and_open_ones_stay(new_host):
+    host = new_host()
+    for closed in (None, NOW - 10 * DAY, NOW - 100 * DAY):
+        Finding.objects.create(
+            key=f"k{closed}", code="c", since=NOW - 200 * DAY, opened_at=NOW - 200 * DAY, closed_at=closed,
+            paddock="shoreline",
+        )  # fmt: skip
+    SurveyChange.objects.all().delete()
+    for age in (10, 100):
+        SurveyChange.objects.create(host=host, kind="tool", name="git", what="added", at=NOW - age * DAY)
+    rules(RetentionRule(Kind.FINDINGS, 90), RetentionRule(Kind.SURVEYS, 90, paddock="shoreline"))
+    assert remove() == 2
+    assert sorted(one is None for one in Finding.objects.values_list("closed_at", flat=True)) == [False, True]
+    assert SurveyChange.objects.get().at > NOW - 11 * DAY
+
+
+def old_lines(number):
+    Entry.objects.bulk_create(
+        Entry(who="x", verb="held", noun="host", thing=f"knot-{place}") for place in range(number)
+    )
+    Entry.objects.filter(verb="held").update(at=NOW - 400 * DAY)
+
+
+def test_the_logbook_goes_by_its_rule_alone_and_its_removal_is_in_it(new_host):
+    old_lines(3)
+    with pytest.raises(TypeError):
+        Entry.objects.filter(verb="held").first().delete()
+    rules(RetentionRule(Kind.LOGBOOK, 365))
+    assert remove() == 3
+    assert not Entry.objects.filter(verb="held").exists()
+    assert Entry.objects.get(verb="removed expired").details["records"] == 3
+
+
+def test_lines_that_have_not_gone_out_as_syslog_stay(monkeypatch):
+    monkeypatch.setenv("PADDOCK_SYSLOG", "udp://127.0.0.1:9")
+    old_lines(4)
+    rules(RetentionRule(Kind.LOGBOOK, 365))
+    assert remove() == 0
+    second = Entry.objects.filter(verb="held").order_by("pk")[1].pk
+    SyslogPosition.objects.update_or_create(pk=1, defaults={"entry": second})
+    assert remove() == 2
+
+
+def test_it_goes_in_steps(new_host, monkeypatch):
+    monkeypatch.setitem(loop.AT_A_TIME, Kind.JOBS, 2)
+    host = new_host()
+    for _ in range(5):
+        ended(host, 50)
+    rules(RetentionRule(Kind.JOBS, 20))
+    assert remove() == 5
+    records = [one.details["records"] for one in Entry.objects.filter(verb="removed expired").order_by("pk")]
+    assert records == [2, 2, 1]
+
+
+# ---- the rules themselves ------------------------------------------------------------------------------------------
+
+FILES = {"kind": "logs and files", "days": 365, "keep_last": 0, "paddock": "", "pipeline": ""}
+
+
+def test_a_new_server_keeps_logs_and_files_for_a_year_and_the_rest_for_ever(administrator):
+    assert administrator.get("/api/v1/server/retention/").json() == {"rules": [FILES]}
+
+
+def test_rules_are_shown_with_what_they_remove_before_they_are_saved(administrator, new_host):
+    attempt = ended(new_host(), 100)
+    printed(attempt, b"up\n" * 100)
+    attempt.outputs.create(number=0, path="chart.txt", size=700, sha256="0" * 64, whole=True)
+    wanted = [FILES, {"kind": "logs and files", "days": 30, "pipeline": "almanac-docs"}, {"kind": "jobs", "days": 400}]
+    answer = administrator.post("/api/v1/server/retention/preview/", {"rules": wanted}, format="json").json()
+    (one,) = answer["removes"]
+    assert (one["rule"], one["records"]) == (1, 1)
+    assert 1000 < one["bytes"] < 1100, "the log, the file, and the index of the log"
+    assert one["oldest_at"][:10] == f"{attempt.ended_at:%Y-%m-%d}"
+    assert attempt.log_file.exists()
+    assert len(retention_rules()) == 1
+    saved = administrator.put("/api/v1/server/retention/", {"rules": wanted}, format="json")
+    assert [one["days"] for one in saved.json()["rules"]] == [365, 30, 400]
+    line = Entry.objects.get(verb="changed", noun="retention")
+    assert (len(line.details["before"]), len(line.details["after"])) == (1, 3)
+
+
+@pytest.mark.parametrize(
+    ("wanted", "says"),
+    [
+        ([{"kind": "logs", "days": 1}], "not a valid choice"),
+        ([{"kind": "jobs", "days": -1}], "greater than or equal"),
+        ([{"kind": "jobs", "days": 10**9}], "less than or equal"),
+        ([{"kind": "jobs"}], "required"),
+        ([{"kind": "jobs", "days": 1, "paddock": "nowhere"}], "no paddock nowhere"),
+        ([FILES, FILES], "two rules"),
+        ([{"kind": "logbook", "days": 7}], "at least 30"),
+        ([{"kind": "logbook", "days": 90, "pipeline": "pilot"}], "no pipeline"),
+        ("all", "list"),
+    ],
+)
+@pytest.mark.parametrize("where", ["/api/v1/server/retention/", "/api/v1/server/retention/preview/"])
+def test_rules_that_cannot_be_are_refused_and_nothing_changes(administrator, wanted, says, where):
+    ask = administrator.post if "preview" in where else administrator.put
+    answer = ask(where, {"rules": wanted}, format="json")
+    assert (answer.status_code, says in answer.content.decode()) == (400, True), answer.content
+    assert [one.days for one in retention_rules()] == [365]
+
+
+def test_only_administrators_for_everything_change_retention(operator):
+    assert operator.get("/api/v1/server/retention/").status_code == 403
+    assert operator.put("/api/v1/server/retention/", {"rules": []}, format="json").status_code == 403
+    with pytest.raises(NotAllowed):
+        save_rules(person(operator.handler._force_user), [])
+
+
+def test_a_removed_paddock_takes_its_rules_along(administrator, new_host):
+    paddock = Paddock.objects.create(name="saltflat")
+    rules(RetentionRule(Kind.JOBS, 1, paddock="saltflat"), RetentionRule(Kind.JOBS, 9))
+    paddock.delete()
+    assert [one.days for one in retention_rules()] == [9]
+    with pytest.raises(Invalid):
+        rules(*(RetentionRule(Kind.JOBS, 1, pipeline=f"p{number}") for number in range(201)))

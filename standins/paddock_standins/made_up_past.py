@@ -21,10 +21,28 @@ UNSTEADY = {"bramley-01": 14, "dunlin-02": 5, "sloop-01": 0}
 """How often the link of these was lost; once or twice for the others."""
 
 
-def made_up_past(hosts: Sequence[Description], now: float) -> dict[str, object]:
-    """The file's content: the same for the same hosts and the same ``now`` (seconds since the epoch). Those that
-    come in by a sheet have no past."""
-    return {"hosts": {host.name: _past(host, now // HOUR * HOUR) for host in hosts if not host.is_bare}}
+def made_up_past(hosts: Sequence[Description], now: float, free: int, total: int) -> dict[str, object]:
+    """The file's content: the same for the same arguments. ``now`` is in seconds since the epoch, ``free`` and
+    ``total`` are bytes of the server's disk now. Hosts that come in by a sheet have no past."""
+    whole = now // HOUR * HOUR
+    return {
+        "hosts": {host.name: _past(host, whole) for host in hosts if not host.is_bare},
+        "storage": [_storage(whole, days, free, total) for days in range(60, 0, -1)],
+    }
+
+
+def _storage(now: float, days: int, free: int, total: int) -> dict[str, float]:
+    """So many days ago: logs grew fastest, and were shortened once."""
+    chance = random.Random(days)  # noqa: S311 - a story, no secret
+    since_shortened = days if days > 24 else days - 14
+    return {
+        "at": now - days * DAY,
+        "database": 4_000_000 - 40_000 * days + chance.randint(0, 30_000),
+        "logs": max(20_000, 420_000 - 7_000 * since_shortened + chance.randint(0, 9_000)),
+        "outputs": 60_000 - 600 * days,
+        "free": min(total, free + 900_000_000 * days + chance.randint(0, 300_000_000)),
+        "total": total,
+    }
 
 
 def _past(host: Description, now: float) -> dict[str, object]:

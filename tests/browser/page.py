@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from processes import PASSWORD
 from selenium.common.exceptions import StaleElementReferenceException
 from selenium.webdriver.common.by import By
@@ -9,6 +11,7 @@ from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.wait import WebDriverWait
 from waiting import PATIENCE
 
+AXE = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
 OFTEN = 0.1
 """Seconds between two looks at the page."""
 _logins: dict[str, list[dict]] = {}
@@ -45,6 +48,16 @@ class Page:
     def says(self, words: str, inside: str = "main") -> None:
         WebDriverWait(self.browser, PATIENCE, OFTEN, ignored_exceptions=[Exception]).until(
             lambda b: words in b.find_element(By.CSS_SELECTOR, inside).text, f"“{words}” in {inside}"
+        )
+
+    def accessibility_violations(self) -> list:
+        """What axe finds by WCAG 2.2 A and AA, as rules with the elements."""
+        self.browser.execute_script(AXE.read_text())
+        return self.browser.execute_async_script(
+            "const done = arguments[arguments.length - 1]; "
+            "axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa']}).then("
+            "(result) => done(result.violations.map((one) => "
+            "[one.id, one.help, one.nodes.map((node) => node.html.slice(0, 200))])))"
         )
 
     def log_in(self, password: str = PASSWORD) -> None:

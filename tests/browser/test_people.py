@@ -3,8 +3,6 @@ technology finds."""
 
 from __future__ import annotations
 
-from pathlib import Path
-
 import chromium
 import pytest
 from page import Page
@@ -17,7 +15,6 @@ from waiting import until
 
 from paddock_standins.sign_on_provider import Provider, serve
 
-AXE = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
 GOOD = "a long enough secret"
 
 
@@ -64,17 +61,6 @@ def logged_in(page, name, password):
     page.browser.get(f"{page.url}/login")
     fill(page, "input[name=username]", name)
     fill(page, "input[name=password]", password + Keys.ENTER)
-
-
-def violations(page):
-    """What axe finds, as rules with the elements."""
-    page.browser.execute_script(AXE.read_text())
-    found = page.browser.execute_async_script(
-        "const done = arguments[arguments.length - 1]; axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', "
-        "'wcag21aa', 'wcag22aa']}).then((result) => done(result.violations.map((one) => [one.id, one.help, "
-        "one.nodes.map((node) => node.html.slice(0, 200))])))"
-    )
-    return found
 
 
 def test_an_administrator_invites_a_person_who_comes_in_by_the_link(page, server, second_browser):
@@ -225,19 +211,19 @@ def test_the_screens_have_no_violation(page, server, theme):
     found = {}
     page.browser.get(f"{page.url}/login")
     page.one("input[name=username]")
-    found["login"] = violations(page)
+    found["login"] = page.accessibility_violations()
     page.browser.get(f"{page.url}/welcome#paddock-link-unknown")
     page.says("This link is unknown")
-    found["welcome"] = violations(page)
+    found["welcome"] = page.accessibility_violations()
     page.come_in()
     for place in ("people", "people/sign-on", "me"):
         page.browser.get(f"{page.url}/{place}")
         page.one("h1")
         page._until(lambda b: not b.find_elements(By.CSS_SELECTOR, ".ant-spin"), "the screen")
         page.one({"people": "table", "people/sign-on": ".plot, p.soft", "me": "[data-session]"}[place])
-        found[place] = violations(page)
+        found[place] = page.accessibility_violations()
     page.browser.get(f"{page.url}/people")
     page._until(lambda b: b.find_element(By.CSS_SELECTOR, f"[data-person=ci-{theme}] .name button"), "the row").click()
     page.one("[data-token-row=nightly]")
-    found["a person"] = violations(page)
+    found["a person"] = page.accessibility_violations()
     assert {place: one for place, one in found.items() if one} == {}

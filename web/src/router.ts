@@ -27,6 +27,7 @@ export const router = createRouter({
     { path: '/logbook', name: 'logbook', component: () => import('./features/logbook/LogbookScreen.vue'), meta: { title: 'Logbook' } },
     { path: '/people', name: 'people', component: () => import('./features/people/PeopleScreen.vue'), meta: { title: 'People' } },
     { path: '/people/sign-on', name: 'sign-on', component: () => import('./features/people/SignOnScreen.vue'), meta: { title: 'Sign-on' } },
+    { path: '/server', name: 'server', component: () => import('./features/server/ServerScreen.vue'), meta: { title: 'This server' } },
     { path: '/me', name: 'me', component: () => import('./features/people/OwnScreen.vue'), meta: { title: 'Your page' } },
     { path: '/welcome', name: 'welcome', component: () => import('./features/people/WelcomeScreen.vue'), meta: { title: 'Welcome', isOpen: true } },
     { path: '/login', name: 'login', component: () => import('./features/people/LoginScreen.vue'), meta: { title: 'Log in' } },

@@ -175,6 +175,20 @@ class GuessingSeen:
 
 
 @dataclass(frozen=True)
+class BackupsSeen:
+    """The server's backups, where there is a schedule: ``interval`` in seconds, ``scheduled_since`` when the server
+    began, ``last_made_at`` and ``last_tried_at`` 0 for never. ``trouble`` is why the last one failed, "" if it did not,
+    and ``failing_since`` the first failure after the last success."""
+
+    interval: float
+    scheduled_since: float
+    last_made_at: float = 0.0
+    last_tried_at: float = 0.0
+    trouble: str = ""
+    failing_since: float = 0.0
+
+
+@dataclass(frozen=True)
 class FleetSeen:
     """All hosts, and what belongs to none of them."""
 
@@ -182,3 +196,6 @@ class FleetSeen:
     passes: tuple[PassSeen, ...] = ()
     guessing: tuple[GuessingSeen, ...] = ()
     tokens: tuple[TokenSeen, ...] = ()
+    backups: BackupsSeen | None = None
+    server_disk: Trend | None = None
+    """Free bytes on the disk of the server's data folder, where they surely fall."""

@@ -17,6 +17,7 @@ from ..maintenance import views as maintenance
 from ..notifications import views as notifications
 from ..people.views import SecondFactorView
 from ..pipeline_secrets import views as secrets
+from ..server_page import views as server
 from ..sign_on import views as sign_on
 from ..tool_reports import views as toolchains
 from ..toolchains import catalogue_views as catalogue
@@ -56,6 +57,10 @@ urlpatterns = [
     path("service-accounts/", people.ServiceAccountsView.as_view()),
     path("tokens/", own.TokensView.as_view()),
     path("tokens/<int:pk>/revoke/", own.RevokeTokenView.as_view()),
+    path("server/", server.ServerView.as_view()),
+    path("server/backup/", server.BackupView.as_view()),
+    path("server/retention/", server.RetentionView.as_view()),
+    path("server/retention/preview/", server.RetentionPreviewView.as_view()),
     path("me/", own.OwnView.as_view()),
     path("me/password/", own.OwnPasswordView.as_view()),
     path("me/sessions/", own.OwnSessionsView.as_view()),

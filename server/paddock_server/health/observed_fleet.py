@@ -28,7 +28,7 @@ from paddock_core.findings import (
     look_at_host,
     together,
 )
-from paddock_core.findings.observed import Anomaly, Failing, GuessingSeen, TokenSeen
+from paddock_core.findings.observed import Anomaly, BackupsSeen, Failing, GuessingSeen, TokenSeen
 from paddock_core.lifecycle import AttemptState
 from paddock_core.link_state import FLAPPING_WINDOW, Link
 from paddock_core.proportions import Contrast, Tally, contrasts
@@ -38,12 +38,16 @@ from ..hosts.models import LIVING, EntryPass, Host
 from ..people.log_in_guard import ongoing_guessing
 from ..people.models import Token
 from ..process import vitals
+from ..upkeep.models import BackupRun
+from ..upkeep.schedule import backup_schedule
+from ..upkeep.storage_use import disk_trend
 from ..work.models import Attempt
 from . import watches
 from .models import Health, LinkChange
 from .models import WatchedService as WatchedRow
 from .reevaluation import dirty_hosts
 
+DISK_INTERVAL_SECONDS = 600.0
 OLDEST_AGENT = "0.1.0"
 """The oldest agent that this server supports."""
 LOOK_AGAIN = 12
@@ -72,6 +76,8 @@ class SeenFleet:
         self._contrasts: Mapping[str, Contrast] = {}
         self._contrasts_due = 0.0
         self._began = time.time()
+        self._disk: Trend | None = None
+        self._disk_due = 0.0
 
     def look(self, now: float) -> list[Finding]:
         """All findings at ``now``, in seconds since the epoch."""
@@ -102,8 +108,18 @@ class SeenFleet:
             )
             self._hosts[pk] = seen
             self._found[pk], self._looked_at[pk] = look_at_host(seen, now), now
-        fleet = FleetSeen(tuple(self._hosts.values()), _passes(), _guessing(), _tokens())
+        backups = _backups(self._began)
+        fleet = FleetSeen(
+            tuple(self._hosts.values()), _passes(), _guessing(), _tokens(), backups, self._server_disk(now)
+        )
         return together(fleet, chain.from_iterable(self._found.values()), now)
+
+    def _server_disk(self, now: float) -> Trend | None:
+        """The trend changes by the hour."""
+        if now >= self._disk_due:
+            self._disk = disk_trend(timezone.now())
+            self._disk_due = now + DISK_INTERVAL_SECONDS
+        return self._disk
 
     def _apply_changes(self) -> set[int]:
         """Reads the changed hosts again and returns them."""
@@ -307,6 +323,26 @@ def _tokens() -> tuple[TokenSeen, ...]:
             token.last_used_from,
         )
         for token in living.select_related("user")
+    )
+
+
+def _backups(began: float) -> BackupsSeen | None:
+    schedule = backup_schedule()
+    if schedule is None:
+        return None
+    last = BackupRun.objects.first()
+    made = BackupRun.objects.filter(trouble="").first()
+    failed = BackupRun.objects.exclude(trouble="")
+    if made:
+        failed = failed.filter(began_at__gt=made.began_at)
+    first_failed = failed.last()
+    return BackupsSeen(
+        schedule.interval.total_seconds(),
+        began,
+        _seconds(made.ended_at if made else None),
+        _seconds(last.ended_at if last else None),
+        last.trouble if last else "",
+        _seconds(first_failed.began_at if first_failed else None),
     )
 
 

@@ -42,7 +42,7 @@ class Paddock(models.Model):
     what runs there is given up, 0 for the server's own;
     ``services`` are watched on all its hosts. ``pipelines`` are patterns of those that its fence lets in.
     What jobs leave running is ended where it ``ends_processes``; warm folders stay ``warm_days`` after their last
-    use; logs and files of runs are kept ``keep_days``, 0 for as long as the server has them."""
+    use."""
 
     name = models.CharField(max_length=63, unique=True, validators=[NAME])
     purpose = models.CharField(max_length=200, blank=True)
@@ -54,7 +54,6 @@ class Paddock(models.Model):
     pipelines = models.JSONField(default=any_pipeline)
     ends_processes = models.BooleanField(default=True)
     warm_days = models.PositiveIntegerField(default=14)
-    keep_days = models.PositiveIntegerField(default=365)
     lease = models.PositiveIntegerField(default=0)
     chores_need_approval = models.BooleanField(default=False)
     made_at = models.DateTimeField(auto_now_add=True)

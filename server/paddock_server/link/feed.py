@@ -19,6 +19,7 @@ from ..people.actor import Actor, person
 from ..people.models import Role
 from ..people.sessions import living_session
 from ..process import event_loop
+from ..process.pulse import Pulse
 from ..process.state import part
 from ..secret import digest
 from ..work.fleet import host_now
@@ -145,6 +146,7 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
             return
         # Before the browser hears that it is connected, and asks for everything: no note may fall between.
         part(_Browsers).listening.add(self)
+        part(Pulse).browsers = len(part(_Browsers).listening)
         self._groups.append(_person_group(self.scope["user"].pk))
         for group in self._groups:
             await self.channel_layer.group_add(group, self.channel_name)
@@ -174,6 +176,7 @@ class FeedConsumer(AsyncJsonWebsocketConsumer):  # type: ignore[misc]
         for task in self._working:
             task.cancel()
         part(_Browsers).listening.discard(self)
+        part(Pulse).browsers = len(part(_Browsers).listening)
         for group in self._groups:
             await self.channel_layer.group_discard(group, self.channel_name)
 

@@ -113,6 +113,16 @@ def remove(file: Path) -> None:
         _forget_end(file)
 
 
+def disk_use(file: Path) -> int:
+    """Bytes that a log takes on the disk, with its index, packed or not."""
+    found = 0
+    for one in (file, _index(file)):
+        for place in (one, _packed(one)):
+            with contextlib.suppress(FileNotFoundError):
+                found += place.stat().st_size
+    return found
+
+
 def _lock_of(file: Path) -> threading.Lock:
     return _locks[hash(file) % len(_locks)]
 

@@ -10,10 +10,10 @@ from rest_framework import serializers
 from paddock_core.runs.compare import IN_ORDER
 
 from ..rest.shown import Shown
+from ..upkeep.rules import files_retained_until
 from ..work.actions.run_again import Where
 from ..work.models import ATTEMPT_STATES, Attempt
 from ..work.serializers import AttemptSerializer, Lines
-from .actions.remove_old import retained_until
 from .evidence import steps_of, times
 from .failure import failure_of
 from .log_lines import Log
@@ -166,7 +166,10 @@ class AttemptSheetSerializer(AttemptSerializer):
 
     @extend_schema_field(serializers.DateTimeField(allow_null=True))
     def get_retained_until(self, attempt: AttemptShown) -> datetime | None:
-        return retained_until(attempt.row)
+        row = attempt.row
+        if row.ended_at is None:
+            return None
+        return files_retained_until(row.ended_at, row.host.paddock.name, row.job.pipeline)
 
     @extend_schema_field(StepRunSerializer(many=True))
     def get_steps(self, attempt: AttemptShown) -> Any:

@@ -51,6 +51,12 @@ def is_full() -> bool:
     return _storage.writer is not None and len(_storage.writer) > MAX_QUEUE_LENGTH
 
 
+def queue_length() -> tuple[int, int]:
+    """How many actions wait to be written, and how many batches were committed since the start."""
+    writer = _storage.writer
+    return (len(writer), writer.commits) if writer else (0, 0)
+
+
 def action(function: Callable[P, R]) -> Callable[P, R]:
     """Marks an action: ``function`` runs as a whole or not at all, and what it returns lies on the disk."""
 

@@ -12,6 +12,7 @@ from django.db import transaction
 from ..changes import Change
 from ..process import event_loop
 from ..process.meters import DISPATCH_ROUND
+from ..process.pulse import Pulse
 from ..process.state import part
 from ..storage import before_commit, run_in_writer
 
@@ -86,6 +87,7 @@ def _round() -> None:
     with DISPATCH_ROUND.time():
         _Wiring.decide()
     _dispatcher().took = time.monotonic() - began
+    part(Pulse).note_dispatch(_dispatcher().took)
 
 
 def disks_matter(do_they: bool) -> None:

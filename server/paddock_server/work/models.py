@@ -105,6 +105,7 @@ class Job(models.Model):
 
     class Meta:
         ordering = ["-id"]
+        indexes = [models.Index(fields=["pipeline", "name", "ended_at"]), models.Index(fields=["ended_at"])]
 
 
 class Attempt(models.Model):

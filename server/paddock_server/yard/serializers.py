@@ -70,7 +70,6 @@ class PaddockSerializer(serializers.ModelSerializer[Paddock]):
     )
     lease = serializers.IntegerField(min_value=0, max_value=7 * 24 * 3600, required=False)
     warm_days = serializers.IntegerField(min_value=0, max_value=3650, required=False)
-    keep_days = serializers.IntegerField(min_value=0, max_value=36500, required=False)
     hosts = serializers.IntegerField(read_only=True, source="living", default=0)
 
     class Meta:
@@ -86,7 +85,6 @@ class PaddockSerializer(serializers.ModelSerializer[Paddock]):
             "pipelines",
             "ends_processes",
             "warm_days",
-            "keep_days",
             "lease",
             "chores_need_approval",
             "hosts",

@@ -2349,6 +2349,90 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/server/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * As it is now
+         * @description As it is now.
+         */
+        get: operations["server_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/server/backup/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * It begins at once; the server's page shows when it is done
+         * @description It begins at once; the server's page shows when it is done.
+         */
+        post: operations["server_backup_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/server/retention/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All rules
+         * @description All rules.
+         */
+        get: operations["server_retention_retrieve"];
+        /**
+         * Replace all rules
+         * @description Replace all rules. What they no longer keep goes within an hour.
+         */
+        put: operations["server_retention_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/server/retention/preview/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Counts what these rules would remove now, and changes nothing
+         * @description Counts what these rules would remove now, and changes nothing.
+         */
+        post: operations["server_retention_preview_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/service-accounts/": {
         parameters: {
             query?: never;
@@ -3086,6 +3170,33 @@ export interface components {
             /** Format: double */
             to_repair: number | null;
         };
+        /** @description A backup that was made, or why it was not. ``asked_by`` is empty for the schedule. */
+        BackupRun: {
+            readonly id: number;
+            /** Format: date-time */
+            readonly began_at: string;
+            /** Format: date-time */
+            readonly ended_at: string;
+            readonly folder: string;
+            readonly size: number;
+            readonly files: number;
+            readonly has_keys: boolean;
+            readonly trouble: string;
+            readonly asked_by: string;
+        };
+        /** @description The schedule, as the settings have it, and the last backups. Without a ``folder`` there is no schedule. */
+        Backups: {
+            folder: string;
+            /** Format: double */
+            hours: number;
+            keep: number;
+            has_keys: boolean;
+            /** Format: date-time */
+            next_at: string | null;
+            /** Format: date-time */
+            running_since: string | null;
+            runs: components["schemas"]["BackupRun"][];
+        };
         /** @enum {unknown} */
         BlankEnum: "";
         /** @description What waits, by reason, and the smallest set of remedies that would let most of it run. */
@@ -3476,13 +3587,16 @@ export interface components {
          *     * `certificate-ending` - certificate-ending
          *     * `pass-ending` - pass-ending
          *     * `token-ending` - token-ending
+         *     * `backup-failed` - backup-failed
+         *     * `backup-old` - backup-old
+         *     * `server-disk-filling` - server-disk-filling
          *     * `passwords-guessed` - passwords-guessed
          *     * `watch-silent` - watch-silent
          *     * `no-watch` - no-watch
          *     * `started-by-hand` - started-by-hand
          * @enum {string}
          */
-        CodesEnum: "network-silent" | "agent-down" | "machine-silent" | "agent-ended" | "gone-after-reboot" | "service-missing" | "service-stopped" | "service-disabled" | "service-fails" | "account-cannot-log-on" | "unit-broken" | "agent-hung" | "agent-stopped" | "flapping" | "watched-service-down" | "disk-full" | "disk-filling" | "unable-to-work" | "memory-pressure" | "clock-off" | "environment-old" | "fails-here" | "clone" | "misbehaving" | "agent-old" | "certificate-ending" | "pass-ending" | "token-ending" | "passwords-guessed" | "watch-silent" | "no-watch" | "started-by-hand";
+        CodesEnum: "network-silent" | "agent-down" | "machine-silent" | "agent-ended" | "gone-after-reboot" | "service-missing" | "service-stopped" | "service-disabled" | "service-fails" | "account-cannot-log-on" | "unit-broken" | "agent-hung" | "agent-stopped" | "flapping" | "watched-service-down" | "disk-full" | "disk-filling" | "unable-to-work" | "memory-pressure" | "clock-off" | "environment-old" | "fails-here" | "clone" | "misbehaving" | "agent-old" | "certificate-ending" | "pass-ending" | "token-ending" | "backup-failed" | "backup-old" | "server-disk-filling" | "passwords-guessed" | "watch-silent" | "no-watch" | "started-by-hand";
         /** @description The fleet and its tools, as columns. */
         Columns: {
             hosts: components["schemas"]["HostColumns"];
@@ -3838,6 +3952,22 @@ export interface components {
         /** @description ``days`` null grants for good. */
         GrantAccessRequest: {
             days?: number | null;
+        };
+        /** @description One sample a day. Rates in bytes a day, over the last week. ``full_at`` is the forecast with its interval. */
+        Growth: {
+            samples: components["schemas"]["StorageSample"][];
+            /** Format: double */
+            database_rate: number | null;
+            /** Format: double */
+            logs_rate: number | null;
+            /** Format: double */
+            outputs_rate: number | null;
+            /** Format: date-time */
+            full_at: string | null;
+            /** Format: date-time */
+            full_soonest: string | null;
+            /** Format: date-time */
+            full_latest: string | null;
         };
         /** @description Wrong passes from one address. */
         Guessing: {
@@ -4707,7 +4837,6 @@ export interface components {
             pipelines?: string[];
             ends_processes?: boolean;
             warm_days?: number;
-            keep_days?: number;
             lease?: number;
             chores_need_approval?: boolean;
             /** @default 0 */
@@ -4731,7 +4860,6 @@ export interface components {
             pipelines?: string[];
             ends_processes?: boolean;
             warm_days?: number;
-            keep_days?: number;
             lease?: number;
             chores_need_approval?: boolean;
         };
@@ -4904,7 +5032,6 @@ export interface components {
             pipelines?: string[];
             ends_processes?: boolean;
             warm_days?: number;
-            keep_days?: number;
             lease?: number;
             chores_need_approval?: boolean;
         };
@@ -5151,6 +5278,17 @@ export interface components {
             roles: components["schemas"]["MappedRole"][];
             redirect: string;
         };
+        /** @description The worst of a few minutes. ``delay`` and ``dispatch`` in seconds. */
+        PulseStep: {
+            /** Format: date-time */
+            at: string;
+            /** Format: double */
+            delay: number;
+            /** Format: double */
+            dispatch: number;
+            queue: number;
+            commits: number;
+        };
         /**
          * @description * `free` - free
          *     * `busy` - busy
@@ -5227,6 +5365,50 @@ export interface components {
         Results: {
             passed: number;
             failed: number;
+        };
+        /** @description All rules. The most particular one decides. */
+        Retention: {
+            rules: components["schemas"]["RetentionRule"][];
+        };
+        /**
+         * @description * `logs and files` - logs and files
+         *     * `test results` - test results
+         *     * `jobs` - jobs
+         *     * `survey changes` - survey changes
+         *     * `closed findings` - closed findings
+         *     * `logbook` - logbook
+         * @enum {string}
+         */
+        RetentionKindEnum: "logs and files" | "test results" | "jobs" | "survey changes" | "closed findings" | "logbook";
+        /** @description What the rules would remove at this moment. */
+        RetentionPreview: {
+            removes: components["schemas"]["WouldRemove"][];
+        };
+        /** @description All rules. The most particular one decides. */
+        RetentionRequest: {
+            rules: components["schemas"]["RetentionRuleRequest"][];
+        };
+        /** @description ``days`` 0 keeps for ever; ``paddock`` and ``pipeline`` are empty for all. */
+        RetentionRule: {
+            kind: components["schemas"]["RetentionKindEnum"];
+            days: number;
+            /** @default 0 */
+            keep_last?: number;
+            /** @default  */
+            paddock?: string;
+            /** @default  */
+            pipeline?: string;
+        };
+        /** @description ``days`` 0 keeps for ever; ``paddock`` and ``pipeline`` are empty for all. */
+        RetentionRuleRequest: {
+            kind: components["schemas"]["RetentionKindEnum"];
+            days: number;
+            /** @default 0 */
+            keep_last?: number;
+            /** @default  */
+            paddock?: string;
+            /** @default  */
+            pipeline?: string;
         };
         /**
          * @description * `viewer` - Viewer
@@ -5311,6 +5493,19 @@ export interface components {
             /** Format: date-time */
             readonly given_at: string | null;
             readonly given_to: string;
+        };
+        /** @description The server itself. */
+        Server: {
+            version: string;
+            /** Format: date-time */
+            began_at: string;
+            url: string;
+            data_folder: string;
+            agents: number;
+            browsers: number;
+            pulse: components["schemas"]["PulseStep"][];
+            growth: components["schemas"]["Growth"];
+            backups: components["schemas"]["Backups"];
         };
         /** @description Owned by the person ``owner`` or by the team ``team``. */
         ServiceAccountRequest: {
@@ -5516,6 +5711,16 @@ export interface components {
             ended_at: string | null;
             /** @description The line of the log on which it begins. */
             line: number | null;
+        };
+        /** @description Bytes. */
+        StorageSample: {
+            /** Format: date-time */
+            readonly at: string;
+            readonly database: number;
+            readonly logs: number;
+            readonly outputs: number;
+            readonly free: number;
+            readonly total: number;
         };
         /** @description Jobs that were sent together, from one pipeline file. */
         Submission: {
@@ -5935,6 +6140,14 @@ export interface components {
             /** Format: date-time */
             readonly used_at: string | null;
             readonly in_use: boolean;
+        };
+        /** @description ``rule`` is the place of the rule, from 0. ``bytes`` are of logs and files. */
+        WouldRemove: {
+            rule: number;
+            records: number;
+            bytes: number;
+            /** Format: date-time */
+            oldest_at: string | null;
         };
         WriteDefinitionRequest: {
             text: string;
@@ -11522,6 +11735,199 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    server_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Server"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    server_backup_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Server"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    server_retention_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Retention"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    server_retention_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RetentionRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Retention"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    server_retention_preview_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RetentionRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RetentionPreview"];
+                };
             };
             /** @description It was not done, and why. */
             "4XX": {

@@ -1,4 +1,5 @@
-"""Takes over what another monitor has recorded of hosts: their links and readings before they came here."""
+"""Takes over what was recorded elsewhere: links and readings of hosts before they came here, and the server's storage
+before it was moved."""
 
 from __future__ import annotations
 
@@ -20,11 +21,13 @@ from ...people.actor import Actor
 from ...people.models import Role
 from ...people.permission import requires
 from ...storage import action
+from ...upkeep.models import StorageSample
 from .. import reevaluation
 from ..models import HourOfReadings, LinkChange
 from .save_readings import draw_trend
 
 Line = Annotated[str, msgspec.Meta(max_length=300)]
+Size = Annotated[int, msgspec.Meta(ge=0, lt=2**62)]
 
 
 class HostHistory(msgspec.Struct):
@@ -35,10 +38,22 @@ class HostHistory(msgspec.Struct):
     readings: list[dict[str, float]] = []
 
 
+class StorageHistory(msgspec.Struct):
+    """What the server's data folder held, in bytes, and what its disk had free. ``at`` in seconds since the epoch."""
+
+    at: float
+    database: Size
+    logs: Size
+    outputs: Size
+    free: Size
+    total: Size
+
+
 class History(msgspec.Struct):
     """By the names of the hosts, which have joined already."""
 
-    hosts: dict[str, HostHistory]
+    hosts: dict[str, HostHistory] = {}
+    storage: Annotated[list[StorageHistory], msgspec.Meta(max_length=20_000)] = []
 
 
 @action
@@ -59,8 +74,21 @@ def load_history(actor: Actor, data: bytes) -> str:
         hours += _readings(known[name], past)
         draw_trend(known[name].pk, time.time())
         write(actor, "took over the history of", "host", name, known[name].paddock.name)
+    samples = _storage(history.storage)
+    if samples:
+        write(actor, "took over the history of", "server", "this server")
     reevaluation.stir_all()
-    return f"Took over {links} changes of links and {hours} hours of readings of {len(history.hosts)} hosts."
+    taken_over = f"Took over {links} changes of links and {hours} hours of readings of {len(history.hosts)} hosts"
+    return taken_over + (f", and {samples} samples of storage." if samples else ".")
+
+
+def _storage(past: list[StorageHistory]) -> int:
+    """Only what is older than the server's own samples."""
+    first = StorageSample.objects.values_list("at", flat=True).first()
+    rows = [StorageSample(**{**msgspec.structs.asdict(one), "at": _time("storage", one.at)}) for one in past]
+    older = [row for row in rows if first is None or row.at < first]
+    StorageSample.objects.bulk_create(older)
+    return len(older)
 
 
 def _links(host: Host, past: HostHistory) -> int:
@@ -72,7 +100,7 @@ def _links(host: Host, past: HostHistory) -> int:
             raise Invalid(
                 f'{host.name}: "{state[:40]}" is not a link state. Known states: {", ".join(sorted(states))}.'
             )
-        moment = _time(host, at)
+        moment = _time(host.name, at)
         if first is None or moment < first:
             rows.append(LinkChange(host=host, at=moment, state=state, cause=cause))
     later: list[dict[str, Any]] = [dict(row) for row in LinkChange.objects.filter(host=host).order_by("id").values()]
@@ -89,14 +117,14 @@ def _readings(host: Host, past: HostHistory) -> int:
             raise Invalid(f"{host.name}: a reading has no time (`at`).")
         hours[reading["at"] // HOUR * HOUR].append(cleaned({**reading}).row)
     rows = [
-        HourOfReadings(host=host, at=_time(host, start), summary=packed(summary(np.array(several))))
+        HourOfReadings(host=host, at=_time(host.name, start), summary=packed(summary(np.array(several))))
         for start, several in hours.items()
     ]
     HourOfReadings.objects.bulk_create(rows, ignore_conflicts=True)
     return len(rows)
 
 
-def _time(host: Host, seconds: float) -> datetime:
+def _time(what: str, seconds: float) -> datetime:
     if not 0 < seconds <= time.time() + HOUR:
-        raise Invalid(f"{host.name}: {seconds:g} is not a time in the past, in seconds since the epoch.")
+        raise Invalid(f"{what}: {seconds:g} is not a time in the past, in seconds since the epoch.")
     return datetime.fromtimestamp(seconds, UTC)

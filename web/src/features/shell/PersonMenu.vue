@@ -4,7 +4,7 @@ import { useRouter } from 'vue-router'
 import { useMode } from '../../theme/mode'
 import { useSession } from '../people/session'
 
-/** What belongs to the person: their own page, the people, the colours, the way out. */
+/** What belongs to the person: their own page, the people, the server, the colours, the way out. */
 const router = useRouter()
 const session = useSession()
 const mode = useMode()
@@ -29,6 +29,7 @@ function choose(key: string): void {
       <Menu @click="({ key }) => choose(String(key))">
         <Menu.Item key="me" data-menu="me">Your page</Menu.Item>
         <Menu.Item v-if="session.may('administrator')" key="people" data-menu="people">People</Menu.Item>
+        <Menu.Item v-if="session.session?.role === 'administrator'" key="server" data-menu="server">This server</Menu.Item>
         <Menu.Item key="mode" data-menu="mode">{{ mode.isDark ? 'Light colours' : 'Dark colours' }}</Menu.Item>
         <Menu.Divider />
         <Menu.Item key="out" data-menu="out">Log out</Menu.Item>

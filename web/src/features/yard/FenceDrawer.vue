@@ -20,7 +20,6 @@ const grace = ref(0)
 const leaseMinutes = ref(0)
 const endsProcesses = ref(true)
 const warmDays = ref(14)
-const keepDays = ref(365)
 const choresNeedApproval = ref(false)
 /** Whether the fields hold this paddock's fence: what was not read must not be saved over it. */
 const isRead = ref(false)
@@ -46,7 +45,6 @@ watch(paddock, (name) => {
     leaseMinutes.value = (found.lease ?? 0) / 60
     endsProcesses.value = found.ends_processes ?? true
     warmDays.value = found.warm_days ?? 14
-    keepDays.value = found.keep_days ?? 365
     choresNeedApproval.value = found.chores_need_approval ?? false
     isRead.value = true
   })
@@ -77,7 +75,6 @@ function save(): Promise<void> {
       lease: Math.round(leaseMinutes.value * 60),
       ends_processes: endsProcesses.value,
       warm_days: warmDays.value,
-      keep_days: keepDays.value,
       chores_need_approval: choresNeedApproval.value,
     }
     await answered(api.PATCH('/api/v1/paddocks/{name}/', { params: { path: { name: paddock.value ?? '' } }, body }))
@@ -125,11 +122,7 @@ function save(): Promise<void> {
         <span class="soft">Days that a folder stays after its last use. Agents apply a change when they reconnect.</span>
         <InputNumber v-model:value="warmDays" :min="0" :max="3650" data-field="warm-days" />
       </label>
-      <label>
-        Retention of logs and files
-        <span class="soft">Days (0: forever). The record of each run always stays.</span>
-        <InputNumber v-model:value="keepDays" :min="0" :max="36500" data-field="keep-days" />
-      </label>
+      <p class="soft">How long logs and files stay is set for the server: an administrator for everything changes it on the page This server.</p>
       <Checkbox v-model:checked="endsProcesses" data-field="ends-processes">End leftover processes of jobs</Checkbox>
       <p class="soft">Otherwise the run's page only lists them.</p>
       <Checkbox v-model:checked="choresNeedApproval" data-field="chores-need-approval">Chores need a second person's approval</Checkbox>

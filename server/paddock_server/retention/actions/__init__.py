@@ -1,0 +1,1 @@
+"""What can happen with retention, one file a verb."""

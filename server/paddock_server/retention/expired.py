@@ -1,0 +1,110 @@
+"""Which records no rule keeps any longer, as queries: the same for the preview and for the removal."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+
+from django.db.models import CharField, Exists, OuterRef, Q, QuerySet, Subquery, Value
+from django.db.models.functions import Coalesce
+
+from paddock_core.retention import Kind, RetentionRule, overruling
+
+from ..health.models import Finding
+from ..logbook.models import Entry, SyslogPosition
+from ..runs.models import TestCase
+from ..settings_file import value_of
+from ..toolchains.models import SurveyChange
+from ..work.models import Attempt, Job
+
+Records = QuerySet[Any]
+
+
+@dataclass(frozen=True)
+class Fields:
+    """Where the records of a kind have their paddock's name, their pipeline, and the moment from which they age."""
+
+    paddock: str
+    pipeline: str
+    at: str
+
+
+FIELDS = {
+    Kind.FILES: Fields("host__paddock__name", "job__pipeline", "ended_at"),
+    Kind.TESTS: Fields("attempt__host__paddock__name", "attempt__job__pipeline", "attempt__ended_at"),
+    Kind.JOBS: Fields("last_paddock", "pipeline", "ended_at"),
+    Kind.SURVEYS: Fields("host__paddock__name", "", "at"),
+    Kind.FINDINGS: Fields("paddock", "", "closed_at"),
+    Kind.LOGBOOK: Fields("paddock", "", "at"),
+}
+
+
+def expired(rules: Sequence[RetentionRule], now: datetime) -> Iterator[tuple[RetentionRule, Records]]:
+    """For each rule that ends something, what it ends, the oldest first. No record is in two of them."""
+    for rule in rules:
+        if rule.days:
+            yield rule, _expired(rule, rules, now)
+
+
+def _expired(rule: RetentionRule, rules: Sequence[RetentionRule], now: datetime) -> Records:
+    fields = FIELDS[rule.kind]
+    found = _ALL[rule.kind]().filter(_within(rule, fields))
+    for other in overruling(rule, rules):
+        found = found.exclude(_within(other, fields))
+    found = found.filter(**{f"{fields.at}__lt": now - timedelta(days=rule.days)})
+    if rule.keep_last:
+        found = found.filter(_has_later_runs(_JOB_OF[rule.kind], rule.keep_last))
+    return found.order_by(fields.at, "pk")
+
+
+def _within(rule: RetentionRule, fields: Fields) -> Q:
+    found = Q()
+    if rule.paddock:
+        found &= Q(**{fields.paddock: rule.paddock})
+    if rule.pipeline:
+        found &= Q(**{fields.pipeline: rule.pipeline})
+    return found
+
+
+_JOB_OF = {Kind.FILES: "job__", Kind.TESTS: "attempt__job__", Kind.JOBS: ""}
+
+
+def _has_later_runs(job: str, number: int) -> Exists:
+    """Whether so many runs of the same job ended after this one: then it is not among the last."""
+    later = Job.objects.filter(pipeline=OuterRef(f"{job}pipeline"), name=OuterRef(f"{job}name")).filter(
+        Q(ended_at__gt=OuterRef(f"{job}ended_at"))
+        | Q(ended_at=OuterRef(f"{job}ended_at"), pk__gt=OuterRef(f"{job}pk" if job else "pk"))
+    )
+    return Exists(later.order_by("ended_at")[number - 1 : number])
+
+
+def _ended_jobs() -> Records:
+    """Those that no open job waits for, with the paddock in which they ran last."""
+    needed = {number for after in Job.objects.filter(ended_at=None).values_list("after", flat=True) for number in after}
+    paddock = Attempt.objects.filter(job=OuterRef("pk")).order_by("-number").values("host__paddock__name")[:1]
+    return (
+        Job.objects.exclude(ended_at=None)
+        .exclude(pk__in=needed)
+        .annotate(last_paddock=Coalesce(Subquery(paddock), Value(""), output_field=CharField()))
+    )
+
+
+def _sent_entries() -> Records:
+    """Lines of the logbook, where it goes out as syslog only those that went."""
+    entries = Entry.objects.all()
+    if value_of("syslog"):
+        position = SyslogPosition.objects.first()
+        entries = entries.filter(pk__lte=position.entry if position else 0)
+    return entries
+
+
+_ALL: dict[Kind, Callable[[], Records]] = {
+    Kind.FILES: lambda: Attempt.objects.filter(removed_at=None).exclude(ended_at=None),
+    Kind.TESTS: lambda: TestCase.objects.exclude(attempt__ended_at=None),
+    Kind.JOBS: _ended_jobs,
+    Kind.SURVEYS: SurveyChange.objects.all,
+    Kind.FINDINGS: lambda: Finding.objects.exclude(closed_at=None),
+    Kind.LOGBOOK: _sent_entries,
+}

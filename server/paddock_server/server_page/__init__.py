@@ -1,0 +1,1 @@
+"""What the page This server shows: the server's health, growth, backups and retention."""

@@ -1,0 +1,1 @@
+"""What can happen to the server's own upkeep, one file a verb."""
