@@ -12,8 +12,11 @@ from contextlib import closing
 from pathlib import Path
 
 import pytest
+from processes import free_port
+from waiting import until
 
 from paddock_server.data_folder import locked
+from paddock_standins.api_client import Api
 
 BIN = Path(sys.executable).parent
 
@@ -135,3 +138,80 @@ def test_the_database_of_a_running_server_is_not_upgraded_beside_it(data, older)
 
 def test_the_version(data):
     assert paddock(data, "--version") == (0, "Yellow Paddock 0.1.0\n")
+
+
+# ---- databases that earlier versions made, with rows in every table: tools/fill_tables.py ---------------------------
+
+DATABASES = sorted((Path(__file__).parent / "databases").glob("*.sql"))
+CHANGED_BY_UPGRADE = {
+    "django_migrations",
+    "django_content_type",
+    "auth_permission",
+    "sqlite_sequence",
+    "time_line_timeline",
+}
+
+
+@pytest.fixture(params=DATABASES, ids=lambda one: one.stem)
+def earlier(request, tmp_path):
+    folder = tmp_path / "data"
+    folder.mkdir(mode=0o700)
+    with closing(sqlite3.connect(folder / "paddock.sqlite3")) as database:
+        database.executescript(request.param.read_text())
+    return folder
+
+
+def rows_of(database):
+    """By table: the names of its columns, and its rows by their key."""
+    found = {}
+    with closing(sqlite3.connect(database)) as opened:
+        opened.row_factory = sqlite3.Row
+        for (table,) in opened.execute("SELECT name FROM sqlite_master WHERE type = 'table'").fetchall():
+            if table not in CHANGED_BY_UPGRADE:
+                rows = [dict(row) for row in opened.execute(f'SELECT * FROM "{table}"')]
+                found[table] = {next(iter(row.values())): row for row in rows}
+    return found
+
+
+def test_every_row_of_an_earlier_version_survives_the_upgrade(earlier):
+    before = rows_of(earlier / "paddock.sqlite3")
+    assert min(map(len, (rows for table, rows in before.items() if table.split("_")[0] != "auth"))) >= 1
+    code, output = paddock(earlier, "migrate")
+    assert (code, "The database from before is" in output) == (0, True), output
+    after = rows_of(earlier / "paddock.sqlite3")
+    for table, rows in before.items():
+        for key, row in rows.items():
+            there = after[table][key]
+            assert {name: there[name] for name in row if name in there} == {n: v for n, v in row.items() if n in there}
+    assert asked(earlier / "paddock.sqlite3", "PRAGMA foreign_key_check") == []
+    assert asked(earlier / "paddock.sqlite3", "PRAGMA integrity_check") == [("ok",)]
+    (copy,) = (earlier / "before-upgrade").glob("*.sqlite3")
+    assert rows_of(copy) == before
+    assert paddock(earlier, "migrate") == (0, "The database is of this version.\n")
+
+
+def test_a_server_starts_on_the_database_of_an_earlier_version(earlier):
+    port = free_port()
+    environment = {**os.environ, "PADDOCK_DATA": str(earlier)}
+    server = subprocess.Popen(
+        [BIN / "paddock", "serve", "--port", str(port)], env=environment, stderr=subprocess.PIPE, text=True
+    )
+    try:
+        until(Api(f"http://127.0.0.1:{port}").is_up, "the upgraded server")
+    finally:
+        server.terminate()
+        _, output = server.communicate(timeout=30)
+    assert "The database was upgraded." in output
+    assert "Traceback" not in output
+
+
+def test_what_paddocks_said_of_their_files_became_rules(earlier):
+    if "keep_days" not in rows_of(earlier / "paddock.sqlite3")["hosts_paddock"][1]:
+        pytest.skip("made after that")
+    assert paddock(earlier, "migrate")[0] == 0
+    rules = asked(
+        earlier / "paddock.sqlite3",
+        "SELECT kind, coalesce(name, ''), days FROM upkeep_retentionrule "
+        "LEFT JOIN hosts_paddock p ON p.id = paddock_id",
+    )
+    assert rules == [("logs and files", "", 365), ("logs and files", "name-0", 1), ("logs and files", "name-1", 2)]
