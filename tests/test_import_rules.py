@@ -199,6 +199,7 @@ LAYERS = (
         "patterns",
         "secret",
         "sealing",
+        "tls",
         "data_folder",
         "pooled_sqlite",
     ),

@@ -13,6 +13,7 @@ from paddock_server.logbook.models import Entry, SyslogPosition
 from paddock_server.logbook.syslog import receiver, send_next
 from paddock_server.logbook.write import write
 from paddock_server.people.actor import SERVER
+from paddock_server.tls import trusting_context
 
 
 def happens(*things):
@@ -136,6 +137,7 @@ def test_tls_checks_the_receivers_certificate(tmp_path, monkeypatch):
     assert send_next(target) == 0, "an unknown certificate is not trusted"
     assert "certificate" in SyslogPosition.objects.get().trouble.lower()
     monkeypatch.setenv("SSL_CERT_FILE", str(certificate))
+    trusting_context.cache_clear()
     assert send_next(target) == 1
     assert "avocet-01" in there.messages(1)[0]
     there.close()

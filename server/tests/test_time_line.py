@@ -144,6 +144,14 @@ def test_who_works_for_another_time_line_loses_what_it_has(operator, new_host):
     assert "restored" in attempt.note
 
 
+def test_what_was_placed_since_the_restore_is_not_of_the_time_before_it(operator, new_host):
+    host = new_host("avocet-01")
+    attempt = placed(operator, host)
+    greet(host.pk, wire.Hello(protocol=2, facts=FACTS, attempts=[], time_line="of-a-later-state"), "10.0.0.7")
+    attempt.refresh_from_db()
+    assert (attempt.state, "restored" in attempt.note) == ("lost", False)
+
+
 def test_an_offer_that_never_arrived_is_not_said_to_have_been_killed(operator, new_host):
     from paddock_server.work.round import run_round
 

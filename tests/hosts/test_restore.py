@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
-import sqlite3
-
 import pytest
 from processes import RealAgent, RealServer
 from waiting import until
@@ -31,19 +28,18 @@ def agent(server, tmp_path):
 
 
 def restore(server, data, backup):
-    """Puts the backup in the place of the database, as a person would."""
+    """Restores the backup, as docs/backup.md says."""
     server.stop()
-    for ending in ("-wal", "-shm"):
-        (data / f"paddock.sqlite3{ending}").unlink(missing_ok=True)
-    shutil.copy(backup, data / "paddock.sqlite3")
+    done = server.command("restore", str(backup), "--replace", "--without-keys")
+    assert done.returncode == 0, done.stderr
     server.start()
 
 
-def backed_up(data, to):
-    """A copy of the database, made while the server serves."""
-    with sqlite3.connect(data / "paddock.sqlite3") as live, sqlite3.connect(to) as copy:
-        live.backup(copy)
-    return to
+def backed_up(server, to):
+    """A backup, made while the server serves."""
+    done = server.command("backup", str(to), "--without-keys")
+    assert done.returncode == 0, done.stderr
+    return done.stdout.strip()
 
 
 def log_of(server, number):
@@ -55,7 +51,7 @@ def test_jobs_after_a_restore_are_never_proved_by_runs_of_before_it(server, data
     until(lambda: server.job(first)["state"] == "passed", "the first job")
     held = server.submit("sleep 600", name="across")
     until(lambda: server.job(held)["state"] == "running", "the job that runs across the backup")
-    backup = backed_up(data, tmp_path / "backup.sqlite3")
+    backup = backed_up(server, tmp_path / "backups")
     server.api.patch(f"/api/v1/hosts/{agent.name}/", {"slots": 3, "accept_slots": True})
     lost = [server.submit(f"echo old {n}; {'sleep 600' if n else 'true'}", name="old") for n in range(2)]
     until(lambda: server.job(lost[0])["state"] == "passed", "a job that the backup does not have")

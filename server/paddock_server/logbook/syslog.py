@@ -10,7 +10,6 @@ import asyncio
 import contextlib
 import logging
 import socket
-import ssl
 from collections.abc import Iterator
 from urllib.parse import SplitResult, urlsplit
 
@@ -20,6 +19,7 @@ from django.conf import settings
 from paddock_core.syslog import LogbookLine, framed, message
 
 from ..storage import action
+from ..tls import trusting_context
 from .models import Entry, SyslogPosition
 
 INTERVAL_SECONDS = 1.0
@@ -106,7 +106,7 @@ def _connection(target: SplitResult) -> Iterator[socket.socket]:
         if target.scheme == "tcp":
             yield plain
             return
-        with ssl.create_default_context().wrap_socket(plain, server_hostname=place[0]) as secured:
+        with trusting_context().wrap_socket(plain, server_hostname=place[0]) as secured:
             yield secured
 
 

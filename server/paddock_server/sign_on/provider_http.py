@@ -12,6 +12,7 @@ from urllib.parse import urlsplit
 import httpx
 from django.conf import settings
 
+from ..tls import trusting_context
 from .errors import ProviderTrouble
 
 MAX_ANSWER_BYTES = 512 * 1024
@@ -36,7 +37,12 @@ def fetched(url: str, what: str, form: Mapping[str, str] | None = None, auth: tu
     method = "GET" if form is None else "POST"
     try:
         with (
-            httpx.Client(timeout=settings.SIGN_ON_TIMEOUT_SECONDS, follow_redirects=False, trust_env=False) as client,
+            httpx.Client(
+                timeout=settings.SIGN_ON_TIMEOUT_SECONDS,
+                follow_redirects=False,
+                trust_env=False,
+                verify=trusting_context(),
+            ) as client,
             client.stream(
                 method, url, data=dict(form) if form else None, auth=auth, headers={"Accept": "application/json"}
             ) as answer,

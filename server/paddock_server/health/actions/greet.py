@@ -39,9 +39,10 @@ def greet(host_id: int, hello: wire.Hello, address: str) -> wire.Welcome:
     note_trials(host, hello.cannot or [])
     _note_certificate(host, hello.certificate_ends)
     line = current_time_line()
-    is_of_another_line = bool(line and hello.time_line and hello.time_line != line.identity)
+    # What was placed since the restore, and never reached the agent, is not of the time before it.
+    began_at = line.began_at if line and hello.time_line and hello.time_line != line.identity else None
     for attempt in Attempt.objects.select_related("job", "host__paddock").filter(host=host, state__in=LIVE_STATES):
-        if is_of_another_line:
+        if began_at and (attempt.offered_at < began_at or attempt.wire_name in hello.attempts):
             lose_lease(attempt, "The server's database was restored to an earlier state while the host had it.")
         elif attempt.wire_name not in hello.attempts:
             lose_lease(attempt, RESTARTED if attempt.state == AttemptState.RUNNING.value else OFFER_NOT_TAKEN)
