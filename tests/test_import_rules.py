@@ -200,6 +200,7 @@ LAYERS = (
         "secret",
         "sealing",
         "tls",
+        "webhooks",
         "data_folder",
         "pooled_sqlite",
     ),

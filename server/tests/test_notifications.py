@@ -7,6 +7,7 @@ import asyncio
 import json
 from datetime import UTC, datetime, timedelta
 from email import message_from_bytes
+from email.utils import parsedate_to_datetime
 
 import pytest
 from django.utils import timezone
@@ -18,13 +19,13 @@ from paddock_server.health.models import Finding
 from paddock_server.notifications import sending
 from paddock_server.notifications.actions.deliver import MAX_TRIES, note_failure, note_sent, prepare
 from paddock_server.notifications.actions.queue import due_at, queue
-from paddock_server.notifications.messages import SIGNATURE, TIMESTAMP, signed
 from paddock_server.notifications.models import Delivery, NotificationRule
-from paddock_server.notifications.sending import NotSent, send
+from paddock_server.notifications.sending import NotSent, Outgoing, send
 from paddock_server.people.actions.make_token import make_token
 from paddock_server.people.actor import COMMAND_LINE
 from paddock_server.people.models import Role
 from paddock_server.sealing import unseal
+from paddock_server.webhooks import SIGNATURE, TIMESTAMP, signed
 from paddock_standins.receivers import SECRET, verdict
 
 
@@ -164,7 +165,7 @@ def test_the_secret_of_a_webhook_is_shown_once_and_signs(administrator, tmp_path
     assert unseal("webhook mast", bytes(NotificationRule.objects.get().sealed)) == made["secret"]
     (tmp_path / SECRET).write_text(made["secret"])
     sent = b'[{"specversion":"1.0"}]'
-    headers = {name.lower(): value for name, value in signed(sent, made["secret"], 1000.0).items()}
+    headers = {name.lower(): value for name, value in signed(sent, made["secret"], "12.20310504", 1000.0).items()}
     assert verdict(tmp_path, headers, sent, 1010.0) == 202
     assert verdict(tmp_path, headers, sent + b" ", 1010.0) == 401
     assert verdict(tmp_path, headers, sent, 5000.0) == 401
@@ -251,7 +252,7 @@ async def listener():
 
 
 async def test_a_webhook_is_called(listener):
-    await send("webhook", f"http://127.0.0.1:{listener.port}/hook", "s3", "", "[]")
+    await send(Outgoing("webhook", f"http://127.0.0.1:{listener.port}/hook", "", "[]", "1.1", secret="s3"))
     assert b"POST /hook" in listener.heard[0]
     assert b"application/cloudevents-batch+json" in listener.heard[0]
     assert b"x-paddock-signature: sha256=" in listener.heard[0].lower()
@@ -271,16 +272,16 @@ async def test_a_webhook_that_does_not_do_as_it_should(listener, monkeypatch, an
         monkeypatch.setattr(sending, "TIMEOUT_SECONDS", 0.3)
     listener.answer = answer
     with pytest.raises(NotSent, match=says):
-        await send("webhook", f"http://127.0.0.1:{listener.port}/", "", "", "[]")
+        await send(Outgoing("webhook", f"http://127.0.0.1:{listener.port}/", "", "[]", "1.1"))
 
 
 async def test_no_mail_server_is_said(settings):
     settings.SMTP = ""
     with pytest.raises(NotSent, match="PADDOCK_SMTP"):
-        await send("mail", "office@saltmarsh.example", "", "s", "b")
+        await send(Outgoing("mail", "office@saltmarsh.example", "s", "b", "1.1"))
     settings.SMTP = "smtp://127.0.0.1:9"
     with pytest.raises(NotSent, match="rejected the message"):
-        await send("mail", "office@saltmarsh.example", "", "s", "b")
+        await send(Outgoing("mail", "office@saltmarsh.example", "s", "b", "1.1"))
 
 
 async def test_a_mail_arrives_as_it_was_written(settings, tmp_path):
@@ -293,14 +294,23 @@ async def test_a_mail_arrives_as_it_was_written(settings, tmp_path):
     mail.start()
     try:
         settings.SMTP = f"smtp://127.0.0.1:{port}"
-        await send("mail", "office@saltmarsh.example", "", "urgent: The clock is off", "Größe: 95 s\n.\nend\n")
+        body = "Größe: 95 s\n.\nend\n\n<b>\n    rm -rf '/x'\n"
+        await send(
+            Outgoing("mail", "office@saltmarsh.example", "urgent: The clock is off", body, "7.20310504", (3, 9, 3))
+        )
     finally:
         mail.stop()
     (kept,) = tmp_path.glob("*-mail.eml")
     got = message_from_bytes(kept.read_bytes())
     assert (got["To"], got["Subject"]) == ("office@saltmarsh.example", "urgent: The clock is off")
-    text = got.get_payload(decode=True).decode()
-    assert text.replace("\r\n", "\n") == "Größe: 95 s\n.\nend\n"
+    text, html = (part.get_payload(decode=True).decode() for part in got.get_payload())
+    assert text.replace("\r\n", "\n") == body
+    assert "<strong>Größe: 95 s</strong><br>.<br>end" in html
+    assert "<strong>&lt;b&gt;</strong>" in html
+    assert "rm -rf &#x27;/x&#x27;</code>" in html
+    assert got["Message-ID"] == "<7.20310504@localhost>"
+    assert got["References"] == "<finding-3@localhost> <finding-9@localhost>"
+    assert abs(parsedate_to_datetime(got["Date"]) - timezone.now()) < timedelta(minutes=1)
 
 
 def test_metrics_are_openmetrics_and_want_a_token(client, new_host):

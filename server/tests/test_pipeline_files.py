@@ -1,6 +1,7 @@
 """Pipeline files over the API, from Git at a commit, by webhook, and at a terminal."""
 
 import argparse
+import base64
 import hashlib
 import hmac
 import json
@@ -227,6 +228,44 @@ def test_a_wrong_signature_an_old_message_and_a_replay_are_refused(administrator
     assert push(client, number, renewed, {**body, "new": True}).status_code == 200
     assert secret not in json.dumps(list(Source.objects.values()), default=str)
     assert Delivery.objects.count() == 4
+
+
+def standard(secret, body, *, identity="msg_1", at=None, signature=""):
+    """The headers of Standard Webhooks, made here by its own words."""
+    stamp = str(int(time.time() if at is None else at))
+    mac = base64.b64encode(hmac.new(secret.encode(), f"{identity}.{stamp}.".encode() + body, hashlib.sha256).digest())
+    return {"webhook-id": identity, "webhook-timestamp": stamp, "webhook-signature": signature or f"v1,{mac.decode()}"}
+
+
+@pytest.mark.parametrize(
+    ("change", "status"),
+    [
+        ({}, 200),
+        ({"webhook-signature": "v1,AAAA v2,zzz {}"}, 200),
+        ({"webhook-signature": "v1a,{}"}, 403),
+        ({"webhook-signature": "v1,"}, 403),
+        ({"webhook-id": "msg_2"}, 403),
+        ({"webhook-timestamp": "1"}, 403),
+        ({"webhook-timestamp": "x"}, 403),
+    ],
+)
+def test_standard_webhooks_are_taken_as_well(administrator, client, git_host, change, status):
+    make_repository(git_host.folder, "firmware", {"paddock.yaml": FILE})
+    made = kept(administrator, f"{git_host.url}/firmware.git").json()
+    body = b'{"ref": "refs/heads/other"}'
+    headers = standard(made["secret"], body)
+    headers |= {name: value.format(headers["webhook-signature"]) for name, value in change.items()}
+    where = f"/hooks/v1/sources/{made['id']}/"
+    answer = client.post(where, body, content_type="application/json", headers=headers)
+    assert answer.status_code == status, answer.content
+    if status == 200:
+        again = client.post(where, body, content_type="application/json", headers=standard(made["secret"], body))
+        assert (again.status_code, "replay" in again.json()["detail"]) == (400, True), "the same id comes once"
+        old = standard(made["secret"], body, identity="msg_3", at=time.time() - 400)
+        assert client.post(where, body, content_type="application/json", headers=old).status_code == 403
+        for identity in ("", "x" * 191):
+            odd = standard(made["secret"], body, identity=identity)
+            assert client.post(where, body, content_type="application/json", headers=odd).status_code == 403
 
 
 # ---- at a terminal -------------------------------------------------------------------------------------------------

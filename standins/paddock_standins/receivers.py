@@ -43,9 +43,9 @@ def verdict(folder: Path, headers: dict[str, str], body: bytes, now: float) -> i
         secret = (folder / SECRET).read_text().strip()
     except OSError:
         return 401
-    stamp = headers.get("x-paddock-timestamp", "")
+    stamp = headers.get("paddock-timestamp", "")
     expected = hmac.new(secret.encode(), stamp.encode() + b"." + body, hashlib.sha256).hexdigest()
-    given = headers.get("x-paddock-signature", "").removeprefix("sha256=")
+    given = headers.get("paddock-signature", "").removeprefix("sha256=")
     fresh = stamp.isdecimal() and abs(now - int(stamp)) <= OLDEST
     return 202 if fresh and hmac.compare_digest(expected, given) else 401
 

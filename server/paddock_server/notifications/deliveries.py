@@ -17,7 +17,7 @@ from ..process.state import part
 from ..sealing import unseal
 from ..storage import run_in_writer
 from .models import Delivery
-from .sending import NotSent, send
+from .sending import NotSent, Outgoing, send
 
 log = logging.getLogger("paddock.notifications")
 
@@ -84,7 +84,12 @@ async def _deliver(pk: int) -> None:
         rule = delivery.rule
         try:
             signing = unseal(rule.sealed_for, bytes(rule.sealed)) if rule.sealed else ""
-            await send(rule.kind, rule.target, signing, delivery.subject, delivery.body)
+            await send(
+                Outgoing(
+                    rule.kind, rule.target, delivery.subject, delivery.body, delivery.identity,
+                    await database_sync_to_async(delivery.finding_numbers)(), signing,
+                )
+            )  # fmt: skip
         except (NotSent, NotNow) as failure:
             await run_in_writer(note_failure, pk, str(failure))
         else:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
-import hmac
 import json
 from collections.abc import Sequence
 from datetime import datetime
@@ -16,7 +14,6 @@ from .models import DeliveryItem
 
 EVENT_TYPE = "yellow-paddock.finding"
 BATCH_TYPE = "application/cloudevents-batch+json"
-SIGNATURE, TIMESTAMP = "X-Paddock-Signature", "X-Paddock-Timestamp"
 
 
 def subject_of(items: Sequence[DeliveryItem]) -> str:
@@ -78,14 +75,6 @@ def data_of(finding: Finding) -> dict[str, Any]:
         "evidence": finding.evidence,
         "remedy": finding.remedy,
     }
-
-
-def signed(body: bytes, secret: str, now: float) -> dict[str, str]:
-    """The headers with which a receiver can prove that the body is ours, and new: HMAC with SHA-256 (RFC 2104) over the
-    timestamp, a full stop and the body."""
-    stamp = str(int(now))
-    mac = hmac.new(secret.encode(), stamp.encode() + b"." + body, hashlib.sha256).hexdigest()
-    return {TIMESTAMP: stamp, SIGNATURE: f"sha256={mac}"}
 
 
 def body_of(items: Sequence[DeliveryItem]) -> str:

@@ -59,6 +59,15 @@ class Delivery(models.Model):
     class Meta:
         ordering = ["-id"]
 
+    @property
+    def identity(self) -> str:
+        """The same for each try, and never again, also in a database that was set back."""
+        return f"{self.pk}.{self.made_at:%Y%m%d%H%M%S}"
+
+    def finding_numbers(self) -> tuple[int, ...]:
+        """Of the findings that it is about."""
+        return tuple(self.items.values_list("finding", flat=True))
+
 
 class DeliveryItem(models.Model):
     """A finding's opening or closing, in a message."""

@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import asyncio
 import time
-from email.message import EmailMessage
+from dataclasses import dataclass
 from urllib.parse import unquote, urlsplit
 
 import aiosmtplib
 import httpx
 from django.conf import settings
+from django.utils import timezone
 
 from ..tls import trusting_context
-from .messages import BATCH_TYPE, signed
+from ..webhooks import signed
+from .mail import mail_of
+from .messages import BATCH_TYPE
 
 TIMEOUT_SECONDS = 10.0
 
@@ -21,22 +24,45 @@ class NotSent(Exception):
     """The message was not delivered; the text says why."""
 
 
-async def send(kind: str, target: str, secret: str, subject: str, body: str) -> None:
+@dataclass(frozen=True)
+class Outgoing:
+    """A message on its way. ``identity`` is the same for each try, ``findings`` are the numbers of those in it, and
+    ``secret`` signs calls of webhooks; "" for none."""
+
+    kind: str
+    target: str
+    subject: str
+    body: str
+    identity: str
+    findings: tuple[int, ...] = ()
+    secret: str = ""
+
+
+async def send(outgoing: Outgoing) -> None:
     """Sends a mail or calls a webhook. Raises NotSent."""
     try:
         async with asyncio.timeout(TIMEOUT_SECONDS):
-            await (_mail(target, subject, body) if kind == "mail" else _call(target, secret, body))
+            await (_mail(outgoing) if outgoing.kind == "mail" else _call(outgoing))
     except TimeoutError:
-        raise NotSent(f"{_place(kind, target)} did not answer within {TIMEOUT_SECONDS:g} s.") from None
+        raise NotSent(
+            f"{_place(outgoing.kind, outgoing.target)} did not answer within {TIMEOUT_SECONDS:g} s."
+        ) from None
 
 
-async def _mail(target: str, subject: str, body: str) -> None:
+async def _mail(outgoing: Outgoing) -> None:
     if not settings.SMTP:
         raise NotSent("E-mail is not set up. Set PADDOCK_SMTP=smtp://HOST:PORT and restart the server.")
     way = urlsplit(settings.SMTP)
-    message = EmailMessage()
-    message["From"], message["To"], message["Subject"] = settings.MAIL_FROM, target, subject
-    message.set_content(body)
+    message = mail_of(
+        settings.MAIL_FROM,
+        outgoing.target,
+        outgoing.subject,
+        outgoing.body,
+        identity=outgoing.identity,
+        findings=outgoing.findings,
+        now=timezone.now(),
+        public_url=settings.PUBLIC_URL,
+    )
     tls = way.scheme == "smtps"
     try:
         await aiosmtplib.send(
@@ -49,12 +75,13 @@ async def _mail(target: str, subject: str, body: str) -> None:
             timeout=TIMEOUT_SECONDS,
         )
     except (aiosmtplib.SMTPException, OSError, ValueError) as error:
-        raise NotSent(f"{_place('mail', target)} rejected the message: {error}"[:400]) from None
+        raise NotSent(f"{_place('mail', outgoing.target)} rejected the message: {error}"[:400]) from None
 
 
-async def _call(target: str, secret: str, body: str) -> None:
-    data = body.encode()
-    headers = {"Content-Type": BATCH_TYPE, **(signed(data, secret, time.time()) if secret else {})}
+async def _call(outgoing: Outgoing) -> None:
+    target, data = outgoing.target, outgoing.body.encode()
+    proof = signed(data, outgoing.secret, outgoing.identity, time.time()) if outgoing.secret else {}
+    headers = {"Content-Type": BATCH_TYPE, **proof}
     try:
         async with (
             httpx.AsyncClient(
