@@ -26,6 +26,7 @@ class Kind(StrEnum):
     PORT = "a port from 1 to 65535"
     PATH = "an absolute path"
     ADDRESS = "an address such as https://paddock.example or https://builds.example/paddock"
+    LOG_FORMAT = "text or json"
     NETWORKS = "a list of IP addresses and networks, such as 10.0.0.7 and 10.1.0.0/24"
 
 
@@ -118,6 +119,8 @@ def _written(kind: Kind, value: object) -> str | None:
     if not isinstance(value, str) or (kind is Kind.PATH and not value.startswith("/")):
         return None
     if kind is Kind.ADDRESS and not ADDRESS.fullmatch(value):
+        return None
+    if kind is Kind.LOG_FORMAT and value not in ("text", "json"):
         return None
     return _text(value)
 

@@ -22,6 +22,7 @@ from .front.headers import Headers  # noqa: E402
 from .front.health_answer import HealthAnswer  # noqa: E402
 from .front.one_crossing import OneCrossing  # noqa: E402
 from .front.origin import OwnOrigin, no_such_socket  # noqa: E402
+from .front.request_ids import RequestIds  # noqa: E402
 from .front.static_files import StaticFiles  # noqa: E402
 from .front.sub_path import SubPath  # noqa: E402
 from .health.loops import findings_loop, readings_loop  # noqa: E402
@@ -57,7 +58,7 @@ def _socket(application: object) -> Any:
 _router = SubPath(
     ProtocolTypeRouter(
         {
-            "http": Headers(HealthAnswer(StaticFiles(Bodies(with_short_way(OneCrossing()))))),
+            "http": RequestIds(Headers(HealthAnswer(StaticFiles(Bodies(with_short_way(OneCrossing())))))),
             "websocket": URLRouter(
                 [
                     path("agent/v1/link", _socket(agent_link)),

@@ -200,9 +200,21 @@ SPECTACULAR_SETTINGS = {
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "formatters": {"plain": {"format": "%(asctime)s %(levelname)s %(name)s: %(message)s"}},
-    "filters": {"bounded": {"()": "paddock_server.front.log_bound.BoundedLines"}},
-    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain", "filters": ["bounded"]}},
+    "formatters": {
+        "text": {"format": "%(asctime)s %(levelname)s %(name)s:%(about)s %(message)s"},
+        "json": {"()": "paddock_server.process.log_context.JsonLines"},
+    },
+    "filters": {
+        "bounded": {"()": "paddock_server.front.log_bound.BoundedLines"},
+        "context": {"()": "paddock_server.process.log_context.LogContext"},
+    },
+    "handlers": {
+        "console": {
+            "class": "logging.StreamHandler",
+            "formatter": value_of("log_format"),
+            "filters": ["bounded", "context"],
+        }
+    },
     "root": {"handlers": ["console"], "level": "WARNING"},
     "loggers": {
         "paddock": {"level": "INFO"},

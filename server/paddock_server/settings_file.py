@@ -26,6 +26,7 @@ KNOWN = (
     KnownSetting("backup_hours", Kind.NUMBER, "24"),
     KnownSetting("backup_keep", Kind.NUMBER, "14"),
     KnownSetting("backup_passphrase_file", Kind.PATH),
+    KnownSetting("log_format", Kind.LOG_FORMAT, "text"),
     KnownSetting("session_idle_hours", Kind.NUMBER, "12"),
     KnownSetting("session_days", Kind.NUMBER, "7"),
     KnownSetting("link_grace", Kind.NUMBER, "45"),

@@ -255,7 +255,7 @@ async def test_a_webhook_is_called(listener):
     await send(Outgoing("webhook", f"http://127.0.0.1:{listener.port}/hook", "", "[]", "1.1", secret="s3"))
     assert b"POST /hook" in listener.heard[0]
     assert b"application/cloudevents-batch+json" in listener.heard[0]
-    assert b"x-paddock-signature: sha256=" in listener.heard[0].lower()
+    assert b"\r\npaddock-signature: sha256=" in listener.heard[0].lower()
 
 
 @pytest.mark.parametrize(

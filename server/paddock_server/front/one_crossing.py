@@ -20,6 +20,7 @@ from django.db import close_old_connections
 from django.http import HttpRequest, HttpResponseBase
 from django.urls import set_script_prefix
 
+from ..process.log_context import about, request_id
 from ..process.open_streams import OpenStreams, Reader
 from ..process.state import part
 from ..secret import digest
@@ -56,7 +57,13 @@ class OneCrossing(ASGIHandler):
         await self._in_thread(response.close)
 
     async def _in_thread(self, work: Callable[[], T]) -> T:
-        return await asyncio.get_running_loop().run_in_executor(self._threads, work)
+        name = request_id.get()
+
+        def named() -> T:
+            with about(request_id, name):
+                return work()
+
+        return await asyncio.get_running_loop().run_in_executor(self._threads, named)
 
     def _answer(self, scope: Any, body: bytes) -> HttpResponseBase:
         if settings.SUB_PATH:

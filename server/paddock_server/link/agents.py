@@ -31,6 +31,7 @@ from ..hosts.models import Host
 from ..hosts.queries import host_with_key
 from ..process import connections, event_loop, vitals
 from ..process.connections import Connection
+from ..process.log_context import about, attempt_name
 from ..process.rate_limit import Pace
 from ..rest.problems import problem
 from ..runs.actions.record_folders import record_folders
@@ -192,17 +193,18 @@ async def _next(receive: Receive) -> wire.AgentMessage | wire.LogFrame:
 async def _record_or_report(host: Host, message: wire.AgentMessage) -> None:
     """Takes a message in. One that makes the server fail is found, and passed over: sent for ever, it would hold up all
     that comes after it. Where only the storage gives trouble, the agent keeps it: raises _Closed."""
-    try:
-        await run_in_writer(_record, host.pk, message)
-    except BadMessage:
-        raise
-    except Exception as error:
-        if trouble := trouble_of(error):
-            log.error("What %s sends cannot be written: %s", host.name, trouble.title)
-            raise _Closed from error
-        kind = type(message).__name__
-        log.exception("A message of %s (%s) could not be taken in; it is passed over.", host.name, kind)
-        await run_in_writer(record_anomaly, host, "invalid_reading", f"Its message {kind} could not be taken in.")
+    with about(attempt_name, str(getattr(message, "attempt", ""))[:100]):
+        try:
+            await run_in_writer(_record, host.pk, message)
+        except BadMessage:
+            raise
+        except Exception as error:
+            if trouble := trouble_of(error):
+                log.error("What %s sends cannot be written: %s", host.name, trouble.title)
+                raise _Closed from error
+            kind = type(message).__name__
+            log.exception("A message of %s (%s) could not be taken in; it is passed over.", host.name, kind)
+            await run_in_writer(record_anomaly, host, "invalid_reading", f"Its message {kind} could not be taken in.")
 
 
 def _record(host_id: int, message: wire.AgentMessage) -> None:
