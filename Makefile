@@ -106,8 +106,10 @@ clean: demo-clean ## remove everything that was made
 	sh setup/node.sh
 	@mkdir -p .make && touch $@
 
-.make/web: .make/node $(WEB_SOURCES)
+# A compressed copy beside each file: the server hands out whichever the browser takes.
+.make/web: .make/python .make/node $(WEB_SOURCES)
 	cd web && npm run --silent build
+	$(BIN)/python -m whitenoise.compress --quiet --no-brotli web/dist
 	@mkdir -p .make && touch $@
 
 .make/test-tools: setup/test-tools.sh
