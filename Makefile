@@ -22,7 +22,7 @@ demo: .make/python .make/web .make/wheels ## start the demo: server, stand-in ho
 
 demo-clean: ## remove what the demo keeps
 	@test ! -e $(DEMO) || test -e $(DEMO)/login.json || { echo "$(DEMO) does not look like a demo's; remove it by hand." >&2; exit 1; }
-	rm -rf $(DEMO)
+	rm -rf $(DEMO) $(DEMO)-backups
 
 test: .make/python .make/web .make/wheels .make/test-tools ## run all tests
 	cd web && npm run --silent test

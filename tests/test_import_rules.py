@@ -183,7 +183,7 @@ LAYERS = (
     ("chores", "maintenance", "notifications", "bring_up", "retention"),
     ("health", "runs"),
     ("work",),
-    ("time_line", "upkeep"),
+    ("time_line", "housekeeping"),
     ("toolchains",),
     ("sign_on",),
     ("access", "pipeline_secrets", "install", "backup"),

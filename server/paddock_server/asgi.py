@@ -26,6 +26,7 @@ from .front.request_ids import RequestIds  # noqa: E402
 from .front.static_files import StaticFiles  # noqa: E402
 from .front.sub_path import SubPath  # noqa: E402
 from .health.loops import findings_loop, readings_loop  # noqa: E402
+from .housekeeping.loop import backup_loop, storage_loop  # noqa: E402
 from .link.agents import agent_link  # noqa: E402
 from .link.feed import FeedConsumer  # noqa: E402
 from .link.leases import resume_after_start  # noqa: E402
@@ -43,7 +44,6 @@ from .retention.loop import expiry_loop  # noqa: E402
 from .runs.loop import packing_loop  # noqa: E402
 from .storage import start_writer, stop_writer  # noqa: E402
 from .time_line.loop import time_line_loop  # noqa: E402
-from .upkeep.loop import backup_loop, storage_loop  # noqa: E402
 from .work import open_work  # noqa: E402
 from .work.dispatcher import dispatch_loop  # noqa: E402
 

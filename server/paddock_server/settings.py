@@ -55,7 +55,7 @@ INSTALLED_APPS = [
     "paddock_server.bring_up",
     "paddock_server.logbook",
     "paddock_server.time_line",
-    "paddock_server.upkeep",
+    "paddock_server.housekeeping",
     "paddock_server.link",
 ]
 
@@ -193,7 +193,7 @@ SPECTACULAR_SETTINGS = {
         "ChoreHostStateEnum": "paddock_server.chores.models.HOST_STATES",
         "WhereEnum": "paddock_server.runs.serializers.WHERES",
         "DifferenceGroupEnum": "paddock_server.runs.serializers.GROUPS",
-        "RetentionKindEnum": "paddock_server.upkeep.models.KINDS",
+        "RetentionKindEnum": "paddock_server.housekeeping.models.KINDS",
         "JobStateEnum": "paddock_server.work.models.JOB_STATES",
         "AttemptStateEnum": "paddock_server.work.models.ATTEMPT_STATES",
     },

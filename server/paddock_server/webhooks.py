@@ -34,8 +34,8 @@ def signed(body: bytes, secret: str, identity: str, now: float) -> dict[str, str
 
 
 def verified(headers: Mapping[str, str], body: bytes, secret: str, now: float) -> str:
-    """What tells this message from all others, so that a replay is noticed. Raises SignatureRefused. An empty secret
-    is that of nobody."""
+    """What tells this message from all others, so that a replay is noticed. Raises SignatureRefused, for an empty
+    secret always."""
     if headers.get(STANDARD_SIGNATURE):
         return _verified_standard(headers, body, secret, now)
     given, stamp = headers.get(SIGNATURE, ""), headers.get(TIMESTAMP, "")

@@ -16,6 +16,7 @@ from paddock_server.bring_up.models import BringUp
 from paddock_server.errors import Invalid, NotAllowed
 from paddock_server.health.models import Finding
 from paddock_server.hosts.models import Paddock
+from paddock_server.housekeeping.rules import retention_rules
 from paddock_server.logbook.models import Entry, SyslogPosition
 from paddock_server.people.actor import COMMAND_LINE, person
 from paddock_server.retention import loop
@@ -24,7 +25,6 @@ from paddock_server.retention.expired import expired
 from paddock_server.retention.preview import preview
 from paddock_server.runs.models import TestCase
 from paddock_server.toolchains.models import SurveyChange
-from paddock_server.upkeep.rules import retention_rules
 from paddock_server.work.models import Attempt, Job, Submission
 
 NOW = timezone.now()

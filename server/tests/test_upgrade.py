@@ -211,7 +211,7 @@ def test_what_paddocks_said_of_their_files_became_rules(earlier):
     assert paddock(earlier, "migrate")[0] == 0
     rules = asked(
         earlier / "paddock.sqlite3",
-        "SELECT kind, coalesce(name, ''), days FROM upkeep_retentionrule "
+        "SELECT kind, coalesce(name, ''), days FROM housekeeping_retentionrule "
         "LEFT JOIN hosts_paddock p ON p.id = paddock_id",
     )
     assert rules == [("logs and files", "", 365), ("logs and files", "name-0", 1), ("logs and files", "name-1", 2)]

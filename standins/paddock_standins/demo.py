@@ -69,6 +69,7 @@ class Demo:
         self.parts.settings = {
             "PADDOCK_SMTP": f"smtp://127.0.0.1:{mail}",
             "PADDOCK_URL": self.url,
+            "PADDOCK_BACKUP_FOLDER": str(self.data.with_name(f"{self.data.name}-backups")),
             "PADDOCK_LINK_GRACE": GRACE,
         }
         self.parts.spawn(

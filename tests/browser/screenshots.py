@@ -81,8 +81,6 @@ def take_all(camera: Photographer, api: Api, login: dict[str, str]) -> None:
     jobs = {one["name"]: one["id"] for one in api.get("/api/v1/jobs/?page_size=200")["results"]}
     camera.go(f"/board/{jobs['sign-installer']}", ".funnel")
     camera.shoot("board-waiting")
-    camera.go("/board/help", "[data-step]")
-    camera.shoot("board-help")
     runs = [one for one in api.get("/api/v1/jobs/?pipeline=tide-gauge-firmware")["results"] if one["ended_at"]]
     failed, passed = [one["id"] for one in runs if one["name"] == "build-and-test"]
     camera.go(f"/runs/{failed}", ".run-log .line")
@@ -99,6 +97,8 @@ def take_all(camera: Photographer, api: Api, login: dict[str, str]) -> None:
     camera.shoot("people")
     camera.go("/me", "[data-session]")
     camera.shoot("own-page")
+    camera.go("/server", "[data-backup=made]")
+    camera.shoot("this-server")
     camera.go("/logbook", "table")
     camera.shoot("logbook")
 

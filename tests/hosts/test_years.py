@@ -23,7 +23,7 @@ CERTIFICATE, KEY, AUTHORITY = "/etc/yellow-paddock/server.pem", "/etc/yellow-pad
 MIGRATION = """from django.db import migrations, models
 
 class Migration(migrations.Migration):
-    dependencies = [("upkeep", "0002_rules_of_paddocks")]
+    dependencies = [("housekeeping", "0002_rules_of_paddocks")]
     operations = [migrations.AddField("storagesample", "of_next_version", models.IntegerField(default=0))]
 """
 
@@ -168,9 +168,9 @@ def test_a_server_from_its_installation_to_its_restore(host, authority, provider
 
     # An upgrade to a version with another database.
     packages = f"{HOME}/lib/python3.11/site-packages/paddock_server"
-    model = f"{packages}/upkeep/models.py"
+    model = f"{packages}/housekeeping/models.py"
     succeed(host, f"cp -a {packages} /root/earlier")
-    succeed(host, f"cat > {packages}/upkeep/migrations/0099_next.py <<'END'\n{MIGRATION}END")
+    succeed(host, f"cat > {packages}/housekeeping/migrations/0099_next.py <<'END'\n{MIGRATION}END")
     column = "of_next_version = models.IntegerField(default=0)"
     succeed(host, f"sed -i 's/^    total = models.BigIntegerField()/&\\n    {column}/' {model}")
     succeed(host, "systemctl restart yellow-paddock")

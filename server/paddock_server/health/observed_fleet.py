@@ -35,12 +35,12 @@ from paddock_core.proportions import Contrast, Tally, contrasts
 from paddock_core.trend import Trend
 
 from ..hosts.models import LIVING, EntryPass, Host
+from ..housekeeping.models import BackupRun
+from ..housekeeping.schedule import backup_schedule
+from ..housekeeping.storage_use import disk_trend
 from ..people.log_in_guard import ongoing_guessing
 from ..people.models import Token
 from ..process import vitals
-from ..upkeep.models import BackupRun
-from ..upkeep.schedule import backup_schedule
-from ..upkeep.storage_use import disk_trend
 from ..work.models import Attempt
 from . import watches
 from .models import Health, LinkChange

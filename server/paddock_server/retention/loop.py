@@ -14,9 +14,9 @@ from django.utils import timezone
 
 from paddock_core.retention import Kind, RetentionRule
 
+from ..housekeeping.rules import retention_rules
 from ..runs.removal import remove_files
 from ..storage import run_in_writer
-from ..upkeep.rules import retention_rules
 from ..work.models import Attempt
 from .actions.remove_expired import remove_expired
 from .expired import expired

@@ -9,8 +9,8 @@ from rest_framework import serializers
 
 from paddock_core.runs.compare import IN_ORDER
 
+from ..housekeeping.rules import files_retained_until
 from ..rest.shown import Shown
-from ..upkeep.rules import files_retained_until
 from ..work.actions.run_again import Where
 from ..work.models import ATTEMPT_STATES, Attempt
 from ..work.serializers import AttemptSerializer, Lines

@@ -10,8 +10,8 @@ import numpy as np
 
 from paddock_core.trend import CONFIDENCE, theil_sen
 
-from ..upkeep.models import StorageSample
-from ..upkeep.storage_use import disk_trend
+from ..housekeeping.models import StorageSample
+from ..housekeeping.storage_use import disk_trend
 
 SHOWN = timedelta(days=90)
 RATE_OVER = timedelta(days=7)

@@ -6,7 +6,7 @@ from rest_framework import serializers
 
 from paddock_core.retention import MAX_DAYS, MAX_KEEP_LAST
 
-from ..upkeep.models import KINDS, BackupRun, StorageSample
+from ..housekeeping.models import KINDS, BackupRun, StorageSample
 
 
 class PulseStepSerializer(serializers.Serializer[Any]):

@@ -15,6 +15,11 @@ from rest_framework.views import APIView
 from paddock_core.retention import Kind, RetentionRule
 
 from .. import __version__
+from ..housekeeping.actions.ask_backup import ask_backup
+from ..housekeeping.models import BackupRun
+from ..housekeeping.rules import retention_rules
+from ..housekeeping.running import RunningBackup
+from ..housekeeping.schedule import backup_schedule, next_backup
 from ..people.actor import Actor, person
 from ..people.models import Role
 from ..process import connections
@@ -23,11 +28,6 @@ from ..process.state import part
 from ..rest.reading import validated
 from ..retention.actions.save_rules import checked, save_rules
 from ..retention.preview import preview
-from ..upkeep.actions.ask_backup import ask_backup
-from ..upkeep.models import BackupRun
-from ..upkeep.rules import retention_rules
-from ..upkeep.running import RunningBackup
-from ..upkeep.schedule import backup_schedule, next_backup
 from .growth import growth
 from .serializers import RetentionPreviewSerializer, RetentionSerializer, ServerSerializer
 

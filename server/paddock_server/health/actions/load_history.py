@@ -16,12 +16,12 @@ from paddock_core.vitals import HOUR, cleaned, packed, summary
 
 from ...errors import Invalid
 from ...hosts.models import LIVING, Host
+from ...housekeeping.models import StorageSample
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
 from ...people.permission import requires
 from ...storage import action
-from ...upkeep.models import StorageSample
 from .. import reevaluation
 from ..models import HourOfReadings, LinkChange
 from .save_readings import draw_trend

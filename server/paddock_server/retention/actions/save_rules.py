@@ -10,13 +10,13 @@ from paddock_core.retention import RetentionRule, mistake_in
 from ...changes import announce
 from ...errors import Invalid
 from ...hosts.models import Paddock
+from ...housekeeping import models
+from ...housekeeping.rules import retention_rules
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
 from ...people.permission import requires
 from ...storage import action
-from ...upkeep import models
-from ...upkeep.rules import retention_rules
 
 MAX_RULES = 200
 

@@ -25,7 +25,7 @@ from .storage_use import measured
 
 CHECK_INTERVAL = 30.0
 SAMPLE_INTERVAL = timedelta(hours=1)
-log = logging.getLogger("paddock.upkeep")
+log = logging.getLogger("paddock.housekeeping")
 
 
 async def backup_loop() -> None:

@@ -7,12 +7,12 @@ USUAL_DAYS = 365
 
 def from_paddocks(apps: Any, _: object) -> None:
     """What each paddock said of its logs and files becomes rules; everything else stays for ever, as before."""
-    rule = apps.get_model("upkeep", "RetentionRule")
+    rule = apps.get_model("housekeeping", "RetentionRule")
     rule.objects.create(kind="logs and files", days=USUAL_DAYS)
     for paddock in apps.get_model("hosts", "Paddock").objects.exclude(keep_days=USUAL_DAYS):
         rule.objects.create(kind="logs and files", paddock=paddock, days=paddock.keep_days)
 
 
 class Migration(migrations.Migration):
-    dependencies = [("upkeep", "0001_initial"), ("hosts", "0015_retired_because")]
+    dependencies = [("housekeeping", "0001_initial"), ("hosts", "0015_retired_because")]
     operations = [migrations.RunPython(from_paddocks, migrations.RunPython.noop)]

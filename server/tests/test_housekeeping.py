@@ -12,15 +12,15 @@ from django.utils import timezone
 
 from paddock_core.trend import DAY
 from paddock_server.health.observed_fleet import SeenFleet
+from paddock_server.housekeeping import loop
+from paddock_server.housekeeping.actions.note_storage import HOURLY, note_storage
+from paddock_server.housekeeping.models import BackupRun, StorageSample
+from paddock_server.housekeeping.running import RunningBackup
+from paddock_server.housekeeping.schedule import backup_schedule, next_backup
+from paddock_server.housekeeping.storage_use import StorageUse, disk_trend, measured
 from paddock_server.logbook.models import Entry
 from paddock_server.process.pulse import STEP_SECONDS, Pulse, PulseStep
 from paddock_server.process.state import part
-from paddock_server.upkeep import loop
-from paddock_server.upkeep.actions.note_storage import HOURLY, note_storage
-from paddock_server.upkeep.models import BackupRun, StorageSample
-from paddock_server.upkeep.running import RunningBackup
-from paddock_server.upkeep.schedule import backup_schedule, next_backup
-from paddock_server.upkeep.storage_use import StorageUse, disk_trend, measured
 
 NOW = timezone.now()
 HOUR = timedelta(hours=1)
@@ -151,7 +151,7 @@ def test_an_asked_backup_is_marked_with_who_asked(scheduled, administrator):
 
 
 def test_old_notes_of_backups_go(scheduled, monkeypatch):
-    monkeypatch.setattr("paddock_server.upkeep.actions.note_backup.MAX_RUNS", 3)
+    monkeypatch.setattr("paddock_server.housekeeping.actions.note_backup.MAX_RUNS", 3)
     for age in range(5):
         ran(NOW - (age + 1) * HOUR)
     back_up()

@@ -1,6 +1,6 @@
 from django.apps import AppConfig
 
 
-class UpkeepConfig(AppConfig):
-    name = "paddock_server.upkeep"
+class HousekeepingConfig(AppConfig):
+    name = "paddock_server.housekeeping"
     default_auto_field = "django.db.models.BigAutoField"

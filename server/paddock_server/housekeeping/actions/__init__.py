@@ -1,0 +1,1 @@
+"""What can happen in the server's housekeeping, one file a verb."""

@@ -1,1 +1,0 @@
-"""What can happen to the server's own upkeep, one file a verb."""
