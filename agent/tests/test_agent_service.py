@@ -66,7 +66,7 @@ def test_an_address_is_cleaned(given_address, clean):
 
 
 @pytest.mark.parametrize(
-    "wrong", ["paddock:8200", "", "ftp://paddock", "http://", "http://pad dock", "http://paddock/yard"]
+    "wrong", ["paddock:8200", "", "ftp://paddock", "http://", "http://pad dock", "http://paddock/yard?plate"]
 )
 def test_a_wrong_address_says_how_to_write_it(wrong):
     with pytest.raises(Unreachable, match="http"):

@@ -29,6 +29,10 @@ def test_the_unit_runs_the_program_as_its_account_and_no_more():
     lines = unit_of(WANTED, Path("/etc/yellow-paddock/paddock.toml")).splitlines()
     assert "ExecStart=/opt/yellow-paddock/bin/paddock serve" in lines
     assert {"User=yellow-paddock", "Type=notify", "ProtectSystem=strict", "CapabilityBoundingSet="} <= set(lines)
+    assert "ReadWritePaths=/var/lib/yellow-paddock" in lines
+    with_backups = unit_of(WANTED, Path("/e"), "/mnt/backups").splitlines()
+    assert "ReadWritePaths=/var/lib/yellow-paddock -/mnt/backups" in with_backups
+    assert "ReadWritePaths=/var/lib/yellow-paddock" in unit_of(WANTED, Path("/e"), "/mnt/a b").splitlines()
     low = unit_of(Wanted("x", WANTED.program, port=443), Path("/e")).splitlines()
     assert "CapabilityBoundingSet=CAP_NET_BIND_SERVICE" in low
 

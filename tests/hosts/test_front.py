@@ -223,7 +223,7 @@ def test_a_full_disk_is_said_and_passes(small_disk):
     real = RealServer(small_disk / "data")
     try:
         filler = small_disk / "filler"
-        with filler.open("wb") as full, suppress(OSError):
+        with filler.open("wb", buffering=0) as full, suppress(OSError):
             while True:
                 full.write(b"x" * 65536)
                 full.flush()

@@ -134,11 +134,16 @@ def test_a_server_from_its_installation_to_its_restore(host, authority, provider
     first.ask("GET", "session/")
     assert first.ask("POST", "links/accept/", link=link[2], password=PASSWORD)["role"] == "administrator"
     drop_in = "/etc/systemd/system/yellow-paddock.service.d"
-    more = f"[Service]\\nEnvironment=SSL_CERT_FILE={AUTHORITY}\\nReadWritePaths=/mnt/backups\\n"
+    more = f"[Service]\\nEnvironment=SSL_CERT_FILE={AUTHORITY}\\n"
+    # Backups by a schedule, into a folder that the hardened service could not write before.
+    succeed(host, "echo 'backup_folder = \"/mnt/backups\"' >> /etc/yellow-paddock/paddock.toml")
     succeed(host, f"mkdir -p {drop_in} /mnt/backups && chown yellow-paddock /mnt/backups")
     succeed(host, f"printf '{more}' > {drop_in}/own.conf && systemctl daemon-reload")
-    succeed(host, "systemctl restart yellow-paddock")
+    code, output = setup(host, options)
+    assert (code, "now: write the unit" in output) == (0, True), output
     until(lambda: is_up(first), "the server to be back")
+    scheduled = until(lambda: first.ask("GET", "server/")["backups"]["runs"], "the scheduled backup", 60)
+    assert scheduled[0]["trouble"] == ""
     made = first.ask(
         "POST", "sign-on-providers/", name="Harbour ID", issuer=provider.issuer, client_id=provider.client,
         client_secret="secret",

@@ -86,7 +86,7 @@ class RetentionRuleSerializer(serializers.Serializer[Any]):
 
 
 class RetentionSerializer(serializers.Serializer[Any]):
-    """All rules. The most particular one decides."""
+    """All rules. The most specific one wins."""
 
     rules = RetentionRuleSerializer(many=True)
 

@@ -115,7 +115,7 @@ class RetentionView(APIView):
 
     @extend_schema(request=RetentionSerializer, responses=RetentionSerializer)
     def put(self, request: Request) -> Response:
-        """Replace all rules. What they no longer keep goes within an hour."""
+        """Replace all rules. Expired records are removed within an hour."""
         save_rules(person(request.user), _read(request))
         return _rules(retention_rules())
 

@@ -11,7 +11,9 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-from ..settings_file import SYSTEM_FILE
+from paddock_core.settings_file import read_settings
+
+from ..settings_file import KNOWN, SYSTEM_FILE
 from .unit import Wanted, checked, merged_settings, settings_text, unit_of
 
 UNIT = "yellow-paddock.service"
@@ -96,7 +98,7 @@ def _steps(wanted: Wanted) -> list[SetupStep]:
         _run("chown", f"root:{wanted.account}", str(SYSTEM_FILE))
 
     def unit() -> None:
-        _write(UNIT_FILE, unit_of(wanted, SYSTEM_FILE), 0o644)
+        _write(UNIT_FILE, _unit(wanted), 0o644)
         _run("systemctl", "daemon-reload")
 
     return [
@@ -107,13 +109,18 @@ def _steps(wanted: Wanted) -> list[SetupStep]:
             lambda: _read(SYSTEM_FILE) == _settings(wanted),
             settings,
         ),
-        SetupStep(f"write the unit {UNIT_FILE}", lambda: _read(UNIT_FILE) == unit_of(wanted, SYSTEM_FILE), unit),
+        SetupStep(f"write the unit {UNIT_FILE}", lambda: _read(UNIT_FILE) == _unit(wanted), unit),
     ]
 
 
 def _settings(wanted: Wanted) -> str:
     present = _read(SYSTEM_FILE)
     return settings_text(wanted) if present is None else merged_settings(present, wanted)
+
+
+def _unit(wanted: Wanted) -> str:
+    settings = read_settings(_read(SYSTEM_FILE) or "", KNOWN).values
+    return unit_of(wanted, SYSTEM_FILE, settings.get("backup_folder", ""))
 
 
 def _demand_system() -> None:

@@ -109,8 +109,11 @@ def merged_settings(present: str, wanted: Wanted) -> str:
     return "\n".join([*lines, *(f"{name} = {value}" for name, value in own.items())]) + "\n"
 
 
-def unit_of(wanted: Wanted, settings: Path) -> str:
-    """The unit. It can see and do no more than the server needs."""
+def unit_of(wanted: Wanted, settings: Path, backup_folder: str = "") -> str:
+    """The unit. It can see and do no more than the server needs; the folder of its backups may be missing."""
+    may_write = (
+        f"{wanted.data} -{backup_folder}" if backup_folder and not _UNSAFE.search(backup_folder) else wanted.data
+    )
     low_port = wanted.port < 1024
     capability = "CAP_NET_BIND_SERVICE" if low_port else ""
     return f"""[Unit]
@@ -132,7 +135,7 @@ TimeoutStartSec=30min
 TimeoutStopSec=30
 LimitNOFILE=65536
 UMask=0077
-ReadWritePaths={wanted.data}
+ReadWritePaths={may_write}
 AmbientCapabilities={capability}
 CapabilityBoundingSet={capability}
 NoNewPrivileges=yes

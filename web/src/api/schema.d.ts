@@ -2403,7 +2403,7 @@ export interface paths {
         get: operations["server_retention_retrieve"];
         /**
          * Replace all rules
-         * @description Replace all rules. What they no longer keep goes within an hour.
+         * @description Replace all rules. Expired records are removed within an hour.
          */
         put: operations["server_retention_update"];
         post?: never;
@@ -5366,7 +5366,7 @@ export interface components {
             passed: number;
             failed: number;
         };
-        /** @description All rules. The most particular one decides. */
+        /** @description All rules. The most specific one wins. */
         Retention: {
             rules: components["schemas"]["RetentionRule"][];
         };
@@ -5384,7 +5384,7 @@ export interface components {
         RetentionPreview: {
             removes: components["schemas"]["WouldRemove"][];
         };
-        /** @description All rules. The most particular one decides. */
+        /** @description All rules. The most specific one wins. */
         RetentionRequest: {
             rules: components["schemas"]["RetentionRuleRequest"][];
         };

@@ -24,7 +24,7 @@ MAX_RULES = 200
 @action
 @requires(Role.ADMINISTRATOR, "Changing retention")
 def save_rules(actor: Actor, rules: Sequence[RetentionRule]) -> None:
-    """What they no longer keep goes within an hour. Raises Invalid with the place of a rule that cannot be."""
+    """Expired records are removed within an hour. Raises Invalid with the place of a rule that cannot be."""
     paddocks = checked(rules)
     before = retention_rules()
     if list(rules) == before:

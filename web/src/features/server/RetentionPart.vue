@@ -76,7 +76,7 @@ function removed(index: number): string {
           <tr v-for="rule in rules" :key="`${rule.kind} ${place(rule)}`" :data-rule="`${rule.kind} of ${place(rule)}`"><td>{{ rule.kind }}</td><td>{{ place(rule) }}</td><td>{{ staying(rule) }}</td></tr>
         </tbody>
       </table>
-      <p class="soft">Everything else stays for ever. The most particular rule decides. Expired records go hourly, in small steps.</p>
+      <p class="soft">Everything else stays for ever. The most specific rule wins. Expired records go hourly, in small steps.</p>
       <Button size="small" :loading="isBusy" data-act="change-retention" @click="change">Change retention…</Button>
     </template>
     <form v-else-if="draft" @submit.prevent="preview ? save() : look()">
