@@ -8,11 +8,11 @@ from enum import StrEnum
 
 MAX_DAYS = 36_500
 MAX_KEEP_LAST = 1_000
-LEAST_LOGBOOK_DAYS = 30
+MIN_LOGBOOK_DAYS = 30
 """Who did what stays at least this long."""
 
 
-class Kind(StrEnum):
+class RecordKind(StrEnum):
     """What is retained."""
 
     FILES = "logs and files"
@@ -23,16 +23,16 @@ class Kind(StrEnum):
     LOGBOOK = "logbook"
 
 
-OF_PIPELINES = (Kind.FILES, Kind.TESTS, Kind.JOBS)
+OF_PIPELINES = (RecordKind.FILES, RecordKind.TESTS, RecordKind.JOBS)
 """Kinds whose records belong to a pipeline: of these the last runs of each job may stay besides."""
 
 
 @dataclass(frozen=True)
 class RetentionRule:
-    """Records of ``kind`` stay ``days`` after their end, 0 for ever, and so do the ``keep_last`` runs of each job that
+    """Records of ``kind`` stay ``days`` after their end, 0 forever, and so do the ``keep_last`` runs of each job that
     ended last. ``paddock`` and ``pipeline`` are "" for all."""
 
-    kind: Kind
+    kind: RecordKind
     days: int
     keep_last: int = 0
     paddock: str = ""
@@ -43,14 +43,14 @@ class RetentionRule:
         """Higher for a rule that is for less."""
         return 2 * bool(self.pipeline) + bool(self.paddock)
 
-    def is_for(self, kind: Kind, paddock: str, pipeline: str) -> bool:
+    def is_for(self, kind: RecordKind, paddock: str, pipeline: str) -> bool:
         """Whether the rule speaks of such records at all."""
         return self.kind is kind and self.paddock in ("", paddock) and self.pipeline in ("", pipeline)
 
 
-def rule_for(rules: Iterable[RetentionRule], kind: Kind, paddock: str = "", pipeline: str = "") -> RetentionRule:
+def rule_for(rules: Iterable[RetentionRule], kind: RecordKind, paddock: str = "", pipeline: str = "") -> RetentionRule:
     """The one that decides: that of the pipeline in the paddock, else of the pipeline, of the paddock, of everything.
-    Without any, records stay for ever."""
+    Without any, records stay forever."""
     found = (one for one in rules if one.is_for(kind, paddock, pipeline))
     return max(found, key=lambda one: one.rank, default=RetentionRule(kind, 0))
 
@@ -67,7 +67,7 @@ def overruling(rule: RetentionRule, rules: Iterable[RetentionRule]) -> list[Rete
     ]
 
 
-def mistake_in(rules: Sequence[RetentionRule]) -> tuple[int, str] | None:
+def first_mistake(rules: Sequence[RetentionRule]) -> tuple[int, str] | None:
     """The first rule that cannot be, by its place, and why; None if all can."""
     seen = set()
     for place, rule in enumerate(rules):
@@ -76,11 +76,11 @@ def mistake_in(rules: Sequence[RetentionRule]) -> tuple[int, str] | None:
             return place, f"There are two rules for {rule.kind} of the same place."
         seen.add(key)
         if not 0 <= rule.days <= MAX_DAYS:
-            return place, f"Retention is 0 (for ever) to {MAX_DAYS} days."
+            return place, f"Retention is 0 (forever) to {MAX_DAYS} days."
         if not 0 <= rule.keep_last <= MAX_KEEP_LAST:
             return place, f"At most the last {MAX_KEEP_LAST} runs of each job can stay besides."
         if rule.kind not in OF_PIPELINES and (rule.pipeline or rule.keep_last):
             return place, f"Records of the kind {rule.kind} belong to no pipeline and no job."
-        if rule.kind is Kind.LOGBOOK and 0 < rule.days < LEAST_LOGBOOK_DAYS:
-            return place, f"The logbook stays at least {LEAST_LOGBOOK_DAYS} days."
+        if rule.kind is RecordKind.LOGBOOK and 0 < rule.days < MIN_LOGBOOK_DAYS:
+            return place, f"The logbook stays at least {MIN_LOGBOOK_DAYS} days."
     return None

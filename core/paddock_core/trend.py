@@ -46,6 +46,12 @@ class Trend:
         """The same at both bounds of the interval, the sooner first."""
         return self.level / -self.slope_low, self.level / -self.slope_high
 
+    def left_at(self, now: float) -> tuple[float, float, float]:
+        """Seconds from ``now`` until nothing is left, and its bounds, the sooner first. None is below 0."""
+        gone = now - self.at
+        left, soonest, latest = (max(0.0, one - gone) for one in (self.empty_in(), *self.empty_between()))
+        return left, soonest, latest
+
     def line(self, until: float, points: int = 2) -> list[tuple[float, float, float, float]]:
         """The forecast for drawing: ``(time, value, lower bound, upper bound)`` from ``at`` to ``until``, none below
         0."""

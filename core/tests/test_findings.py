@@ -324,7 +324,7 @@ def test_backups(backups, expected):
 
 
 def server_disk(days, spread=0.0):
-    """Free bytes that are used up in so many days, at a rate that is known to within ``spread``."""
+    """A trend that fills the disk in ``days``; ``spread`` widens its interval."""
     rate = -1e10 / (days * DAY)
     return Trend(NOW, 1e10, rate, rate * (1 + spread), rate / (1 + spread), NOW - 21 * DAY)
 

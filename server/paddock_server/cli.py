@@ -14,7 +14,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from . import __version__
-from .settings_file import KNOWN, SettingsInvalid, apply_settings_file, listed, value_of, variable_of
+from .settings_file import SettingsInvalid, apply_settings_file, listed, value_of
 from .terminal.commands import add_commands, run
 
 
@@ -36,8 +36,6 @@ def main(arguments: Sequence[str] | None = None) -> int:
         apply_settings_file()  # before the parser, whose defaults are settings
     except SettingsInvalid as error:
         mistakes = str(error)
-        for one in KNOWN:  # or the defaults of the parser would stumble over the same mistake
-            os.environ.pop(variable_of(one.name), None)
     options = _parser().parse_args(arguments)
     if mistakes and not hasattr(options, "remote"):
         print(mistakes, file=sys.stderr)
@@ -79,7 +77,7 @@ def _parser() -> argparse.ArgumentParser:
 
     one = commands.add_parser("serve", help="run the server")
     one.add_argument("--bind", default=value_of("bind"), help="the address to listen at (default: this machine only)")
-    one.add_argument("--port", type=int, default=int(value_of("port")))
+    one.add_argument("--port", type=int, help="default: that of the settings")
     one.set_defaults(command=_serve)
 
     one = commands.add_parser("config", help="list the settings, and where each comes from")
@@ -167,7 +165,7 @@ def _history(options: argparse.Namespace) -> int:
 def _serve(options: argparse.Namespace) -> int:
     from .serve import serve
 
-    return serve(options.bind, options.port)
+    return serve(options.bind, options.port or int(value_of("port")))
 
 
 def _config(options: argparse.Namespace) -> int:

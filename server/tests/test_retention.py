@@ -1,4 +1,4 @@
-"""Retention: which records go by which rule, what is shown before, and what stays whatever the rules say."""
+"""Retention: which rule removes which records, the preview, and what always stays."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from django.utils import timezone
 from placing import url
 from printing import printed
 
-from paddock_core.retention import Kind, RetentionRule, rule_for
+from paddock_core.retention import RecordKind, RetentionRule, rule_for
 from paddock_server.bring_up.models import BringUp
 from paddock_server.errors import Invalid, NotAllowed
 from paddock_server.health.models import Finding
@@ -46,7 +46,7 @@ def rules(*wanted):
 
 
 def ended(host, age, *, name="chart", pipeline="almanac-docs", submission=None):
-    """An attempt of a job that ended so many days ago."""
+    """An attempt of a job that ended ``age`` days ago."""
     at = NOW - age * DAY
     job = Job.objects.create(
         name=name, pipeline=pipeline, state="passed", submitted_at=at, submitted_by="x", ended_at=at,
@@ -64,7 +64,7 @@ def test_logs_and_files_go_when_they_are_retained_no_longer(administrator, new_h
     output = attempt.outputs.create(number=0, path="chart.txt", size=3, sha256="0" * 64, whole=True)
     output.file.parent.mkdir(parents=True)
     output.file.write_bytes(b"abc")
-    rules(RetentionRule(Kind.FILES, 30, paddock="shoreline"))
+    rules(RetentionRule(RecordKind.FILES, 30, paddock="shoreline"))
     sheet = administrator.get(url(attempt)).json()
     until = attempt.ended_at + 30 * DAY
     assert (sheet["removed_at"], sheet["retained_until"][:10]) == (None, f"{until:%Y-%m-%d}")
@@ -86,7 +86,7 @@ def test_logs_and_files_go_when_they_are_retained_no_longer(administrator, new_h
 def test_without_a_rule_and_with_0_days_nothing_goes(new_host):
     attempt = ended(new_host(), 20_000)
     printed(attempt, b"up\n")
-    for wanted in ([], [RetentionRule(kind, 0) for kind in Kind]):
+    for wanted in ([], [RetentionRule(kind, 0) for kind in RecordKind]):
         rules(*wanted)
         assert remove() == 0
     assert attempt.log_file.exists()
@@ -96,7 +96,7 @@ def test_what_runs_is_no_record_yet(new_host):
     attempt = ended(new_host(), 100)
     Job.objects.update(state="running", ended_at=None)
     Attempt.objects.update(state="running", ended_at=None)
-    rules(*(RetentionRule(kind, 1) for kind in Kind if kind is not Kind.LOGBOOK))
+    rules(*(RetentionRule(kind, 1) for kind in RecordKind if kind is not RecordKind.LOGBOOK))
     assert remove() == 0
     assert Attempt.objects.get().pk == attempt.pk
 
@@ -111,7 +111,7 @@ def test_a_job_goes_with_all_that_hangs_on_it(new_host):
     attempt.test_cases.create(name="tide", outcome="passed")
     attempt.steps.create(number=0)
     other = ended(attempt.host, 1)
-    rules(RetentionRule(Kind.JOBS, 90))
+    rules(RetentionRule(RecordKind.JOBS, 90))
     assert remove() == 1
     assert list(Job.objects.all()) == [other.job]
     assert not list(attempt.log_file.parent.glob("*"))
@@ -124,14 +124,14 @@ def test_a_submission_stays_with_its_younger_jobs(new_host):
     submission = Submission.objects.create(pipeline="almanac-docs", submitted_at=NOW, submitted_by="x")
     ended(new_host(), 100, submission=submission)
     ended(new_host(), 1, submission=submission)
-    rules(RetentionRule(Kind.JOBS, 90))
+    rules(RetentionRule(RecordKind.JOBS, 90))
     assert (remove(), Submission.objects.count()) == (1, 1)
 
 
 def test_a_job_for_which_another_waits_stays(new_host):
     first = ended(new_host(), 100)
     waiting = Job.objects.create(name="flash", pipeline="x", after=[first.job_id], submitted_at=NOW, submitted_by="x")
-    rules(RetentionRule(Kind.JOBS, 90))
+    rules(RetentionRule(RecordKind.JOBS, 90))
     assert remove() == 0
     Job.objects.filter(pk=waiting.pk).update(state="cancelled", ended_at=NOW)
     assert remove() == 1
@@ -141,9 +141,9 @@ def test_a_job_that_never_ran_is_of_no_paddock(new_host):
     new_host()
     at = NOW - 50 * DAY
     Job.objects.create(name="x", pipeline="p", state="cancelled", submitted_at=at, submitted_by="x", ended_at=at)
-    rules(RetentionRule(Kind.JOBS, 1, paddock="shoreline"))
+    rules(RetentionRule(RecordKind.JOBS, 1, paddock="shoreline"))
     assert remove() == 0
-    rules(RetentionRule(Kind.JOBS, 1))
+    rules(RetentionRule(RecordKind.JOBS, 1))
     assert remove() == 1
 
 
@@ -152,7 +152,7 @@ def test_the_proof_of_a_bring_up_may_go(new_host):
     sheet = BringUp.objects.create(
         code="c", paddock=attempt.host.paddock, system="linux", arch="x64", made_by="x", proof=attempt.job
     )
-    rules(RetentionRule(Kind.JOBS, 90))
+    rules(RetentionRule(RecordKind.JOBS, 90))
     assert remove() == 1
     sheet.refresh_from_db()
     assert sheet.proof is None
@@ -163,7 +163,7 @@ def test_the_last_runs_of_each_job_stay_besides(new_host, keep_last):
     host = new_host()
     numbers = [ended(host, age).job_id for age in (50, 40, 30)]
     numbers += [ended(host, 40, name="lint").job_id, ended(host, 45, pipeline="pilot").job_id]
-    rules(RetentionRule(Kind.JOBS, 20, keep_last))
+    rules(RetentionRule(RecordKind.JOBS, 20, keep_last))
     left = 3 * min(keep_last, 1) + max(0, min(keep_last, 3) - 1)
     assert (remove(), Job.objects.count()) == (5 - left, left)
     assert {numbers[2], numbers[3], numbers[4]} <= set(Job.objects.values_list("pk", flat=True)) or keep_last == 0
@@ -172,7 +172,7 @@ def test_the_last_runs_of_each_job_stay_besides(new_host, keep_last):
 def test_runs_that_ended_at_the_same_moment_are_parted_by_number(new_host):
     host = new_host()
     numbers = [ended(host, 50).job_id for _ in range(5)]
-    rules(RetentionRule(Kind.JOBS, 20, 2))
+    rules(RetentionRule(RecordKind.JOBS, 20, 2))
     assert remove() == 3
     assert sorted(Job.objects.values_list("pk", flat=True)) == numbers[3:]
 
@@ -189,7 +189,7 @@ def test_any_rules_remove_what_a_plain_reading_of_them_does(new_host, seed):
     scopes = [(paddock, pipeline) for paddock in ("", "orchard", "annex") for pipeline in ("", "p", "q")]
     wanted = [
         RetentionRule(kind, choice.randint(0, 9), choice.choice([0, 0, 1, 3]), *scope)
-        for kind in (Kind.FILES, Kind.TESTS, Kind.JOBS)
+        for kind in (RecordKind.FILES, RecordKind.TESTS, RecordKind.JOBS)
         for scope in choice.sample(scopes, choice.randint(0, 5))
     ]
     rules(*wanted)
@@ -204,7 +204,7 @@ def test_any_rules_remove_what_a_plain_reading_of_them_does(new_host, seed):
                 found.add(job.pk)
         return found
 
-    job_of = {Kind.FILES: "job", Kind.TESTS: "attempt__job", Kind.JOBS: "pk"}
+    job_of = {RecordKind.FILES: "job", RecordKind.TESTS: "attempt__job", RecordKind.JOBS: "pk"}
     for kind in job_of:
         found = [
             number
@@ -218,7 +218,7 @@ def test_any_rules_remove_what_a_plain_reading_of_them_does(new_host, seed):
     for one in preview(wanted, NOW):
         shown[wanted[one.rule].kind] += one.records
     assert shown == {kind: len(plainly(kind)) for kind in job_of if plainly(kind)}
-    gone = plainly(Kind.JOBS)
+    gone = plainly(RecordKind.JOBS)
     remove()
     assert set(Job.objects.values_list("pk", flat=True)) == {job.pk for job in jobs} - gone
     assert preview(wanted, NOW) == []
@@ -237,7 +237,7 @@ def test_closed_findings_and_survey_changes_go_and_open_ones_stay(new_host):
     SurveyChange.objects.all().delete()
     for age in (10, 100):
         SurveyChange.objects.create(host=host, kind="tool", name="git", what="added", at=NOW - age * DAY)
-    rules(RetentionRule(Kind.FINDINGS, 90), RetentionRule(Kind.SURVEYS, 90, paddock="shoreline"))
+    rules(RetentionRule(RecordKind.FINDINGS, 90), RetentionRule(RecordKind.SURVEYS, 90, paddock="shoreline"))
     assert remove() == 2
     assert sorted(one is None for one in Finding.objects.values_list("closed_at", flat=True)) == [False, True]
     assert SurveyChange.objects.get().at > NOW - 11 * DAY
@@ -254,7 +254,7 @@ def test_the_logbook_goes_by_its_rule_alone_and_its_removal_is_in_it(new_host):
     old_lines(3)
     with pytest.raises(TypeError):
         Entry.objects.filter(verb="held").first().delete()
-    rules(RetentionRule(Kind.LOGBOOK, 365))
+    rules(RetentionRule(RecordKind.LOGBOOK, 365))
     assert remove() == 3
     assert not Entry.objects.filter(verb="held").exists()
     assert Entry.objects.get(verb="removed expired").details["records"] == 3
@@ -263,7 +263,7 @@ def test_the_logbook_goes_by_its_rule_alone_and_its_removal_is_in_it(new_host):
 def test_lines_that_have_not_gone_out_as_syslog_stay(monkeypatch):
     monkeypatch.setenv("PADDOCK_SYSLOG", "udp://127.0.0.1:9")
     old_lines(4)
-    rules(RetentionRule(Kind.LOGBOOK, 365))
+    rules(RetentionRule(RecordKind.LOGBOOK, 365))
     assert remove() == 0
     second = Entry.objects.filter(verb="held").order_by("pk")[1].pk
     SyslogPosition.objects.update_or_create(pk=1, defaults={"entry": second})
@@ -271,11 +271,11 @@ def test_lines_that_have_not_gone_out_as_syslog_stay(monkeypatch):
 
 
 def test_it_goes_in_steps(new_host, monkeypatch):
-    monkeypatch.setitem(loop.AT_A_TIME, Kind.JOBS, 2)
+    monkeypatch.setitem(loop.AT_A_TIME, RecordKind.JOBS, 2)
     host = new_host()
     for _ in range(5):
         ended(host, 50)
-    rules(RetentionRule(Kind.JOBS, 20))
+    rules(RetentionRule(RecordKind.JOBS, 20))
     assert remove() == 5
     records = [one.details["records"] for one in Entry.objects.filter(verb="removed expired").order_by("pk")]
     assert records == [2, 2, 1]
@@ -339,8 +339,8 @@ def test_only_administrators_for_everything_change_retention(operator):
 
 def test_a_removed_paddock_takes_its_rules_along(administrator, new_host):
     paddock = Paddock.objects.create(name="saltflat")
-    rules(RetentionRule(Kind.JOBS, 1, paddock="saltflat"), RetentionRule(Kind.JOBS, 9))
+    rules(RetentionRule(RecordKind.JOBS, 1, paddock="saltflat"), RetentionRule(RecordKind.JOBS, 9))
     paddock.delete()
     assert [one.days for one in retention_rules()] == [9]
     with pytest.raises(Invalid):
-        rules(*(RetentionRule(Kind.JOBS, 1, pipeline=f"p{number}") for number in range(201)))
+        rules(*(RetentionRule(RecordKind.JOBS, 1, pipeline=f"p{number}") for number in range(201)))

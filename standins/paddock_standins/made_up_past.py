@@ -32,7 +32,7 @@ def made_up_past(hosts: Sequence[Description], now: float, free: int, total: int
 
 
 def _storage(now: float, days: int, free: int, total: int) -> dict[str, float]:
-    """So many days ago: logs grew fastest, and were shortened once."""
+    """The storage ``days`` ago. Logs grew fastest, and were shortened once."""
     chance = random.Random(days)  # noqa: S311 - a story, no secret
     since_shortened = days if days > 24 else days - 14
     return {

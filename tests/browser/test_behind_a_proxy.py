@@ -221,7 +221,7 @@ def refused_log_in(way, path, claim):
     headers = {"Content-Type": "application/json", "Cookie": f"paddock_csrf={token}", "X-CSRFToken": token, **claim}
     if path:
         headers["Origin"] = f"https://localhost:{way.port}"
-    body = json.dumps({"username": f"nobody-{abs(hash(str(claim)))}", "password": "wrong"})
+    body = json.dumps({"username": f"stranger-{abs(hash(str(claim)))}", "password": "wrong"})
     way.request("POST", f"{path}/api/v1/session/", body, headers)
     answer = way.getresponse()
     assert answer.status in (400, 401, 403), answer.read()

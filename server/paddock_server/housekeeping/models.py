@@ -2,9 +2,9 @@ from __future__ import annotations
 
 from django.db import models
 
-from paddock_core.retention import Kind
+from paddock_core.retention import RecordKind
 
-KINDS = [(one.value, one.value) for one in Kind]
+KINDS = [(one.value, one.value) for one in RecordKind]
 
 
 class RetentionRule(models.Model):

@@ -24,8 +24,8 @@ def mail_of(
     now: datetime,
     public_url: str = "",
 ) -> EmailMessage:
-    """``identity`` is the same for each try of one message. The end of a finding refers to the same thread as its
-    beginning does, whatever else is in the two messages."""
+    """``identity`` is the same for each try of one message. The mail about the end of a finding joins the
+    thread of the mail about its beginning."""
     domain = urlsplit(public_url).hostname or parseaddr(sender)[1].rpartition("@")[2] or "localhost"
     message = EmailMessage()
     message["From"], message["To"], message["Subject"] = sender, target, subject

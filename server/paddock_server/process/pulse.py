@@ -7,7 +7,7 @@ import time
 from collections import deque
 from dataclasses import dataclass
 
-from ..storage import queue_length
+from ..storage import writer_counts
 from .state import part
 
 BEAT_SECONDS = 0.5
@@ -60,4 +60,4 @@ async def pulse_loop() -> None:
     while True:
         began = time.monotonic()
         await asyncio.sleep(BEAT_SECONDS)
-        pulse.beat(max(0.0, time.monotonic() - began - BEAT_SECONDS), *queue_length())
+        pulse.beat(max(0.0, time.monotonic() - began - BEAT_SECONDS), *writer_counts())

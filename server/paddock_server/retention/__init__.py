@@ -1,1 +1,1 @@
-"""Removes what the rules of retention no longer keep, in small steps."""
+"""Removes expired records in small steps."""

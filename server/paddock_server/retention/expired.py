@@ -1,4 +1,4 @@
-"""Which records no rule keeps any longer, as queries: the same for the preview and for the removal."""
+"""Queries for expired records, shared by the preview and the removal."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from typing import Any
 from django.db.models import CharField, Exists, OuterRef, Q, QuerySet, Subquery, Value
 from django.db.models.functions import Coalesce
 
-from paddock_core.retention import Kind, RetentionRule, overruling
+from paddock_core.retention import RecordKind, RetentionRule, overruling
 
 from ..health.models import Finding
 from ..logbook.models import Entry, SyslogPosition
@@ -32,12 +32,12 @@ class Fields:
 
 
 FIELDS = {
-    Kind.FILES: Fields("host__paddock__name", "job__pipeline", "ended_at"),
-    Kind.TESTS: Fields("attempt__host__paddock__name", "attempt__job__pipeline", "attempt__ended_at"),
-    Kind.JOBS: Fields("last_paddock", "pipeline", "ended_at"),
-    Kind.SURVEYS: Fields("host__paddock__name", "", "at"),
-    Kind.FINDINGS: Fields("paddock", "", "closed_at"),
-    Kind.LOGBOOK: Fields("paddock", "", "at"),
+    RecordKind.FILES: Fields("host__paddock__name", "job__pipeline", "ended_at"),
+    RecordKind.TESTS: Fields("attempt__host__paddock__name", "attempt__job__pipeline", "attempt__ended_at"),
+    RecordKind.JOBS: Fields("last_paddock", "pipeline", "ended_at"),
+    RecordKind.SURVEYS: Fields("host__paddock__name", "", "at"),
+    RecordKind.FINDINGS: Fields("paddock", "", "closed_at"),
+    RecordKind.LOGBOOK: Fields("paddock", "", "at"),
 }
 
 
@@ -68,11 +68,11 @@ def _within(rule: RetentionRule, fields: Fields) -> Q:
     return found
 
 
-_JOB_OF = {Kind.FILES: "job__", Kind.TESTS: "attempt__job__", Kind.JOBS: ""}
+_JOB_OF = {RecordKind.FILES: "job__", RecordKind.TESTS: "attempt__job__", RecordKind.JOBS: ""}
 
 
 def _has_later_runs(job: str, number: int) -> Exists:
-    """Whether so many runs of the same job ended after this one: then it is not among the last."""
+    """Whether ``number`` runs of the same job ended later, so that this one is not among the last."""
     later = Job.objects.filter(pipeline=OuterRef(f"{job}pipeline"), name=OuterRef(f"{job}name")).filter(
         Q(ended_at__gt=OuterRef(f"{job}ended_at"))
         | Q(ended_at=OuterRef(f"{job}ended_at"), pk__gt=OuterRef(f"{job}pk" if job else "pk"))
@@ -100,11 +100,11 @@ def _sent_entries() -> Records:
     return entries
 
 
-_ALL: dict[Kind, Callable[[], Records]] = {
-    Kind.FILES: lambda: Attempt.objects.filter(removed_at=None).exclude(ended_at=None),
-    Kind.TESTS: lambda: TestCase.objects.exclude(attempt__ended_at=None),
-    Kind.JOBS: _ended_jobs,
-    Kind.SURVEYS: SurveyChange.objects.all,
-    Kind.FINDINGS: lambda: Finding.objects.exclude(closed_at=None),
-    Kind.LOGBOOK: _sent_entries,
+_ALL: dict[RecordKind, Callable[[], Records]] = {
+    RecordKind.FILES: lambda: Attempt.objects.filter(removed_at=None).exclude(ended_at=None),
+    RecordKind.TESTS: lambda: TestCase.objects.exclude(attempt__ended_at=None),
+    RecordKind.JOBS: _ended_jobs,
+    RecordKind.SURVEYS: SurveyChange.objects.all,
+    RecordKind.FINDINGS: lambda: Finding.objects.exclude(closed_at=None),
+    RecordKind.LOGBOOK: _sent_entries,
 }

@@ -1,4 +1,4 @@
-"""Removes what is retained no longer, once an hour, in small steps with rests: others write in between."""
+"""Removes expired records hourly, in small steps with rests, so that others can write in between."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from typing import Any
 from channels.db import database_sync_to_async
 from django.utils import timezone
 
-from paddock_core.retention import Kind, RetentionRule
+from paddock_core.retention import RecordKind, RetentionRule
 
 from ..housekeeping.rules import retention_rules
 from ..runs.removal import remove_files
@@ -25,7 +25,7 @@ REMOVE_INTERVAL_SECONDS = 3600.0
 FIRST_SECONDS = 60.0
 REST = 4.0
 """How many times as long as a step took the rest after it is."""
-AT_A_TIME = {Kind.FILES: 200, Kind.JOBS: 100}
+AT_A_TIME = {RecordKind.FILES: 200, RecordKind.JOBS: 100}
 OTHERS_AT_A_TIME = 500
 log = logging.getLogger("paddock.retention")
 
@@ -58,11 +58,12 @@ async def remove_all_expired(now: datetime, rest: float = REST) -> int:
 
 
 def next_step(now: datetime) -> tuple[RetentionRule, Sequence[Any]] | None:
-    """The next records to remove, by one rule; None if all is done."""
+    """The next records to remove, by one rule; None if all is done. The rules are read for each step: a change of them
+    counts at once."""
     for rule, records in expired(retention_rules(), now):
-        if rule.kind is Kind.FILES:
+        if rule.kind is RecordKind.FILES:
             records = records.select_related("job")
-        if rule.kind is Kind.JOBS:
+        if rule.kind is RecordKind.JOBS:
             records = records.prefetch_related("attempts__job")
         if found := list(records[: AT_A_TIME.get(rule.kind, OTHERS_AT_A_TIME)]):
             return rule, found
@@ -70,8 +71,8 @@ def next_step(now: datetime) -> tuple[RetentionRule, Sequence[Any]] | None:
 
 
 def _remove_files(rule: RetentionRule, records: Sequence[Any]) -> None:
-    if rule.kind is Kind.FILES:
+    if rule.kind is RecordKind.FILES:
         remove_files(records)
-    elif rule.kind is Kind.JOBS:
+    elif rule.kind is RecordKind.JOBS:
         attempts: list[Attempt] = [attempt for job in records for attempt in job.attempts.all()]
         remove_files(attempts)

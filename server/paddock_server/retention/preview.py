@@ -9,7 +9,7 @@ from typing import Any
 
 from django.db.models import Count, Min, Sum
 
-from paddock_core.retention import Kind, RetentionRule
+from paddock_core.retention import RecordKind, RetentionRule
 
 from ..runs import log_store
 from ..runs.models import Output
@@ -34,7 +34,7 @@ def preview(rules: Sequence[RetentionRule], now: datetime) -> list[WouldRemove]:
         totals: dict[str, Any] = unordered.aggregate(count=Count("pk"), oldest=Min(FIELDS[rule.kind].at))
         if totals["count"]:
             size = 0
-            if rule.kind is Kind.FILES:
+            if rule.kind is RecordKind.FILES:
                 size = Output.objects.filter(attempt__in=unordered).aggregate(size=Sum("size"))["size"] or 0
                 size += sum(log_store.disk_use(one.log_file) for one in unordered.iterator())
             found.append(WouldRemove(rules.index(rule), totals["count"], size, totals["oldest"]))

@@ -2,14 +2,16 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import datetime
+from functools import cached_property
 from typing import Any
 
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
+from paddock_core.retention import RetentionRule
 from paddock_core.runs.compare import IN_ORDER
 
-from ..housekeeping.rules import files_retained_until
+from ..housekeeping.rules import files_retained_until, retention_rules
 from ..rest.shown import Shown
 from ..work.actions.run_again import Where
 from ..work.models import ATTEMPT_STATES, Attempt
@@ -164,12 +166,17 @@ class AttemptSheetSerializer(AttemptSerializer):
         ]  # fmt: skip
         read_only_fields = fields
 
+    @cached_property
+    def _rules(self) -> list[RetentionRule]:
+        """The same for all attempts of an answer."""
+        return retention_rules()
+
     @extend_schema_field(serializers.DateTimeField(allow_null=True))
     def get_retained_until(self, attempt: AttemptShown) -> datetime | None:
         row = attempt.row
         if row.ended_at is None:
             return None
-        return files_retained_until(row.ended_at, row.host.paddock.name, row.job.pipeline)
+        return files_retained_until(self._rules, row.ended_at, row.host.paddock.name, row.job.pipeline)
 
     @extend_schema_field(StepRunSerializer(many=True))
     def get_steps(self, attempt: AttemptShown) -> Any:

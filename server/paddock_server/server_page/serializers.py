@@ -76,7 +76,7 @@ class ServerSerializer(serializers.Serializer[Any]):
 
 
 class RetentionRuleSerializer(serializers.Serializer[Any]):
-    """``days`` 0 keeps for ever; ``paddock`` and ``pipeline`` are empty for all."""
+    """``days`` 0 keeps forever; ``paddock`` and ``pipeline`` are empty for all."""
 
     kind = serializers.ChoiceField(choices=KINDS)
     days = serializers.IntegerField(min_value=0, max_value=MAX_DAYS)

@@ -1,6 +1,5 @@
 from __future__ import annotations
 
-import time
 from collections.abc import Iterable
 from datetime import UTC, datetime
 from typing import Any
@@ -12,7 +11,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from paddock_core.retention import Kind, RetentionRule
+from paddock_core.retention import RecordKind, RetentionRule
 
 from .. import __version__
 from ..housekeeping.actions.ask_backup import ask_backup
@@ -33,7 +32,7 @@ from .serializers import RetentionPreviewSerializer, RetentionSerializer, Server
 
 SHOWN_BACKUPS = 20
 PULSE_GROUP, SINGLE_STEPS = 5, 60
-"""Minutes that are one point of the drawing, but for a server that began within so many minutes."""
+"""Minutes per point of the chart. Within the first SINGLE_STEPS minutes of a server, each minute is a point."""
 
 
 def _administrator(request: Request, what: str) -> Actor:
@@ -77,7 +76,6 @@ def _in_groups(steps: list[PulseStep]) -> list[dict[str, Any]]:
             "commits": sum(one.commits for one in group),
         }
         for group in reversed(groups)
-        if group[-1].at <= time.time()
     ]
 
 
@@ -134,7 +132,7 @@ class RetentionPreviewView(APIView):
 
 def _read(request: Request) -> list[RetentionRule]:
     given = validated(RetentionSerializer, request)["rules"]
-    return [RetentionRule(**{**one, "kind": Kind(one["kind"])}) for one in given]
+    return [RetentionRule(**{**one, "kind": RecordKind(one["kind"])}) for one in given]
 
 
 def _rules(rules: Iterable[RetentionRule]) -> Response:

@@ -11,11 +11,11 @@ from .actions import (
     is_full,
     is_writer,
     on_rollback,
-    queue_length,
     run_in_writer,
     savepoint,
     start_writer,
     stop_writer,
+    writer_counts,
 )
 from .writer import WriterStopped
 
@@ -27,9 +27,9 @@ __all__ = [
     "is_full",
     "is_writer",
     "on_rollback",
-    "queue_length",
     "run_in_writer",
     "savepoint",
     "start_writer",
     "stop_writer",
+    "writer_counts",
 ]

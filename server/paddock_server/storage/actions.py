@@ -51,7 +51,7 @@ def is_full() -> bool:
     return _storage.writer is not None and len(_storage.writer) > MAX_QUEUE_LENGTH
 
 
-def queue_length() -> tuple[int, int]:
+def writer_counts() -> tuple[int, int]:
     """How many actions wait to be written, and how many batches were committed since the start."""
     writer = _storage.writer
     return (len(writer), writer.commits) if writer else (0, 0)

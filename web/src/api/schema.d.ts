@@ -5388,7 +5388,7 @@ export interface components {
         RetentionRequest: {
             rules: components["schemas"]["RetentionRuleRequest"][];
         };
-        /** @description ``days`` 0 keeps for ever; ``paddock`` and ``pipeline`` are empty for all. */
+        /** @description ``days`` 0 keeps forever; ``paddock`` and ``pipeline`` are empty for all. */
         RetentionRule: {
             kind: components["schemas"]["RetentionKindEnum"];
             days: number;
@@ -5399,7 +5399,7 @@ export interface components {
             /** @default  */
             pipeline?: string;
         };
-        /** @description ``days`` 0 keeps for ever; ``paddock`` and ``pipeline`` are empty for all. */
+        /** @description ``days`` 0 keeps forever; ``paddock`` and ``pipeline`` are empty for all. */
         RetentionRuleRequest: {
             kind: components["schemas"]["RetentionKindEnum"];
             days: number;

@@ -20,8 +20,7 @@ def look_at_all(fleet: FleetSeen, now: float) -> Iterator[Found]:
         backups.failing_since,
         tuple(evidence),
         Remedy(
-            "Mend what the server names, then make a backup on the page This server. The server tries again by itself "
-            "within an hour.",
+            "Fix the cause, then make a backup on the page This server. The server also retries within an hour.",
         ),
     )
 

@@ -21,9 +21,7 @@ def look(host: HostSeen, now: float) -> Iterator[Found]:
     trend = host.disk_trend
     if trend is None or host.disk_free < LEAST_DISK:
         return
-    gone = now - trend.at
-    soon, late = (max(0.0, seconds - gone) for seconds in trend.empty_between())
-    left = max(0.0, trend.empty_in() - gone)
+    left, soon, late = trend.left_at(now)
     if left > HORIZON_SECONDS or late > LATEST_SECONDS:
         return
     yield Found(

@@ -15,9 +15,7 @@ def look_at_all(fleet: FleetSeen, now: float) -> Iterator[Found]:
     trend = fleet.server_disk
     if trend is None:
         return
-    gone = now - trend.at
-    late = max(0.0, trend.empty_between()[1] - gone)
-    left = max(0.0, trend.empty_in() - gone)
+    left, _, late = trend.left_at(now)
     if left > HORIZON_SECONDS or late > LATEST_SECONDS:
         return
     yield Found(

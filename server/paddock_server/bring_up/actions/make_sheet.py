@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 from django.core.exceptions import ValidationError
 
 from paddock_agent.wire import folder_trouble
+from paddock_core.settings_file import ADDRESS
 
 from ...changes import announce
 from ...errors import Invalid, NotNow
@@ -24,7 +25,6 @@ from ...storage import action
 from ..models import BringUp
 
 ACCOUNT = re.compile(r"(?:[A-Za-z0-9_.-]+\\|\.\\)?[A-Za-z0-9_][A-Za-z0-9_.-]{0,63}")
-SERVER = re.compile(r"https?://[A-Za-z0-9.:\[\]-]+(/[A-Za-z0-9._~-]+)*")
 ARCHES_OF = {"linux": ("x64", "arm64"), "macos": ("x64", "arm64"), "windows": ("x64",)}
 
 
@@ -117,7 +117,7 @@ def check(wanted: Wanted) -> Wanted:
         errors.append(
             {"pointer": "/supervisor", "detail": "Starting at log-in is for macOS. Choose a service, or by hand."}
         )
-    if not SERVER.fullmatch(server):
+    if not ADDRESS.fullmatch(server):
         errors.append(
             {
                 "pointer": "/server",

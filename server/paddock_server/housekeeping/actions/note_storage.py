@@ -14,7 +14,7 @@ HOURLY, MAX_AGE = timedelta(days=21), timedelta(days=3 * 365)
 
 @action
 def note_storage(use: StorageUse, now: datetime) -> None:
-    """Called by the server every hour. Of days longer ago one sample each remains."""
+    """Called by the server every hour. Before the last HOURLY, one sample per day remains."""
     StorageSample.objects.create(at=now, **asdict(use))
     StorageSample.objects.filter(at__lt=now - MAX_AGE).delete()
     day = now - HOURLY - timedelta(hours=now.hour, minutes=now.minute)

@@ -6,7 +6,7 @@ USUAL_DAYS = 365
 
 
 def from_paddocks(apps: Any, _: object) -> None:
-    """What each paddock said of its logs and files becomes rules; everything else stays for ever, as before."""
+    """Turns the retention of each paddock into rules. All other records stay forever, as before."""
     rule = apps.get_model("housekeeping", "RetentionRule")
     rule.objects.create(kind="logs and files", days=USUAL_DAYS)
     for paddock in apps.get_model("hosts", "Paddock").objects.exclude(keep_days=USUAL_DAYS):

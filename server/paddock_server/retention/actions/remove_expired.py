@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import datetime
 
-from paddock_core.retention import Kind, RetentionRule
+from paddock_core.retention import RecordKind, RetentionRule
 
 from ...health.models import Finding
 from ...logbook.models import Entry
@@ -16,22 +16,20 @@ from ...storage import action
 from ...toolchains.models import SurveyChange
 from ...work.models import Attempt, Job, Submission
 
-_ROWS: dict[Kind, type[TestCase | SurveyChange | Finding]] = {
-    Kind.TESTS: TestCase,
-    Kind.SURVEYS: SurveyChange,
-    Kind.FINDINGS: Finding,
+_ROWS: dict[RecordKind, type[TestCase | SurveyChange | Finding | Entry]] = {
+    RecordKind.TESTS: TestCase,
+    RecordKind.SURVEYS: SurveyChange,
+    RecordKind.FINDINGS: Finding,
+    RecordKind.LOGBOOK: Entry,  # in bulk, which its model does not refuse: retention alone may
 }
 
 
 @action
 def remove_expired(rule: RetentionRule, numbers: Sequence[int], now: datetime) -> None:
     """``numbers`` are of records, or of attempts whose logs and files are gone already."""
-    if rule.kind is Kind.FILES:
+    if rule.kind is RecordKind.FILES:
         Attempt.objects.filter(pk__in=numbers).update(removed_at=now)
-    elif rule.kind is Kind.LOGBOOK:
-        # Past the model, which lets no action take a line out: retention alone may.
-        Entry.objects.filter(pk__in=numbers)._raw_delete("default")
-    elif rule.kind is Kind.JOBS:
+    elif rule.kind is RecordKind.JOBS:
         sent = set(Job.objects.filter(pk__in=numbers).values_list("submission", flat=True)) - {None}
         Job.objects.filter(pk__in=numbers).delete()
         Submission.objects.filter(pk__in=sent, jobs=None).delete()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import asdict
 
-from paddock_core.retention import RetentionRule, mistake_in
+from paddock_core.retention import RetentionRule, first_mistake
 
 from ...changes import announce
 from ...errors import Invalid
@@ -44,7 +44,7 @@ def checked(rules: Sequence[RetentionRule]) -> dict[str, Paddock]:
     """The paddocks that they name. Raises Invalid."""
     if len(rules) > MAX_RULES:
         raise Invalid(f"There are at most {MAX_RULES} rules.")
-    found = mistake_in(rules)
+    found = first_mistake(rules)
     paddocks = {one.name: one for one in Paddock.objects.all()}
     unknown = next((place for place, one in enumerate(rules) if one.paddock and one.paddock not in paddocks), None)
     if found is None and unknown is not None:

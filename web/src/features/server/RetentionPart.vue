@@ -76,13 +76,13 @@ function removed(index: number): string {
           <tr v-for="rule in rules" :key="`${rule.kind} ${place(rule)}`" :data-rule="`${rule.kind} of ${place(rule)}`"><td>{{ rule.kind }}</td><td>{{ place(rule) }}</td><td>{{ staying(rule) }}</td></tr>
         </tbody>
       </table>
-      <p class="soft">Everything else stays for ever. The most specific rule wins. Expired records go hourly, in small steps.</p>
+      <p class="soft">Everything else stays forever. The most specific rule wins. The server removes expired records hourly.</p>
       <Button size="small" :loading="isBusy" data-act="change-retention" @click="change">Change retention…</Button>
     </template>
     <form v-else-if="draft" @submit.prevent="preview ? save() : look()">
       <table class="plain-table" aria-label="Retention">
         <thead>
-          <tr><th>Records</th><th>Paddock</th><th>Pipeline</th><th>Days (0: for ever)</th><th>Last of each job</th><th>Removes now</th><th aria-label="Remove"></th></tr>
+          <tr><th>Records</th><th>Paddock</th><th>Pipeline</th><th>Days (0: forever)</th><th>Last of each job</th><th>Removes now</th><th aria-label="Remove"></th></tr>
         </thead>
         <tbody>
           <tr v-for="(rule, index) in draft" :key="index" :data-draft="index">

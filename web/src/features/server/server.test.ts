@@ -7,7 +7,7 @@ describe('rules of retention in words', () => {
   it.each([
     [{}, '30 days'],
     [{ days: 1 }, '1 day'],
-    [{ days: 0, keep_last: 5 }, 'for ever'],
+    [{ days: 0, keep_last: 5 }, 'forever'],
     [{ days: 90, keep_last: 5 }, '90 days, and the last 5 of each job'],
   ])('says how long %o stays', (more, words) => expect(staying(rule(more))).toBe(words))
 
@@ -25,7 +25,7 @@ describe('rules of retention in words', () => {
     ])
   })
 
-  it('takes what a rule leaves out for everything', () => expect(inOrder([{ kind: 'jobs', days: 3 }])).toEqual([rule({ days: 3 })]))
+  it('takes what a rule leaves out foreverything', () => expect(inOrder([{ kind: 'jobs', days: 3 }])).toEqual([rule({ days: 3 })]))
 })
 
 describe('a short time', () => {

@@ -21,7 +21,7 @@ export function inMoments(seconds: number): string {
 /** How long records of a rule stay, in words. */
 export function staying(rule: Rule): string {
   const last = rule.keep_last ? `, and the last ${rule.keep_last} of each job` : ''
-  return rule.days ? `${rule.days} ${rule.days === 1 ? 'day' : 'days'}${last}` : 'for ever'
+  return rule.days ? `${rule.days} ${rule.days === 1 ? 'day' : 'days'}${last}` : 'forever'
 }
 
 /** Which records a rule is for. */
@@ -30,7 +30,7 @@ export function place(rule: Rule): string {
   return of.join(' in ') || 'everything'
 }
 
-/** A rule as the server has it, where what is left out is for everything. */
+/** A rule as the server has it, where what is left out is foreverything. */
 const whole = ({ kind, days, keep_last = 0, paddock = '', pipeline = '' }: Schemas['RetentionRule']): Rule => ({ kind, days, keep_last, paddock, pipeline })
 
 /** Rules as they are read best: by kind, the general ones first. */
