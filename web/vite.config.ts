@@ -10,5 +10,5 @@ export default defineConfig(({ command }) => ({
   base: command === 'build' ? './' : '/',
   build: { outDir: 'dist', chunkSizeWarningLimit: 900 },
   server: { proxy: { '/api': { target: server, ws: true } } },
-  test: { include: ['src/**/*.test.ts'] },
+  test: { include: ['src/**/*.test.ts'], isolate: false, setupFiles: ['src/testing/own-modules.ts'] },
 }))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import random
 from datetime import timedelta
+from importlib import import_module
 
 import pytest
 from asgiref.sync import async_to_sync, sync_to_async
@@ -16,6 +17,7 @@ from paddock_server.bring_up.models import BringUp
 from paddock_server.errors import Invalid, NotAllowed
 from paddock_server.health.models import Finding
 from paddock_server.hosts.models import Paddock
+from paddock_server.housekeeping import models
 from paddock_server.housekeeping.rules import retention_rules
 from paddock_server.logbook.models import Entry, SyslogPosition
 from paddock_server.people.actor import COMMAND_LINE, person
@@ -29,12 +31,20 @@ from paddock_server.work.models import Attempt, Job, Submission
 
 NOW = timezone.now()
 DAY = timedelta(days=1)
+FIRST_RULES = import_module("paddock_server.housekeeping.migrations.0002_rules_of_paddocks")
 
 
 @pytest.fixture(autouse=True)
 def one_connection(monkeypatch):
     """The database of these tests is gone with its connection, which the loop's way closes."""
     monkeypatch.setattr(loop, "database_sync_to_async", sync_to_async)
+
+
+@pytest.fixture(autouse=True)
+def new_server(db):
+    """The rules of a new server, which tests that empty the database may have removed."""
+    if not models.RetentionRule.objects.exists():
+        models.RetentionRule.objects.create(kind="logs and files", days=FIRST_RULES.USUAL_DAYS)
 
 
 def remove(now=NOW):

@@ -13,7 +13,8 @@ import TimeAgo from '../../kit/TimeAgo.vue'
 /** Git repositories whose pipeline file is read at a commit: by hand, or when a signed webhook says that they changed. */
 const session = useSession()
 const router = useRouter()
-const sources = ref<Schemas['Source'][]>([])
+/** Null until they are loaded. */
+const sources = ref<Schemas['Source'][] | null>(null)
 const made = ref<Schemas['NewSource'] | null>(null)
 const url = ref('')
 const branch = ref('main')
@@ -82,7 +83,7 @@ done`
   <section>
     <h2>Git sources</h2>
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
-    <p v-if="!sources.length && !adds" class="soft">No sources yet. A source is a repository with a pipeline file. Each push sends its jobs.</p>
+    <p v-if="sources?.length === 0 && !adds" class="soft">No sources yet. A source is a repository with a pipeline file. Each push sends its jobs.</p>
     <ul>
       <li v-for="one in sources" :key="one.id" :data-source="one.id">
         <div>
@@ -113,7 +114,8 @@ done`
       <label>File<Input v-model:value="path" required data-field="path" /></label>
       <Button type="primary" html-type="submit" :loading="isBusy">Save source</Button>
     </form>
-    <Button v-else-if="mayKeep" size="small" @click="adds = true">Add a source</Button>
+    <!-- Not before the list, which would move it from under the pointer. -->
+    <Button v-else-if="sources && mayKeep" size="small" @click="adds = true">Add a source</Button>
   </section>
 </template>
 

@@ -1,0 +1,5 @@
+import { vi } from 'vitest'
+
+// Test files share the libraries, which takes a quarter of the time. Our own modules are loaded again by each file,
+// since files replace different ones.
+vi.resetModules()
