@@ -8,8 +8,8 @@ SHELL := /bin/sh
 PORT ?= $(or $(PADDOCK_PORT),8200)
 DEMO := $(or $(PADDOCK_DATA),.data/demo)
 BIN := .venv/bin
-# Most tests wait for machines more than they work; more of them at once than cores makes the waits of some run out.
-TEST_PROCESSES ?= 2
+# Most tests wait for machines more than they work.
+TEST_PROCESSES ?= 3
 WEB_SOURCES := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/tsconfig.json
 
 .PHONY: help demo demo-clean test lint fuzz troubles mutants bench screenshots web wheels dist types lock clean

@@ -8,6 +8,7 @@ import subprocess
 import sys
 import time
 from collections import Counter
+from contextlib import contextmanager, nullcontext
 
 import psutil
 import pytest
@@ -190,15 +191,17 @@ def wanted():
     }
 
 
-@pytest.fixture
-def busy():
-    """Both cores are kept busy by others."""
+@contextmanager
+def busy_machine():
+    """Others keep all cores busy."""
     burn = "while True: sum(range(10**6))"
     burners = [subprocess.Popen([sys.executable, "-c", burn]) for _ in range(os.cpu_count() or 2)]
-    yield
-    for one in burners:
-        one.kill()
-        one.wait()
+    try:
+        yield
+    finally:
+        for one in burners:
+            one.kill()
+            one.wait()
 
 
 def begun(data, port):
@@ -218,11 +221,13 @@ def begun(data, port):
 CUTS = ("[1/", "[3/", "[6/", "[14/")
 
 
-def test_one_that_is_killed_in_the_middle_on_a_busy_machine_is_whole_after_all(tmp_path, busy):
+def test_one_that_is_killed_in_the_middle_on_a_busy_machine_is_whole_after_all(tmp_path):
     data, port = tmp_path / "demo", free_port()
-    for cut in CUTS:
-        process, says = begun(data, port)
-        until(lambda says=says, cut=cut: says(cut), f"the demo to get as far as {cut}", 600)
+    for number, cut in enumerate(CUTS):
+        # The first start does the most at once: it is the one that fails where cores are short.
+        with busy_machine() if number == 0 else nullcontext():
+            process, says = begun(data, port)
+            until(lambda says=says, cut=cut: says(cut), f"the demo to get as far as {cut}", 600)
         process.kill()
         process.wait()
     process, says = begun(data, port)

@@ -32,7 +32,7 @@ CASES = [
 ]
 ALL = os.environ.get("PADDOCK_TROUBLES") == "all"
 PICKED = [case for case in CASES if ALL or case.get("quick")]
-PATIENCE = 40.0
+PATIENCE = 90.0
 CLEAN_UP = "rm -rf /etc/systemd/system/$S.d; systemctl daemon-reload"
 """After each case: what a remedy left of a drop-in."""
 

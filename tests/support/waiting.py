@@ -8,7 +8,7 @@ from collections.abc import Callable
 from typing import TypeVar
 
 T = TypeVar("T")
-PATIENCE = 60.0
+PATIENCE = 120.0
 MAX_REST_SECONDS = 0.4
 
 
