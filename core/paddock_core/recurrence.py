@@ -7,7 +7,7 @@ compute is bounded by the days between its start and the end of the stretch.
 from __future__ import annotations
 
 import re
-from datetime import MAXYEAR, datetime, timedelta
+from datetime import MAXYEAR, UTC, datetime, timedelta, tzinfo
 from itertools import islice
 
 from dateutil.rrule import rrulestr  # type: ignore[import-untyped]
@@ -86,14 +86,14 @@ def _check_numbered_days(rule: str, parts: dict[str, str]) -> None:
         raise RuleError(f"The rule {rule[:80]!r} names a weekday that no {whole} has: its number is 1 to {most}. {HOW}")
 
 
-def wall_times(rule: str, first: datetime, end: datetime) -> list[datetime]:
+def wall_times(rule: str, first: datetime, end: datetime, zone: tzinfo = UTC) -> list[datetime]:
     """The times of a checked rule from ``first`` up to ``end``, by the clock on the wall (without a zone), the last
-    MAX_TIMES of them. Raises RuleError where there is none at all."""
+    MAX_TIMES of them. ``zone`` is where that clock hangs: a rule that ends at a moment in UTC ends there at another
+    time of day. Raises RuleError where there is none at all."""
     given = dict(part.split("=", 1) for part in rule.split(";"))
     count = int(given.pop("COUNT", MAX_TIMES * 100))
     if until := given.pop("UNTIL", ""):
-        # A rule that ends at a moment says so in UTC; here all is by the clock on the wall.
-        end = min(end, _until(until, rule))
+        end = min(end, _until(until, rule, zone))
     try:
         # The library looks for a day until the last year there is: begun as late as may be, that is soon.
         later = (MAXYEAR - end.year) // CYCLE * CYCLE
@@ -111,10 +111,13 @@ def _years_on(moment: datetime, years: int) -> datetime:
     return moment.replace(year=moment.year + years)
 
 
-def _until(value: str, rule: str) -> datetime:
+def _until(value: str, rule: str, zone: tzinfo) -> datetime:
     try:
+        if value.endswith("Z"):
+            moment = datetime.strptime(value, "%Y%m%dT%H%M%SZ").replace(tzinfo=UTC)
+            return moment.astimezone(zone).replace(tzinfo=None)
         if "T" in value:
-            return datetime.strptime(value.rstrip("Z"), "%Y%m%dT%H%M%S")
+            return datetime.strptime(value, "%Y%m%dT%H%M%S")
         return datetime.strptime(value, "%Y%m%d") + timedelta(days=1, seconds=-1)
     except (ValueError, OverflowError):
         raise RuleError(f"The rule {rule[:80]!r} ends at {value}, which is not a date.") from None

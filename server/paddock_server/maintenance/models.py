@@ -7,9 +7,10 @@ HOWS = [("drain", "drain"), ("hold", "hold")]
 
 
 class MaintenanceWindow(models.Model):
-    """A planned time during which the hosts of a paddock, or one host, take no jobs; once, or by a recurrence rule (RFC
-    5545). ``zone`` is where its clock hangs: a window at eight stays at eight when summer time begins. ``ahead`` are
-    the times of its rule by that clock, in order, as they were computed up to ``ahead_until``."""
+    """A planned time during which the hosts of a paddock, or one host, take no jobs; once, or by a recurrence rule
+    (RFC 5545). ``zone`` is where its clock hangs: a window at eight stays at eight when summer time begins. ``ahead``
+    are the times of its rule by that clock, in order, as they were computed up to ``ahead_until``. ``left_out`` are
+    times of the rule that were cancelled; ``moved`` are those that are elsewhere (see ``times.MovedTime``)."""
 
     what = models.CharField(max_length=200)
     paddock = models.ForeignKey("hosts.Paddock", models.CASCADE, related_name="maintenance_windows")
@@ -20,6 +21,7 @@ class MaintenanceWindow(models.Model):
     zone = models.CharField(max_length=64, default="UTC")
     rule = models.CharField(max_length=500, blank=True)
     left_out = models.JSONField(default=list)
+    moved = models.JSONField(default=list)
     ahead = models.JSONField(default=list)
     ahead_until = models.DateTimeField(null=True)
     uid = models.CharField(max_length=300, unique=True)

@@ -20,7 +20,8 @@ from ..rest.problems import respond
 from ..rest.reading import validated, whole_number
 from .actions.make_calendar_address import end_calendar_address, make_calendar_address, reader_of
 from .actions.save_window import delete_window, save_all, save_window
-from .calendar_file import read_calendar, written
+from .calendar_feed import calendar_of
+from .calendar_import import read_calendar
 from .models import HOWS, CalendarAddress, MaintenanceWindow
 from .times import times_between, zone_called
 
@@ -35,16 +36,24 @@ class MaintenanceWindowSerializer(serializers.ModelSerializer[MaintenanceWindow]
     rule = serializers.CharField(max_length=500, allow_blank=True, default="")
     zone = serializers.CharField(max_length=64, default="UTC")
     how = serializers.ChoiceField(choices=HOWS, default="drain")
+    exceptions = serializers.SerializerMethodField()
 
     class Meta:
         model = MaintenanceWindow
-        fields = ["id", "what", "place", "paddock", "host", "how", "starts_at", "ends_at", "zone", "rule", "made_by"]
+        fields = [
+            "id", "what", "place", "paddock", "host", "how", "starts_at", "ends_at", "zone", "rule", "exceptions",
+            "made_by",
+        ]  # fmt: skip
         read_only_fields = ["id", "made_by"]
 
     @extend_schema_field(serializers.CharField())
     def get_host(self, window: MaintenanceWindow) -> str:
         """The one host, "" for the whole paddock."""
         return window.host.name if window.host else ""
+
+    def get_exceptions(self, window: MaintenanceWindow) -> int:
+        """How many occurrences were cancelled, moved or added."""
+        return len(window.left_out) + len(window.moved)
 
 
 class MaintenanceTimeSerializer(serializers.Serializer[Any]):
@@ -70,6 +79,7 @@ class CalendarFileSerializer(serializers.Serializer[Any]):
 class CalendarReadSerializer(serializers.Serializer[Any]):
     new = serializers.IntegerField()
     changed = serializers.IntegerField()
+    cancelled = serializers.IntegerField(help_text="Windows that the file cancels, which were deleted.")
 
 
 class CalendarAddressSerializer(serializers.Serializer[Any]):
@@ -207,4 +217,4 @@ def maintenance_calendar(request: HttpRequest, secret: str) -> HttpResponse:
         windows = visible_windows(person(reader))
     except NotAllowed as error:
         return respond(error.status, error.title, error.detail)
-    return HttpResponse(written(windows, server), content_type="text/calendar; charset=utf-8")
+    return HttpResponse(calendar_of(windows, server), content_type="text/calendar; charset=utf-8")

@@ -3300,6 +3300,8 @@ export interface components {
         CalendarRead: {
             new: number;
             changed: number;
+            /** @description Windows that the file cancels, which were deleted. */
+            cancelled: number;
         };
         /**
          * @description All tools that surveys look for. ``behind`` are connected hosts that have not taken the newest release, with
@@ -4451,6 +4453,8 @@ export interface components {
             zone?: string;
             /** @default  */
             rule?: string;
+            /** @description How many occurrences were cancelled, moved or added. */
+            readonly exceptions: number;
             readonly made_by: string;
         };
         /**

@@ -20,9 +20,12 @@ from ...people.actor import Actor
 from ...people.models import Role
 from ...people.permission import checks_itself, requires, requires_anywhere
 from ...storage import action
-from ..calendar_file import ImportedWindow
+from ..calendar_import import ImportedWindow
 from ..models import MaintenanceWindow
-from ..times import MAX_DURATION, demand_moment, look_ahead, zone_called
+from ..times import MAX_DURATION, MovedTime, demand_moment, look_ahead, zone_called
+
+MAX_EXCEPTIONS = 500
+"""Cancelled and moved occurrences of one window."""
 
 
 @action
@@ -38,19 +41,24 @@ def save_window(
     zone: str = "UTC",
     rule: str = "",
     left_out: Sequence[str] = (),
+    moved: Sequence[MovedTime] = (),
     uid: str = "",
 ) -> MaintenanceWindow:
     """``place`` is a paddock or a host. A plan with a ``uid`` that is known replaces that one. Raises Invalid."""
     host, paddock = _place(place)
     actor.demand(Role.OPERATOR, paddock.name, "Planning maintenance")
-    if not timedelta(minutes=1) <= ends_at - starts_at <= MAX_DURATION:
-        detail = f"A maintenance window lasts from 1 minute to {MAX_DURATION.days} days, and ends after it starts."
-        raise Invalid(detail, errors=[{"pointer": "/ends_at", "detail": detail}])
+    _demand_length(starts_at, ends_at)
     place_of_clock = zone_called(zone)
     demand_moment(starts_at, "/starts_at")
+    for time in moved:
+        _demand_length(time.starts_at, time.ends_at)
+        demand_moment(time.starts_at, "/starts_at")
+    if len(left_out) + len(moved) > MAX_EXCEPTIONS:
+        raise Invalid(f"“{what}” has more than {MAX_EXCEPTIONS} cancelled or moved occurrences.")
     given = {
         "what": what, "paddock": paddock, "host": host, "how": how, "starts_at": starts_at, "ends_at": ends_at,
-        "zone": zone, "left_out": list(left_out)[:500], **_times_of(rule, starts_at, place_of_clock),
+        "zone": zone, "left_out": list(left_out),
+        "moved": [time.as_saved() for time in moved], **_times_of(rule, starts_at, place_of_clock),
     }  # fmt: skip
     before = MaintenanceWindow.objects.filter(uid=uid).select_related("paddock").first() if uid else None
     if before:
@@ -74,10 +82,16 @@ def save_window(
 @action
 @requires_anywhere(Role.OPERATOR, "Planning maintenance")
 def save_all(actor: Actor, read: Sequence[ImportedWindow], place: str, how: str) -> Mapping[str, int]:
-    """All events of a calendar, or none; ``place`` is for those that name none that is known here."""
-    counts = {"new": 0, "changed": 0}
+    """All events of a calendar, or none. A cancelled event deletes its window. ``place`` is for events that name no
+    host or paddock."""
+    counts = {"new": 0, "changed": 0, "cancelled": 0}
     for one in read:
-        known = MaintenanceWindow.objects.filter(uid=one.uid).exists() if one.uid else False
+        known = MaintenanceWindow.objects.filter(uid=one.uid).first() if one.uid else None
+        if one.is_cancelled:
+            if known:
+                delete_window(actor, known)
+                counts["cancelled"] += 1
+            continue
         where = one.place if one.place and _is_known(one.place) else place
         if not where:
             raise Invalid(
@@ -85,7 +99,7 @@ def save_all(actor: Actor, read: Sequence[ImportedWindow], place: str, how: str)
             )
         save_window(
             actor, one.what, where, one.starts_at, one.ends_at, how=how, zone=one.zone, rule=one.rule,
-            left_out=one.left_out, uid=one.uid,
+            left_out=one.left_out, moved=one.moved, uid=one.uid,
         )  # fmt: skip
         counts["changed" if known else "new"] += 1
     return counts
@@ -106,6 +120,12 @@ def delete_window(actor: Actor, window: MaintenanceWindow) -> None:
     )
     window.delete()
     announce("maintenance window", name)
+
+
+def _demand_length(starts_at: datetime, ends_at: datetime) -> None:
+    if not timedelta(minutes=1) <= ends_at - starts_at <= MAX_DURATION:
+        detail = f"A maintenance window lasts from 1 minute to {MAX_DURATION.days} days, and ends after it starts."
+        raise Invalid(detail, errors=[{"pointer": "/ends_at", "detail": detail}])
 
 
 def _times_of(rule: str, starts_at: datetime, zone: ZoneInfo) -> dict[str, object]:

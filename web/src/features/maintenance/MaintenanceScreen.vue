@@ -92,7 +92,7 @@ function readFile(event: Event): Promise<void> {
   if (!file) return Promise.resolve()
   return planning.perform(async () => {
     const answer = await answered(api.POST('/api/v1/maintenance-calendar/', { body: { text: await file.text(), place: place.value ?? '', zone, how: how.value } }))
-    result.value = `${count(answer.new, 'window')} added, ${answer.changed} changed.`
+    result.value = `${count(answer.new, 'window')} added, ${answer.changed} changed${answer.cancelled ? `, ${answer.cancelled} cancelled` : ''}.`
     await load()
   })
 }
@@ -146,7 +146,7 @@ function endFeed(): Promise<void> {
           <tbody>
             <tr v-for="one in plans" :key="one.id" :data-plan="one.what">
               <td><strong>{{ one.what }}</strong> <span class="soft">{{ one.host || `all of ${one.paddock}` }}</span></td>
-              <td>{{ exactly(one.starts_at) }}<span class="soft">, {{ duration((Date.parse(one.ends_at) - Date.parse(one.starts_at)) / 1000) }}{{ one.rule ? `, ${again(one.rule)}` : '' }}</span></td>
+              <td>{{ exactly(one.starts_at) }}<span class="soft">, {{ duration((Date.parse(one.ends_at) - Date.parse(one.starts_at)) / 1000) }}{{ one.rule ? `, ${again(one.rule)}` : '' }}{{ one.exceptions ? `, with ${count(one.exceptions, 'exception')}` : '' }}</span></td>
               <td class="right">
                 <Popconfirm v-if="session.may('operator', one.paddock)" :title="`Delete “${one.what}”? Hosts that it holds now stay held until its end.`" ok-text="Delete" cancel-text="Cancel" @confirm="drop(one.id)"><Button size="small" type="text">Delete…</Button></Popconfirm>
               </td>
