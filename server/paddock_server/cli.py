@@ -13,9 +13,14 @@ import sys
 from collections.abc import Sequence
 from pathlib import Path
 
+import shtab
+
 from . import __version__
 from .settings_file import SettingsInvalid, apply_settings_file, listed, value_of
 from .terminal.commands import add_commands, run
+from .terminal.output import output_options, show
+
+NO_PASSWORD_YET = " (has not set a password yet)"
 
 
 def _until_nobody_reads(options: argparse.Namespace) -> int:
@@ -74,14 +79,19 @@ def _parser() -> argparse.ArgumentParser:
     )
     parser.add_argument("--version", action="version", version=f"Yellow Paddock {__version__}")
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
+    printing = output_options()
 
     one = commands.add_parser("serve", help="run the server")
     one.add_argument("--bind", default=value_of("bind"), help="the address to listen at (default: this machine only)")
     one.add_argument("--port", type=int, help="default: that of the settings")
     one.set_defaults(command=_serve)
 
-    one = commands.add_parser("config", help="list the settings, and where each comes from")
+    one = commands.add_parser("config", parents=[printing], help="list the settings, and where each comes from")
     one.set_defaults(of_system=_config)
+
+    one = commands.add_parser("completion", help="print a script with which a shell completes this command")
+    one.add_argument("shell", choices=shtab.SUPPORTED_SHELLS)
+    one.set_defaults(of_system=_completion)
 
     one = commands.add_parser("setup", help="as root: make the server a service of systemd, or remove the service")
     one.add_argument("--name", default=socket.getfqdn(), help="the server's name for people (default: this machine's)")
@@ -101,14 +111,14 @@ def _parser() -> argparse.ArgumentParser:
     one.add_argument("--with-data", action="store_true", help="with --remove: the data and the account as well")
     one.set_defaults(of_system=_setup)
 
-    one = commands.add_parser("administrators", help="list the administrators for everything")
+    one = commands.add_parser("administrators", parents=[printing], help="list the administrators for everything")
     one.set_defaults(command=_administrators)
 
     one = commands.add_parser("migrate", help="upgrade the database of a stopped server, after a copy of it")
     one.set_defaults(command=_migrate)
 
     one = commands.add_parser(
-        "backup", help="back up the server's data, while it runs as well, into a new folder of DIR"
+        "backup", parents=[printing], help="back up the server's data, while it runs as well, into a new folder of DIR"
     )
     one.add_argument("target", type=Path, metavar="DIR")
     one.add_argument("--keep", type=int, default=0, help="how many backups stay in DIR (default: all)")
@@ -118,14 +128,18 @@ def _parser() -> argparse.ArgumentParser:
     )  # fmt: skip
     one.set_defaults(command=_backup)
 
-    one = commands.add_parser("restore", help="restore a backup while the server is stopped, or check one")
+    one = commands.add_parser(
+        "restore", parents=[printing], help="restore a backup while the server is stopped, or check one"
+    )
     one.add_argument("backup", type=Path)
     one.add_argument("--check", action="store_true", help="only compare it with its manifest")
     one.add_argument("--replace", action="store_true", help="move what is in the data folder aside first")
     one.add_argument("--without-keys", action="store_true", help="leave the keys as they are in the data folder")
     one.set_defaults(command=_restore)
 
-    one = commands.add_parser("token", help="make a token with which a program acts for a person; it is shown once")
+    one = commands.add_parser(
+        "token", parents=[printing], help="make a token with which a program acts for a person; it is shown once"
+    )
     one.add_argument("--user", required=True)
     one.add_argument("--name", default="command line", help="what it is for")
     one.add_argument("--scope", choices=["read", "jobs", "operate", "all"], default="all")
@@ -169,8 +183,13 @@ def _serve(options: argparse.Namespace) -> int:
 
 
 def _config(options: argparse.Namespace) -> int:
-    for name, value, source in listed():
-        print(f"{name} = {value or '-'}    ({source})")
+    found = [{"name": name, "value": value, "source": source} for name, value, source in listed()]
+    show(options, found, (f"{one['name']} = {one['value'] or '-'}    ({one['source']})" for one in found))
+    return 0
+
+
+def _completion(options: argparse.Namespace) -> int:
+    print(shtab.complete(_parser(), options.shell))
     return 0
 
 
@@ -197,8 +216,11 @@ def _setup(options: argparse.Namespace) -> int:
 def _administrators(options: argparse.Namespace) -> int:
     from .people.administrators import lasting_administrators
 
-    for user in lasting_administrators().order_by("username"):
-        print(user.get_username() + ("" if user.has_usable_password() else " (has not set a password yet)"))
+    found = [
+        {"name": user.get_username(), "has_password": user.has_usable_password()}
+        for user in lasting_administrators().order_by("username")
+    ]
+    show(options, found, (f"{one['name']}{'' if one['has_password'] else NO_PASSWORD_YET}" for one in found))
     return 0
 
 
@@ -226,7 +248,7 @@ def _backup(options: argparse.Namespace) -> int:
     except BackupFailed as error:
         print(error, file=sys.stderr)
         return 1
-    print(made)
+    show(options, {"backup": made}, [str(made)])
     return 0
 
 
@@ -242,14 +264,16 @@ def _restore(options: argparse.Namespace) -> int:
         passphrase = _passphrase(twice=False) if manifest.has_keys and not options.without_keys else ""
         if options.check:
             check_backup(options.backup, passphrase)
-            print(f"{options.backup} is whole: {len(manifest.files)} files of {manifest.made_at}.")
+            line = f"{options.backup} is whole: {len(manifest.files)} files of {manifest.made_at}."
+            show(options, {"files": len(manifest.files), "made_at": manifest.made_at}, [line])
             return 0
         with locked(data):
             aside = restore(options.backup, data, passphrase=passphrase, replace=options.replace)
     except (RestoreFailed, FolderInUse) as error:
         print(error, file=sys.stderr)
         return 1
-    print(f"Restored into {data}." + (f" What was there before is in {aside}." if aside else ""))
+    line = f"Restored into {data}." + (f" What was there before is in {aside}." if aside else "")
+    show(options, {"restored_into": data, "moved_aside_to": aside}, [line])
     return 0
 
 
@@ -259,8 +283,8 @@ def _token(options: argparse.Namespace) -> int:
     from .people.actions.make_token import make_token
     from .people.actor import COMMAND_LINE
 
-    _, shown_once = make_token(COMMAND_LINE, options.user, options.name, Scope(options.scope), (), options.days)
-    print(shown_once)
+    token, shown_once = make_token(COMMAND_LINE, options.user, options.name, Scope(options.scope), (), options.days)
+    show(options, {"id": token.pk, "token": shown_once, "ends_at": token.ends_at}, [shown_once])
     return 0
 
 

@@ -147,7 +147,7 @@ REST_FRAMEWORK = {
     "DEFAULT_PERMISSION_CLASSES": ["rest_framework.permissions.IsAuthenticated"],
     "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
     "DEFAULT_PARSER_CLASSES": ["paddock_server.api.parsing.BoundedJson"],
-    "DEFAULT_PAGINATION_CLASS": "paddock_server.api.paging.Pages",
+    "DEFAULT_PAGINATION_CLASS": "paddock_server.rest.paging.Pages",
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
     "DEFAULT_THROTTLE_RATES": {"join": "600/min", "report": "3000/min", "hook": "300/min"},
     "NUM_PROXIES": 0,  # whose word on the client counts is settled before: see PROXIES

@@ -2,13 +2,16 @@ from __future__ import annotations
 
 import os
 from itertools import count
+from pathlib import Path
 
 import pytest
 from django.core.cache import cache
 from django.db import connection
 from django.utils import timezone
 from people import FACTS, a_person
+from rest_framework.test import APIClient
 from rest_framework.views import APIView
+from schema_answers import check_answer, operations, succeeded
 
 from paddock_agent import wire
 from paddock_core.link_state import LinkEvent
@@ -21,6 +24,26 @@ from paddock_server.people.models import Role
 from paddock_server.process.state import State, begin
 from paddock_server.storage import is_action
 from paddock_server.toolchains.actions.record_survey import record_survey
+
+TESTS = Path(__file__).parent
+
+
+def pytest_testnodedown(node):
+    """What one of several processes saw."""
+    succeeded.update(getattr(node, "workeroutput", {}).get("succeeded", ()))
+
+
+def pytest_sessionfinish(session):
+    """A run of all these tests fails where no test saw an operation of the API answer well."""
+    if hasattr(session.config, "workeroutput"):
+        session.config.workeroutput["succeeded"] = sorted(succeeded)
+        return
+    is_whole = TESTS in {Path(argument).resolve() for argument in session.config.args} and not session.shouldstop
+    option = session.config.option
+    missing = operations() - succeeded if is_whole and not (option.keyword or option.lf) else ()
+    if missing:
+        print("\nNo test saw these operations answer as their schema says:", *sorted(missing), sep="\n  ")
+        session.exitstatus = pytest.ExitCode.TESTS_FAILED
 
 
 @pytest.fixture(autouse=True)
@@ -50,6 +73,19 @@ def views_change_nothing_but_by_actions(monkeypatch):
             return dispatch(self, request, *arguments, **named)
 
     monkeypatch.setattr(APIView, "dispatch", guarded)
+
+
+@pytest.fixture(autouse=True)
+def answers_are_as_the_schema_says(monkeypatch):
+    """Every answer that a test gets from the API is also held against the schema."""
+    request = APIClient.request
+
+    def checked(self, **named):
+        answer = request(self, **named)
+        check_answer(named["REQUEST_METHOD"], named["PATH_INFO"], answer)
+        return answer
+
+    monkeypatch.setattr(APIClient, "request", checked)
 
 
 @pytest.fixture

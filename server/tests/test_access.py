@@ -21,15 +21,15 @@ def test_a_request_goes_to_the_administrators_of_the_paddock_and_is_granted(shor
     made = ask(mate)
     assert (made.status_code, made.json()["may_decide"]) == (201, False)
     number = made.json()["id"]
-    assert [one["may_decide"] for one in mate.get(PATH).json()] == [False]
-    assert [one["person"] for one in boss.get(PATH).json()] == ["mate"]
-    assert other.get(PATH).json() == []
+    assert [one["may_decide"] for one in mate.get(PATH).json()["results"]] == [False]
+    assert [one["person"] for one in boss.get(PATH).json()["results"]] == ["mate"]
+    assert other.get(PATH).json()["results"] == []
     assert other.post(f"{PATH}{number}/grant/").status_code == 404
     assert mate.post(f"{PATH}{number}/grant/").status_code == 403, "people cannot grant themselves a role"
     assert boss.post(f"{PATH}{number}/grant/").status_code == 204
     assert Grant.objects.get(user__username="mate", paddock=shoreline).role == Role.OPERATOR
     assert boss.post(f"{PATH}{number}/grant/").status_code == 404, "it is decided"
-    assert administrator.get(PATH).json() == []
+    assert administrator.get(PATH).json()["results"] == []
     verbs = list(Entry.objects.filter(noun="access").order_by("id").values_list("verb", "who", "thing"))
     assert verbs == [("requested", "mate", "mate"), ("granted", "boss", "mate")]
 
@@ -46,7 +46,7 @@ def test_asking_twice_is_one_request_with_the_last_reason(shoreline, administrat
     mate = a_person("mate", Role.VIEWER, shoreline)
     first, second = ask(mate), ask(mate, reason=" the signing hosts ")
     assert first.json()["id"] == second.json()["id"]
-    assert [one["reason"] for one in administrator.get(PATH).json()] == ["the signing hosts"]
+    assert [one["reason"] for one in administrator.get(PATH).json()["results"]] == ["the signing hosts"]
 
 
 def test_a_role_that_came_meanwhile_is_never_lowered(shoreline, administrator):

@@ -101,8 +101,8 @@ def test_a_sheet_follows_its_machine_from_the_script_to_the_proof_job(administra
     proof.state, proof.ended_at = "passed", timezone.now()
     proof.save()
     assert steps(administrator, sheet)[0]["phase"] == "finished"
-    assert administrator.get("/api/v1/bring-ups/").json() == []
-    assert len(administrator.get("/api/v1/bring-ups/?all=true").json()) == 1
+    assert administrator.get("/api/v1/bring-ups/").json()["results"] == []
+    assert len(administrator.get("/api/v1/bring-ups/?all=true").json()["results"]) == 1
 
 
 def test_a_failed_step_is_shown_with_what_was_found_and_its_remedy(administrator):
@@ -245,7 +245,7 @@ def test_many_machines_come_by_one_pass_and_tick_off_under_their_names(administr
     assert join(secret, batch, knot).status_code == 201
     host = Host.objects.get(name="KNOT-11")
     assert (host.labels, host.slots) == (["bench-rig"], 2)
-    phases = {one["title"]: one["host"] for one in administrator.get("/api/v1/bring-ups/").json()}
+    phases = {one["title"]: one["host"] for one in administrator.get("/api/v1/bring-ups/").json()["results"]}
     assert phases == {"knot-11": "KNOT-11", "knot-12": None, "russet-07": None}
     again = administrator.post("/api/v1/bring-ups/planned/", body, format="json").json()
     assert "knot-12 is expected already" in again["detail"]

@@ -217,7 +217,7 @@ def test_the_feed_says_all_of_it(operator, shoreline, client):
     MaintenanceWindow.objects.all().delete()
     assert import_file(operator, feed.content.decode()).json()["new"] == 1
     assert october() == before
-    (listed,) = operator.get("/api/v1/maintenance-windows/").json()
+    (listed,) = operator.get("/api/v1/maintenance-windows/").json()["results"]
     assert listed["exceptions"] == 3
 
 

@@ -65,7 +65,7 @@ def test_a_paddock_is_drained_and_resumed_as_one_and_what_runs_is_told_with_its_
     assert changed == [host.name for host in hosts]
     assert [fresh(host).holding for host in hosts] == ["draining", "held"]
     recent_usage.forget()
-    (work,) = viewer.get(f"/api/v1/hosts/{hosts[0].name}/work/").json()
+    (work,) = viewer.get(f"/api/v1/hosts/{hosts[0].name}/work/").json()["results"]
     assert (work["name"], work["usual"] is not None) == ("compile", True)
     assert viewer.post("/api/v1/paddocks/shoreline/resume/", {}, format="json").status_code == 403
     operator.post("/api/v1/paddocks/shoreline/resume/", {}, format="json")
@@ -93,7 +93,7 @@ def test_care_that_is_over_or_to_come_holds_nobody(operator, new_host):
     plan(operator, host.name, soon(5), soon(60))
     look()
     assert fresh(host).holding == ""
-    times = operator.get("/api/v1/maintenance-times/?days=2").json()
+    times = operator.get("/api/v1/maintenance-times/?days=2").json()["results"]
     assert [one["host"] for one in times][-1] == host.name
 
 

@@ -248,8 +248,8 @@ def test_the_owner_makes_tokens_of_a_service_account_and_the_logbook_says_for_wh
     assert program.post("/api/v1/hosts/avocet-01/hold/").status_code == 200
     line = Entry.objects.filter(verb="held").get()
     assert (line.who, line.details["token"], line.details["for"]) == ("chart-bot", "nightly", "chartwright")
-    assert [one["account"] for one in owner.get("/api/v1/tokens/").json()] == ["chart-bot"]
-    assert other.get("/api/v1/tokens/").json() == []
+    assert [one["account"] for one in owner.get("/api/v1/tokens/").json()["results"]] == ["chart-bot"]
+    assert other.get("/api/v1/tokens/").json()["results"] == []
     change = administrator.patch(f"{PEOPLE}chart-bot/", {"team": "charts"}, format="json")
     assert change.json()["owner"] == "charts"
     assert owner.post(f"/api/v1/tokens/{made.json()['id']}/revoke/").status_code == 404

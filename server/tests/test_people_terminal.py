@@ -1,5 +1,7 @@
 """People, roles and tokens at a terminal."""
 
+import json
+
 import httpx
 import pytest
 from django.contrib.auth.models import User
@@ -103,3 +105,24 @@ def test_rescue_on_the_server_itself(capsys):
     assert main(["rescue", "two words"]) == 1
     assert "no spaces" in capsys.readouterr().err
     assert not Paddock.objects.exists()
+
+
+def test_programs_get_json(typed, operator):
+    code, output = typed("people list --json")
+    assert (code, {person["name"] for person in json.loads(output)}) == (0, {"harbourmaster", "deckhand"})
+    made = json.loads(typed("people invite boatswain --json")[1])
+    assert made["link"].startswith("http://testserver/welcome#paddock-link-")
+    assert json.loads(typed("people disable boatswain --json")[1]) == {"name": "boatswain", "done": "disable"}
+    assert json.loads(typed("roles take boatswain --json")[1])["role"] is None
+    assert json.loads(typed("roles list boatswain --json")[1]) == []
+    tokens = json.loads(typed("tokens list --json")[1])
+    assert [token["name"] for token in tokens] == ["terminal"]
+    found = json.loads(typed("fit osx --json")[1].replace("fits nothing", ""))
+    assert (found["fits"], found["all_hosts"]) == (0, 0)
+
+
+def test_all_pages_of_a_list_are_read(typed, monkeypatch):
+    for number in range(7):
+        make_token(SERVER, "harbourmaster", f"token {number}")
+    monkeypatch.setattr("paddock_server.terminal.client.PAGE_SIZE", 3)
+    assert len(json.loads(typed("tokens list --json")[1])) == 8

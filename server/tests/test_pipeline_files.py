@@ -142,11 +142,11 @@ def test_a_file_is_read_at_a_commit_with_the_real_git(administrator, new_host, g
     assert Job.objects.get(name="compile").environment == {
         "PADDOCK_COMMIT": commit, "PADDOCK_REF": "main", "PADDOCK_SOURCE": f"{git_host.url}/firmware.git",
     }  # fmt: skip
-    (listed,) = administrator.get("/api/v1/sources/").json()
+    (listed,) = administrator.get("/api/v1/sources/").json()["results"]
     assert (listed["pipeline"], listed["read_commit"], listed["trouble"]) == ("tide-gauge-firmware", commit, "")
     make_repository(git_host.folder, "firmware", {"paddock.yaml": "pipeline: [\n"})
     assert administrator.post(f"/api/v1/sources/{source['id']}/submit/").status_code == 400
-    assert "not YAML" in administrator.get("/api/v1/sources/").json()[0]["trouble"]
+    assert "not YAML" in administrator.get("/api/v1/sources/").json()["results"][0]["trouble"]
 
 
 @pytest.mark.parametrize(

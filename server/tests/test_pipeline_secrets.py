@@ -35,7 +35,7 @@ def test_a_secret_is_sealed_and_never_told_again(administrator, operator, new_ho
     with connection.cursor() as cursor:
         cursor.execute("SELECT * FROM pipeline_secrets_pipelinesecret")
         assert VALUE.encode() not in repr(cursor.fetchall()).encode()
-    shown = json.dumps(administrator.get("/api/v1/secrets/").json()) + repr(list(Entry.objects.values()))
+    shown = json.dumps(administrator.get("/api/v1/secrets/").json()["results"]) + repr(list(Entry.objects.values()))
     assert "TABLE_KEY" in shown
     assert VALUE not in shown
     assert operator.get("/api/v1/secrets/").status_code == 403
@@ -111,5 +111,5 @@ def test_an_administrator_of_one_paddock_keeps_secrets_for_that_alone(shoreline,
     assert keep(mate, paddocks=["shoreline", "orchard"]).status_code == 403
     assert keep(mate, paddocks=["shoreline"]).status_code == 200
     keep(administrator, "OTHER", paddocks=["orchard"])
-    assert [one["name"] for one in mate.get("/api/v1/secrets/").json()] == ["TABLE_KEY"]
+    assert [one["name"] for one in mate.get("/api/v1/secrets/").json()["results"]] == ["TABLE_KEY"]
     assert mate.delete("/api/v1/secrets/OTHER/").status_code == 403

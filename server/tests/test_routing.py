@@ -345,7 +345,7 @@ def test_a_pipeline_says_what_it_asks_where_it_ran_and_how_long_it_waited(operat
     record_report(host, wire.AttemptStarted(attempt=called(job.pk), account="build", folder="/work"))
     record_report(host, wire.AttemptEnded(attempt=called(job.pk), outcome="exited", exit_code=2))
     sent(operator, ["label none"], pipeline="buoys/telemetry")
-    (listed,) = operator.get("/api/v1/pipelines/").json()
+    (listed,) = operator.get("/api/v1/pipelines/").json()["results"]
     assert (listed["name"], listed["jobs"], listed["waiting"], listed["failed"]) == ("buoys/telemetry", 2, 1, 1)
     assert (listed["hosts"], listed["paddocks"]) == (1, ["shoreline"])
     sheet = operator.get("/api/v1/pipelines/buoys/telemetry/").json()["sheet"]

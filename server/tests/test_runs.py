@@ -311,7 +311,7 @@ def test_work_folders_are_shown_and_cleared_by_who_may(operator, viewer, new_hos
     host = new_host()
     warm = wire.FolderState("/work/warm/tide/1", "warm", "tide-tables", "4-1", 5_000, 3, 1.7e9)
     record_folders(host, wire.WorkFolders(folders=[warm], removed=["/work/warm/x/1: the disk is low"]))
-    (shown,) = viewer.get(f"/api/v1/hosts/{host.name}/folders/").json()
+    (shown,) = viewer.get(f"/api/v1/hosts/{host.name}/folders/").json()["results"]
     assert (shown["size"], shown["pipeline"], shown["in_use"]) == (5000, "tide-tables", False)
     assert Entry.objects.filter(verb="removed work folders of").exists()
     path = f"/api/v1/hosts/{host.name}/folders/"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import subprocess
 import sys
@@ -35,6 +36,32 @@ def test_each_value_is_listed_with_where_it_comes_from(file):
     assert f"hosts = a.example,b.example    ({file}:3)" in lines
     assert f"smtp = smtp://mate:…@mail.example    ({file}:2)" in lines
     assert "lease = 900    (default)" in lines
+
+
+def test_programs_get_json(file):
+    _, listed = paddock("config", "--json", PADDOCK_CONFIG=str(file))
+    found = {setting["name"]: (setting["value"], setting["source"]) for setting in json.loads(listed)}
+    assert found["port"] == ("8300", f"{file}:1")
+    assert found["smtp"][0] == "smtp://mate:…@mail.example"
+
+
+def completed(line):
+    """What bash completes a command line to."""
+    words = line.split(" ")
+    ask = (
+        f"source <({BIN / 'paddock'} completion bash); COMP_WORDS=({' '.join(words)} {'' if words[-1] else chr(39) * 2}); "
+        f"COMP_CWORD={len(words) - 1}; COMP_LINE='{line}'; COMP_POINT={len(line)}; _shtab_paddock; "
+        'printf "%s\\n" "${COMPREPLY[@]}"'
+    )
+    done = subprocess.run(["bash", "-c", ask], capture_output=True, text=True, check=True)
+    return set(done.stdout.split())
+
+
+def test_a_shell_completes_commands_and_their_options():
+    assert completed("paddock res") == {"rescue", "restore"}
+    assert completed("paddock roles ") >= {"list", "give", "take"}
+    assert "--passkeys-too" in completed("paddock people reset --pass")
+    assert completed("paddock token --scope ") == {"read", "jobs", "operate", "all"}
 
 
 def test_the_users_own_file_counts_where_there_is_no_other(file, tmp_path):

@@ -117,4 +117,4 @@ def _is_surveyed(stage: Stage, name: str) -> bool:
 
 
 def _sheets(stage: Stage) -> dict[str, Any]:
-    return {sheet["title"]: sheet for sheet in stage.api.get("/api/v1/bring-ups/?all=true")}
+    return {sheet["title"]: sheet for sheet in stage.api.get("/api/v1/bring-ups/?all=true")["results"]}

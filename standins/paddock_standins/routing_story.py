@@ -100,5 +100,5 @@ def tell_source(stage: Stage) -> None:
         return
     make_repository(stage.repositories, REPOSITORY, {"paddock.yaml": pipeline_file()})
     stage.make_missing("/api/v1/sources/", [{"url": url, "ref": "main", "path": "paddock.yaml"}], "url")
-    source = next(one for one in stage.api.get("/api/v1/sources/") if one["url"] == url)
+    source = next(one for one in stage.api.get("/api/v1/sources/")["results"] if one["url"] == url)
     stage.api.post(f"/api/v1/sources/{source['id']}/submit/")

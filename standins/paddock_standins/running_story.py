@@ -87,7 +87,7 @@ def tell_builds(stage: Stage) -> None:
             files = {"pack.py": PACK, "test.py": TEST, "tide.table": table, "paddock.yaml": _pipeline(station)}
             make_repository(stage.repositories, REPOSITORY, files)
             stage.make_missing("/api/v1/sources/", [{"url": url, "ref": "main", "path": "paddock.yaml"}], "url")
-            source = next(one for one in stage.api.get("/api/v1/sources/") if one["url"] == url)
+            source = next(one for one in stage.api.get("/api/v1/sources/")["results"] if one["url"] == url)
             stage.api.post(f"/api/v1/sources/{source['id']}/submit/")
         job = _builds(stage)[number]["id"]
         stage.wait_for(f"{JOB} to end", lambda job=job: bool(stage.job(job)["ended_at"]))  # type: ignore[misc]

@@ -47,6 +47,6 @@ def tell_upkeep(stage: Stage) -> None:
         windows.append({"what": what, "place": place, "rule": rule, **times})
     stage.make_missing("/api/v1/maintenance-windows/", windows, "what")
     stage.make_missing("/api/v1/chores/", [CLEAR, CHORE], "name")
-    chore = next(one for one in stage.api.get("/api/v1/chores/") if one["name"] == CHORE["name"])
+    chore = next(one for one in stage.api.get("/api/v1/chores/")["results"] if one["name"] == CHORE["name"])
     if not any(run["chore_id"] == chore["id"] for run in stage.api.get("/api/v1/chore-runs/")["results"]):
         stage.api.post(f"/api/v1/chores/{chore['id']}/start/", {"terms": CHOSEN})

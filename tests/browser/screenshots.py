@@ -66,7 +66,7 @@ def take_all(camera: Photographer, api: Api, login: dict[str, str]) -> None:
     camera.click(".bring")
     camera.until_there("form [data-field=name]")
     camera.shoot("bring-in")
-    sheets = {one["title"]: one["id"] for one in api.get("/api/v1/bring-ups/?all=true")}
+    sheets = {one["title"]: one["id"] for one in api.get("/api/v1/bring-ups/?all=true")["results"]}
     camera.go(f"/bring-in/{sheets['ketch-02']}", "[data-phase=failed]")
     camera.shoot("bring-up-failed")
     camera.go(f"/hosts/{REAL_HOST}", "[data-tool=git]")

@@ -139,7 +139,7 @@ def test_care_is_planned_and_seen_on_the_axis_of_time(page, server, agent):
     page.one(".ant-select-item-option[title='all of shoreline']").click()
     page.one("[data-act=plan]").click()
     page.one("[data-plan='new disks']")
-    assert server.api.get("/api/v1/maintenance-windows/")[0]["paddock"] == "shoreline"
+    assert server.api.get("/api/v1/maintenance-windows/")["results"][0]["paddock"] == "shoreline"
     page.one("[data-act=make-feed]").click()
     address = page.one("[data-feed]").text.split()[0]
     with urllib.request.urlopen(address) as answer:

@@ -73,14 +73,14 @@ def test_jobs_hosts_troubles_and_nothing_left_when_it_stops(tmp_path, capsys, mo
         assert {one["reason_kind"] for one in jobs if one["state"] == "waiting"} == {
             one.value for one in set(ReasonKind) - {ReasonKind.NO_HOSTS, ReasonKind.NEXT}
         }
-        sources = {one["pipeline"]: one["trouble"] for one in api.get("/api/v1/sources/")}
+        sources = {one["pipeline"]: one["trouble"] for one in api.get("/api/v1/sources/")["results"]}
         assert sources == {"pilot-mobile": "", "tide-gauge-firmware": ""}
         proof, mac, waiting = [one for one in jobs if one not in queue and one["name"] not in asking][:3]
         assert [(one["name"], one["state"]) for one in jobs if one["pipeline"] == "bring-up"] == [
             ("prove bramley-02", "passed"),
             ("prove dinghy-02", "passed"),
         ]
-        phases = {one["title"]: one["phase"] for one in api.get("/api/v1/bring-ups/?all=true")}
+        phases = {one["title"]: one["phase"] for one in api.get("/api/v1/bring-ups/?all=true")["results"]}
         finished = ["bramley-02", "dinghy-02"]
         assert phases == {**dict.fromkeys(finished, "finished"), "ketch-02": "failed", "russet-02": "expected"}
         kept = {name: one["facts"]["kept_by"] for name, one in hosts.items()}
@@ -109,7 +109,9 @@ def test_jobs_hosts_troubles_and_nothing_left_when_it_stops(tmp_path, capsys, mo
         came_to = {one["host"]: one for one in api.get(f"/api/v1/chore-runs/{rolling['id']}/")["hosts"]}
         assert "replay-storm" in came_to["curlew-03"]["working"][0]
         assert all(one["changed"] for one in came_to.values() if one["state"] == "done")
-        assert {one["what"] for one in api.get("/api/v1/maintenance-windows/")} == {what for _, what, *_ in MAINTENANCE}
+        assert {one["what"] for one in api.get("/api/v1/maintenance-windows/")["results"]} == {
+            what for _, what, *_ in MAINTENANCE
+        }
         tools = {one["name"]: one for one in api.get("/api/v1/toolchains/")["tools"]}
         assert (len(tools["arm-gcc"]["hosts"]), tools["arm-gcc"]["asked"]) == (1, 1), "thin cover"
         assert tools["jdk"]["missed"] and tools["jdk"]["changed"], "drift"
@@ -158,13 +160,15 @@ def what_there_is(api):
     return {
         "jobs": asked,
         "hosts": {one["name"] for one in api.get("/api/v1/hosts/")["results"]},
-        "kits": Counter(one["name"] for one in api.get("/api/v1/kits/")),
-        "chores": Counter(one["name"] for one in api.get("/api/v1/chores/")),
+        "kits": Counter(one["name"] for one in api.get("/api/v1/kits/")["results"]),
+        "chores": Counter(one["name"] for one in api.get("/api/v1/chores/")["results"]),
         "chore runs": len(api.get("/api/v1/chore-runs/")["results"]),
-        "maintenance windows": Counter(one["what"] for one in api.get("/api/v1/maintenance-windows/")),
-        "sources": Counter(one["url"].rpartition("/")[2] for one in api.get("/api/v1/sources/")),
+        "maintenance windows": Counter(one["what"] for one in api.get("/api/v1/maintenance-windows/")["results"]),
+        "sources": Counter(one["url"].rpartition("/")[2] for one in api.get("/api/v1/sources/")["results"]),
         "rules": Counter(one["name"] for one in api.get("/api/v1/notification-rules/")["rules"]),
-        "sheets": Counter(one["title"] for one in api.get("/api/v1/bring-ups/?all=true") if one["phase"] != "given up"),
+        "sheets": Counter(
+            one["title"] for one in api.get("/api/v1/bring-ups/?all=true")["results"] if one["phase"] != "given up"
+        ),
         "found": {one["code"] for one in api.get("/api/v1/findings/")["findings"]} & EXPECTED,
     }
 

@@ -26,6 +26,7 @@ from ..people.models import Role, Token, account_of
 from ..people.second_factor import registration_options
 from ..people.shown import own_roles
 from ..people.views import PasskeyOptionsSerializer, address_of
+from ..rest.paging import PagedView
 from ..rest.reading import validated
 from ..secret import digest
 from .people_views import sessions_shown
@@ -190,13 +191,13 @@ def _owned_by(name: str) -> Q:
     return Q(user__username=name) | Q(user__account__owner__username=name)
 
 
-class TokensView(APIView):
+class TokensView(PagedView):
     """Tokens of programs."""
 
     @extend_schema(responses=TokenSerializer(many=True))
     def get(self, request: Request) -> Response:
         """One's own and those of one's service accounts; for administrators of everything, all."""
-        return Response(TokenSerializer(visible_tokens(person(request.user))[:1000], many=True).data)
+        return self.page_of(visible_tokens(person(request.user)), TokenSerializer)
 
     @extend_schema(request=MakeTokenSerializer, responses={201: NewTokenSerializer})
     def post(self, request: Request) -> Response:

@@ -13,6 +13,7 @@ from ..errors import NotThere
 from ..hosts.queries import paddock_called
 from ..people.actor import Actor, person, signed_in_user
 from ..people.models import AccessRequest, Role
+from ..rest.paging import PagedView
 from ..rest.reading import validated
 from .actions.request_access import decide_access, request_access
 
@@ -54,15 +55,14 @@ def visible_requests(actor: Actor) -> QuerySet[AccessRequest]:
     return found if paddocks is None else found.filter(Q(paddock__name__in=paddocks) | Q(user__username=actor.name))
 
 
-class AccessRequestsView(APIView):
+class AccessRequestsView(PagedView):
     """Open requests for access; ask for a role."""
 
     @extend_schema(responses=AccessRequestSerializer(many=True))
     def get(self, request: Request) -> Response:
         """Those that you decide, and your own."""
         actor = person(request.user)
-        shown = AccessRequestSerializer(visible_requests(actor)[:200], many=True, context={"actor": actor})
-        return Response(shown.data)
+        return self.page_of(visible_requests(actor), AccessRequestSerializer, actor=actor)
 
     @extend_schema(request=AskAccessSerializer, responses={201: AccessRequestSerializer})
     def post(self, request: Request) -> Response:

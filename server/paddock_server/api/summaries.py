@@ -39,7 +39,12 @@ def with_problems(result: dict[str, Any], **_: object) -> dict[str, Any]:
         "description": "It was not done, and why.",
         "content": {"application/problem+json": {"schema": {"$ref": "#/components/schemas/Problem"}}},
     }
+    too_large = {**answer, "description": "The body is larger than this address accepts."}
     for operations in result["paths"].values():
+        if "get" in operations:
+            operations["get"]["responses"]["304"] = {"description": "It has not changed since the ETag that was sent."}
         for operation in operations.values():
             operation["responses"]["4XX"] = operation["responses"]["5XX"] = answer
+            if "requestBody" in operation:
+                operation["responses"]["413"] = too_large
     return result

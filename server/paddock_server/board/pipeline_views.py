@@ -9,6 +9,7 @@ from rest_framework.views import APIView
 from ..errors import NotThere
 from ..hosts.join_view import ForAgents
 from ..people.actor import person
+from ..rest.paging import PagedView
 from ..work.actions.save_source import accept_push, remove_source, renew_secret, save_source, submit_source
 from ..work.actions.submit_file import lint_file, submit_file
 from ..work.models import Job, Source, Submission
@@ -68,12 +69,12 @@ class SubmissionView(APIView):
         return Response(_sheet(submission, jobs))
 
 
-class SourcesView(APIView):
+class SourcesView(PagedView):
     """The Git sources; keep another one."""
 
     @extend_schema(responses=SourceSerializer(many=True))
     def get(self, request: Request) -> Response:
-        return Response(SourceSerializer(visible_sources(person(request.user)), many=True).data)
+        return self.page_of(visible_sources(person(request.user)), SourceSerializer)
 
     @extend_schema(request=SourceSerializer, responses={201: NewSourceSerializer})
     def post(self, request: Request) -> Response:
@@ -129,12 +130,12 @@ class HookView(ForAgents):
         )
 
 
-class PipelinesView(APIView):
+class PipelinesView(PagedView):
     """The pipelines of the last 30 days."""
 
     @extend_schema(responses=PipelineSerializer(many=True))
     def get(self, request: Request) -> Response:
-        return Response(all_pipelines(person(request.user)))
+        return self.page_of(all_pipelines(person(request.user)), PipelineSerializer)
 
 
 class PipelineView(APIView):

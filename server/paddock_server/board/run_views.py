@@ -22,6 +22,7 @@ from ..hosts.queries import host_called, record_called
 from ..people.actor import Actor, person
 from ..rest.addresses import server_address
 from ..rest.files import harmless, sent, sent_file
+from ..rest.paging import PagedView
 from ..rest.reading import whole_number
 from ..runs import log_store
 from ..runs.actions.record_folders import clear_folders
@@ -254,7 +255,7 @@ def _attempt_named(actor: Actor, name: str) -> Attempt:
     return attempt_of(actor, int(match[1]), int(match[2]))
 
 
-class HostWorkView(APIView):
+class HostWorkView(PagedView):
     """What runs on a host, and how long such jobs usually take."""
 
     @extend_schema(responses=HostWorkSerializer(many=True))
@@ -273,17 +274,17 @@ class HostWorkView(APIView):
             }
             for one in live
         ]
-        return Response(HostWorkSerializer(shown, many=True).data)
+        return self.page_of(shown, HostWorkSerializer)
 
 
-class FoldersView(APIView):
+class FoldersView(PagedView):
     """The work folders of a host."""
 
     @extend_schema(responses=WorkFolderSerializer(many=True))
     def get(self, request: Request, name: str) -> Response:
         """All of them, the last used first."""
         host = record_called(person(request.user), name)
-        return Response(WorkFolderSerializer(host.work_folders.all(), many=True).data)
+        return self.page_of(host.work_folders.all(), WorkFolderSerializer)
 
     @extend_schema(request=ClearFoldersSerializer, responses={202: None})
     def post(self, request: Request, name: str) -> Response:

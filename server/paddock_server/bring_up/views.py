@@ -12,6 +12,7 @@ from ..hosts.queries import paddock_called
 from ..install.index import agent_version
 from ..people.actor import Actor, person
 from ..rest.addresses import server_address
+from ..rest.paging import PagedView
 from ..rest.reading import validated
 from . import ssh
 from .actions.connect_over_ssh import forget_key, go_in, look
@@ -87,7 +88,7 @@ class ChoicesView(APIView):
         return Response(ChoicesSerializer(shown).data)
 
 
-class BringUpsView(APIView):
+class BringUpsView(PagedView):
     """The machines that are coming in."""
 
     @extend_schema(
@@ -97,8 +98,9 @@ class BringUpsView(APIView):
     def get(self, request: Request) -> Response:
         actor = person(request.user)
         everything = request.query_params.get("all") in ("true", "1")
-        sheets = with_progress(visible_sheets(actor)[:200]) if everything else open_sheets(actor)
-        return Response(BringUpLineSerializer(sheets, many=True).data)
+        if everything:
+            return self.page_of(visible_sheets(actor), BringUpLineSerializer, with_progress)
+        return self.page_of(open_sheets(actor), BringUpLineSerializer)
 
     @extend_schema(request=MakeBringUpSerializer, responses={201: NewBringUpSerializer})
     def post(self, request: Request) -> Response:

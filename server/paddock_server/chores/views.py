@@ -15,6 +15,7 @@ from ..hosts.queries import visible_hosts
 from ..json_lists import listed
 from ..people.actor import Actor, person
 from ..people.models import Role
+from ..rest.paging import PagedView
 from ..toolchains.terms_input import read_asked
 from ..work.fleet import cached_fleet
 from .actions.start_chore import approve, save_chore, start_chore, stop_run
@@ -186,14 +187,14 @@ def chosen_hosts(actor: Actor, names: list[str], terms: list[str]) -> tuple[list
     return [visible[name] for name in sorted(found) if name in visible], "; ".join(map(str, read))
 
 
-class ChoresView(APIView):
+class ChoresView(PagedView):
     """The chores that are kept; keep another."""
 
     @extend_schema(responses=ChoreSerializer(many=True))
     def get(self, request: Request) -> Response:
         """The chores that are kept."""
         seen = visible_chores(person(request.user)).filter(is_saved=True)
-        return Response(ChoreSerializer(seen, many=True).data)
+        return self.page_of(seen, ChoreSerializer)
 
     @extend_schema(request=ChoreSerializer, responses={201: ChoreSerializer})
     def post(self, request: Request) -> Response:

@@ -16,6 +16,7 @@ from ..hosts.models import LIVING, Host
 from ..people.actor import Actor, person, signed_in_user
 from ..people.models import Role
 from ..rest.addresses import server_address
+from ..rest.paging import PagedView
 from ..rest.problems import respond
 from ..rest.reading import validated, whole_number
 from .actions.make_calendar_address import end_calendar_address, make_calendar_address, reader_of
@@ -101,13 +102,13 @@ def visible_windows(actor: Actor) -> list[MaintenanceWindow]:
     ]
 
 
-class WindowsView(APIView):
+class WindowsView(PagedView):
     """Planned maintenance."""
 
     @extend_schema(responses=MaintenanceWindowSerializer(many=True))
     def get(self, request: Request) -> Response:
         """All plans."""
-        return Response(MaintenanceWindowSerializer(visible_windows(person(request.user)), many=True).data)
+        return self.page_of(visible_windows(person(request.user)), MaintenanceWindowSerializer)
 
     @extend_schema(request=MaintenanceWindowSerializer, responses={201: MaintenanceWindowSerializer})
     def post(self, request: Request) -> Response:
@@ -138,7 +139,7 @@ class WindowView(APIView):
         return Response(status=204)
 
 
-class TimesView(APIView):
+class TimesView(PagedView):
     """When hosts are held by plan, or by hand until a time."""
 
     @extend_schema(
@@ -166,7 +167,7 @@ class TimesView(APIView):
             for host in held
             if (inside is None or host.paddock.name in inside) and not host.hold_reason.startswith("maintenance: ")
         ]  # fmt: skip
-        return Response(MaintenanceTimeSerializer(sorted(found, key=lambda one: one["starts_at"]), many=True).data)
+        return self.page_of(sorted(found, key=lambda time: time["starts_at"]), MaintenanceTimeSerializer)
 
 
 class CalendarView(APIView):

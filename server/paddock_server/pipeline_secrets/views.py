@@ -9,6 +9,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ..people.actor import person
+from ..rest.paging import PagedView
 from .actions.save_secret import remove_secret, save_secret, visible_secrets
 from .models import PipelineSecret
 
@@ -39,13 +40,13 @@ class KeepSecretSerializer(serializers.Serializer[Any]):
     sources_only = serializers.BooleanField(default=False)
 
 
-class SecretsView(APIView):
+class SecretsView(PagedView):
     """The secrets of pipelines."""
 
     @extend_schema(responses=SecretSerializer(many=True))
     def get(self, request: Request) -> Response:
         """The secrets that one may change, without their values."""
-        return Response(SecretSerializer(visible_secrets(person(request.user)), many=True).data)
+        return self.page_of(visible_secrets(person(request.user)), SecretSerializer)
 
     @extend_schema(request=KeepSecretSerializer, responses=SecretSerializer)
     def post(self, request: Request) -> Response:

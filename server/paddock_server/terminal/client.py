@@ -8,6 +8,7 @@ from typing import Any
 import httpx
 
 PATIENCE = 90.0
+PAGE_SIZE = 1000
 
 
 class Refused(Exception):
@@ -41,6 +42,17 @@ class Server:
     def get(self, path: str, **parameters: object) -> Any:
         """Raises Refused."""
         return self._answer("GET", path, params={name: str(value) for name, value in parameters.items()})
+
+    def rows(self, path: str) -> list[Any]:
+        """All rows of a list that comes in pages. Raises Refused."""
+        found: list[Any] = []
+        page = 1
+        while True:
+            answer = self.get(path, page=page, page_size=PAGE_SIZE)
+            found += answer["results"]
+            if not answer["next"]:
+                return found
+            page += 1
 
     def post(self, path: str, body: object = None) -> Any:
         """Raises Refused."""

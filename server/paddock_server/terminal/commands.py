@@ -9,11 +9,12 @@ from __future__ import annotations
 import argparse
 import sys
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
 from .client import Refused, Server
+from .output import output_options, show
 from .people_commands import add_people_commands
 
 WELL, NOT_WELL, NOT_ASKED = 0, 1, 2
@@ -24,7 +25,7 @@ ENDED = {"passed", "failed", "cancelled", "timed out", "lost"}
 
 def add_commands(commands: Any) -> None:
     """Adds them to the parser of ``paddock``."""
-    shared = argparse.ArgumentParser(add_help=False)
+    shared = argparse.ArgumentParser(add_help=False, parents=[output_options()])
     shared.add_argument("--server", default="", help="the server's address (default: PADDOCK_SERVER)")
 
     add_people_commands(commands, shared)
@@ -73,77 +74,92 @@ def run(options: argparse.Namespace, server: Server | None = None) -> int:
 
 def lint(options: argparse.Namespace, server: Server) -> int:
     remarks = server.post("lint/", {"text": _read(options.file)})
-    for one in remarks:
-        where = f"{options.file}:{one['line']}" + (f" (column {one['column']} of the term)" if one["column"] else "")
-        print(f"{where}: {one['level']}: {one['sentence']}")
-    mistakes = sum(one["level"] == "mistake" for one in remarks)
+    show(options, remarks, (_remark_line(options.file, remark) for remark in remarks))
+    mistakes = sum(remark["level"] == "mistake" for remark in remarks)
     if not mistakes:
         print(f"{options.file} can be sent.", file=sys.stderr)
     return NOT_WELL if mistakes else WELL
 
 
+def _remark_line(file: str, remark: dict[str, Any]) -> str:
+    where = f"{file}:{remark['line']}" + (f" (column {remark['column']} of the term)" if remark["column"] else "")
+    return f"{where}: {remark['level']}: {remark['sentence']}"
+
+
 def submit(options: argparse.Namespace, server: Server) -> int:
     sent = server.post("submissions/", {"text": _read(options.file)})
-    for job in sent["jobs"]:
-        print(f"{job['id']}  {job['name']}: {job['state']}. {job['reason']}".rstrip())
+    if not (options.watch and options.json):
+        lines = (f"{job['id']}  {job['name']}: {job['state']}. {job['reason']}".rstrip() for job in sent["jobs"])
+        show(options, sent, lines)
     if not options.watch:
         return WELL
-    states = [_watched(server, job["id"]) for job in sent["jobs"]]
-    return WELL if all(state == "passed" for state in states) else NOT_WELL
+    ended = [_watched(server, job["id"], prints_log=not options.json) for job in sent["jobs"]]
+    if options.json:
+        show(options, {**sent, "jobs": ended}, ())
+    return WELL if all(job["state"] == "passed" for job in ended) else NOT_WELL
 
 
 def fit(options: argparse.Namespace, server: Server) -> int:
     terms = options.terms or [line for line in sys.stdin.read(MAX_FILE_BYTES).splitlines() if line.strip()]
     found = server.post("fit/", {"terms": terms, "slots": options.slots, "pipeline": options.pipeline})
-    for one in found["terms"]:
-        print(f"{one['hosts']:6} of {found['all_hosts']}  {one['term']}")
-    print(f"{found['fits']:6} of {found['all_hosts']}  all of them")
-    for row in found["hosts"]:
-        if row["fits"]:
-            print(f"  {row['host']}: fits, {row['readiness']}")
-    _say_near(found)
-    if not found["fits"]:
-        print(found["reason"])
+    show(options, found, _fit_lines(found))
     return WELL if found["fits"] else NOT_WELL
 
 
+def _fit_lines(found: dict[str, Any]) -> Iterator[str]:
+    for term in found["terms"]:
+        yield f"{term['hosts']:6} of {found['all_hosts']}  {term['term']}"
+    yield f"{found['fits']:6} of {found['all_hosts']}  all of them"
+    for row in found["hosts"]:
+        if row["fits"]:
+            yield f"  {row['host']}: fits, {row['readiness']}"
+    yield from _remedy_lines(found)
+    if not found["fits"]:
+        yield found["reason"]
+
+
 def watch(options: argparse.Namespace, server: Server) -> int:
-    return WELL if _watched(server, options.job) == "passed" else NOT_WELL
+    job = _watched(server, options.job, prints_log=not options.json)
+    show(options, job, ())
+    return WELL if job["state"] == "passed" else NOT_WELL
 
 
 def why(options: argparse.Namespace, server: Server) -> int:
     job = server.get(f"jobs/{options.job}/")
-    print(f"{job['name']} (job {job['id']} of {job['pipeline']}) is {job['state']}.")
-    if job["state"] == "waiting":
-        print(job["reason"])
-        found = server.get(f"jobs/{options.job}/fit/")
-        for step in found["funnel"]:
-            print(f"{step['left']:6}  {step['name']}")
-        _say_near(found)
-        return WELL
-    if job["reason"]:
-        print(job["reason"])
-    for attempt in job["attempts"]:
-        status = f"{attempt['state']}. {attempt['why']} {attempt['note']}".rstrip()
-        print(f"Attempt {attempt['number']} on {attempt['host']}: {status}")
-        for tool in attempt["tools"]:
-            print(f"  {tool['tool']} {tool['version']} at {tool['path']}")
+    found = server.get(f"jobs/{options.job}/fit/") if job["state"] == "waiting" else None
+    show(options, {**job, "fit": found}, _why_lines(job, found))
     return WELL
 
 
-def _watched(server: Server, number: int) -> str:
-    """Says what a job does until it ends, and prints its log; returns how it ended."""
+def _why_lines(job: dict[str, Any], found: dict[str, Any] | None) -> Iterator[str]:
+    yield f"{job['name']} (job {job['id']} of {job['pipeline']}) is {job['state']}."
+    if job["reason"]:
+        yield job["reason"]
+    if found:
+        for step in found["funnel"]:
+            yield f"{step['left']:6}  {step['name']}"
+        yield from _remedy_lines(found)
+        return
+    for attempt in job["attempts"]:
+        status = f"{attempt['state']}. {attempt['why']} {attempt['note']}".rstrip()
+        yield f"Attempt {attempt['number']} on {attempt['host']}: {status}"
+        for tool in attempt["tools"]:
+            yield f"  {tool['tool']} {tool['version']} at {tool['path']}"
+
+
+def _watched(server: Server, number: int, *, prints_log: bool = True) -> dict[str, Any]:
+    """Says what a job does until it ends, and prints its log; returns the job as it ended."""
     status = ""
     attempt = printed = 0
     while True:
-        job = server.get(f"jobs/{number}/")
+        job: dict[str, Any] = server.get(f"jobs/{number}/")
         newest = job["attempts"][-1] if job["attempts"] else None
         now = job["reason"] if job["state"] == "waiting" else job["state"]
         if newest and job["state"] != "waiting":
             now += f" on {newest['host']}"
             if newest["number"] != attempt:
                 attempt, printed = newest["number"], 0
-            data = server.text(f"jobs/{number}/log/", attempt=attempt, offset=printed)
+            data = server.text(f"jobs/{number}/log/", attempt=attempt, offset=printed) if prints_log else ""
             printed += len(data.encode())
             if data:
                 print(data, end="", flush=True)
@@ -153,16 +169,16 @@ def _watched(server: Server, number: int) -> str:
         if job["state"] in ENDED:
             if job["reason"]:
                 print(job["reason"], file=sys.stderr)
-            return str(job["state"])
+            return job
         time.sleep(CHECK_INTERVAL_SECONDS)
 
 
-def _say_near(found: dict[str, Any]) -> None:
+def _remedy_lines(found: dict[str, Any]) -> Iterator[str]:
     near = [row for row in found["hosts"] if row["remedy"]]
     if near:
-        print("What would help, the easiest first:")
+        yield "What would help, the easiest first:"
     for row in near[:8]:
-        print(f"  {row['host']}: {row['remedy']}")
+        yield f"  {row['host']}: {row['remedy']}"
 
 
 def _say_refusal(error: Refused, file: str) -> None:

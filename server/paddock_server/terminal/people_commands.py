@@ -8,6 +8,7 @@ from typing import Any
 from urllib.parse import quote
 
 from .client import Refused, Server
+from .output import show
 
 ROLES = ["viewer", "operator", "administrator"]
 EVERYWHERE = "everything"
@@ -75,21 +76,25 @@ def list_people(options: argparse.Namespace, server: Server) -> int:
     if options.csv:
         print(server.text("people-review/", raises=True), end="")
         return 0
-    for one in server.get("people/")["people"]:
-        roles = ", ".join(_role(held) for held in one["roles"]) or "no role"
-        seen = f"last seen {one['last_seen_at'][:10]}" if one["last_seen_at"] else "never seen"
-        print(f"{one['name']}  {one['kind']}, {one['state']}, {seen}: {roles}")
+    people = server.get("people/")["people"]
+    show(options, people, map(_person_line, people))
     return 0
+
+
+def _person_line(person: dict[str, Any]) -> str:
+    roles = ", ".join(_role(held) for held in person["roles"]) or "no role"
+    seen = f"last seen {person['last_seen_at'][:10]}" if person["last_seen_at"] else "never seen"
+    return f"{person['name']}  {person['kind']}, {person['state']}, {seen}: {roles}"
 
 
 def invite(options: argparse.Namespace, server: Server) -> int:
     body = {"name": options.name, "role": options.role, "paddock": options.paddock, "hours": options.hours}
-    _print_link(server.post("people/", body))
+    _show_link(options, server.post("people/", body))
     return 0
 
 
 def reset(options: argparse.Namespace, server: Server) -> int:
-    _print_link(server.post(f"{_path(options.name)}reset/", {"passkeys_too": options.passkeys_too}))
+    _show_link(options, server.post(f"{_path(options.name)}reset/", {"passkeys_too": options.passkeys_too}))
     return 0
 
 
@@ -98,15 +103,18 @@ def change_person(options: argparse.Namespace, server: Server) -> int:
         server.delete(_path(options.name))
     else:
         server.post(f"{_path(options.name)}{options.verb}/")
-    print(f"{options.name} is {options.verb}d.")
+    show(options, {"name": options.name, "done": options.verb}, [f"{options.name} is {options.verb}d."])
     return 0
 
 
 def list_roles(options: argparse.Namespace, server: Server) -> int:
-    for held in server.get(_path(options.name))["roles"]:
-        used = f", last used {held['last_used_at'][:10]}" if held["last_used_at"] else ", never used"
-        print(_role(held) + used)
+    roles = server.get(_path(options.name))["roles"]
+    show(options, roles, (f"{_role(held)}, {_last_used(held)}" for held in roles))
     return 0
+
+
+def _last_used(held: dict[str, Any]) -> str:
+    return f"last used {held['last_used_at'][:10]}" if held["last_used_at"] else "never used"
 
 
 def set_role(options: argparse.Namespace, server: Server) -> int:
@@ -122,18 +130,23 @@ def set_role(options: argparse.Namespace, server: Server) -> int:
         "ends_at": ends_at,
     }
     server.put(f"{_path(options.name)}role/", body)
-    print(f"{options.name} is {options.role or 'without a role'} in {options.paddock or EVERYWHERE} now.")
+    line = f"{options.name} is {options.role or 'without a role'} in {options.paddock or EVERYWHERE} now."
+    show(options, {"name": options.name, "role": options.role, "paddock": options.paddock}, [line])
     return 0
 
 
 def list_tokens(options: argparse.Namespace, server: Server) -> int:
-    for one in server.get("tokens/"):
-        state = f"ends {one['ends_at'][:10]}" if one["ends_at"] else "never ends"
-        state = f"revoked {one['revoked_at'][:10]}" if one["revoked_at"] else state
-        used = f"last used {one['last_used_at'][:10]} from {one['last_used_from']}" if one["last_used_at"] else "unused"
-        where = ", ".join(one["paddocks"]) or "all paddocks"
-        print(f"{one['id']:5}  {one['account']}: {one['name']} ({one['scope']}, {where}), {state}, {used}")
+    tokens = server.rows("tokens/")
+    show(options, tokens, map(_token_line, tokens))
     return 0
+
+
+def _token_line(token: dict[str, Any]) -> str:
+    state = f"ends {token['ends_at'][:10]}" if token["ends_at"] else "never ends"
+    state = f"revoked {token['revoked_at'][:10]}" if token["revoked_at"] else state
+    used = f"{_last_used(token)} from {token['last_used_from']}" if token["last_used_at"] else "unused"
+    where = ", ".join(token["paddocks"]) or "all paddocks"
+    return f"{token['id']:5}  {token['account']}: {token['name']} ({token['scope']}, {where}), {state}, {used}"
 
 
 def make_token(options: argparse.Namespace, server: Server) -> int:
@@ -141,13 +154,14 @@ def make_token(options: argparse.Namespace, server: Server) -> int:
         "account": options.account, "name": options.name, "scope": options.scope, "paddocks": options.paddock,
         "days": options.days,
     }  # fmt: skip
-    print(server.post("tokens/", body)["token"])
+    made = server.post("tokens/", body)
+    show(options, made, [made["token"]])
     return 0
 
 
 def revoke_token(options: argparse.Namespace, server: Server) -> int:
     server.post(f"tokens/{options.number}/revoke/")
-    print(f"Token {options.number} is revoked.")
+    show(options, {"id": options.number, "done": "revoke"}, [f"Token {options.number} is revoked."])
     return 0
 
 
@@ -163,6 +177,6 @@ def _role(held: dict[str, Any]) -> str:
     return f"{held['role']} in {held['paddock'] or EVERYWHERE}{until}{by}"
 
 
-def _print_link(made: dict[str, Any]) -> None:
-    print(f"Send this link to {made['name']}. It works once, until {made['ends_at'][:16].replace('T', ' ')} UTC:")
-    print(made["link"])
+def _show_link(options: argparse.Namespace, made: dict[str, Any]) -> None:
+    until = made["ends_at"][:16].replace("T", " ")
+    show(options, made, [f"Send this link to {made['name']}. It works once, until {until} UTC:", made["link"]])

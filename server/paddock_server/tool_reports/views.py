@@ -29,6 +29,7 @@ from ..errors import Invalid, NotThere
 from ..hosts.models import Host
 from ..hosts.queries import host_called, record_called, visible_hosts
 from ..people.actor import person
+from ..rest.paging import PagedView
 from ..rest.reading import validated
 from ..toolchains.actions.accept_change import accept_changes
 from ..toolchains.actions.save_kit import Wanted, remove_kit, save_kit
@@ -191,13 +192,13 @@ class AcceptView(APIView):
 # ---- kits ----------------------------------------------------------------------------------------------------------
 
 
-class KitsView(APIView):
+class KitsView(PagedView):
     """The kits; make one."""
 
     @extend_schema(operation_id="kits_list", responses=KitSerializer(many=True))
     def get(self, request: Request) -> Response:
         actor = person(request.user)
-        return Response(KitSerializer(visible_kits(actor), many=True, context={"actor": actor}).data)
+        return self.page_of(visible_kits(actor), KitSerializer, actor=actor)
 
     @extend_schema(request=KitSerializer, responses={201: KitSerializer})
     def post(self, request: Request) -> Response:

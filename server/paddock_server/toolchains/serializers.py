@@ -2,6 +2,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
 from paddock_core.kits import Stands
@@ -180,12 +181,21 @@ class ToolPageSerializer(serializers.Serializer[Any]):
     changes = ChangeSerializer(many=True)
 
 
+@extend_schema_field(
+    {"type": "array", "items": {"oneOf": [{"$ref": "#/components/schemas/Properties"}, {"type": "null"}]}}
+)
+class ComparedField(serializers.ListField):
+    """A value per host. The schema is written out, since that of a list forgets that its parts may be null."""
+
+    child = PropertiesSerializer(allow_null=True)
+
+
 class DifferingSerializer(serializers.Serializer[Any]):
     """One thing that is not the same on all compared hosts; ``values`` has one value per host, null for not there."""
 
     kind = serializers.CharField()
     name = serializers.CharField()
-    values = serializers.ListField(child=PropertiesSerializer(allow_null=True))
+    values = ComparedField()
 
 
 class CompareSerializer(serializers.Serializer[Any]):

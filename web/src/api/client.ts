@@ -75,3 +75,15 @@ export async function answered<T>(asked: Promise<{ data?: T; error?: unknown; re
     errors: problem?.errors,
   })
 }
+
+const PAGE_SIZE = 1000
+
+/** All rows of a list that comes in pages: `allRows((query) => api.GET('/api/v1/kits/', { params: { query } }))`. */
+export async function allRows<T>(ask: (query: { page: number; page_size: number }) => Promise<{ data?: { results: T[]; next: string | null }; error?: unknown; response: Response }>): Promise<T[]> {
+  const rows: T[] = []
+  for (let page = 1; ; page++) {
+    const { results, next } = await answered(ask({ page, page_size: PAGE_SIZE }))
+    rows.push(...results)
+    if (!next) return rows
+  }
+}

@@ -3711,7 +3711,7 @@ export interface components {
         Differing: {
             kind: string;
             name: string;
-            values: components["schemas"]["Properties"][];
+            values: (components["schemas"]["Properties"] | null)[];
         };
         /** @description What saving would do: the hosts that it would put out of the kit or into it, and how all would stand. */
         Effect: {
@@ -4871,95 +4871,275 @@ export interface components {
             paddock: string;
             role: components["schemas"]["RoleEnum"];
         };
-        PaginatedChoreRunList: {
-            /** @example 123 */
+        PaginatedAccessRequestList: {
+            /** @description Of all pages. */
             count: number;
             /**
              * Format: uri
-             * @example http://api.example.org/accounts/?page=4
+             * @description The next page; null on the last.
              */
-            next?: string | null;
+            next: string | null;
             /**
              * Format: uri
-             * @example http://api.example.org/accounts/?page=2
+             * @description The page before; null on the first.
              */
-            previous?: string | null;
+            previous: string | null;
+            results: components["schemas"]["AccessRequest"][];
+        };
+        PaginatedBringUpLineList: {
+            /** @description Of all pages. */
+            count: number;
+            /**
+             * Format: uri
+             * @description The next page; null on the last.
+             */
+            next: string | null;
+            /**
+             * Format: uri
+             * @description The page before; null on the first.
+             */
+            previous: string | null;
+            results: components["schemas"]["BringUpLine"][];
+        };
+        PaginatedChoreList: {
+            /** @description Of all pages. */
+            count: number;
+            /**
+             * Format: uri
+             * @description The next page; null on the last.
+             */
+            next: string | null;
+            /**
+             * Format: uri
+             * @description The page before; null on the first.
+             */
+            previous: string | null;
+            results: components["schemas"]["Chore"][];
+        };
+        PaginatedChoreRunList: {
+            /** @description Of all pages. */
+            count: number;
+            /**
+             * Format: uri
+             * @description The next page; null on the last.
+             */
+            next: string | null;
+            /**
+             * Format: uri
+             * @description The page before; null on the first.
+             */
+            previous: string | null;
             results: components["schemas"]["ChoreRun"][];
         };
         PaginatedEntryList: {
-            /** @example 123 */
+            /** @description Of all pages. */
             count: number;
             /**
              * Format: uri
-             * @example http://api.example.org/accounts/?page=4
+             * @description The next page; null on the last.
              */
-            next?: string | null;
+            next: string | null;
             /**
              * Format: uri
-             * @example http://api.example.org/accounts/?page=2
+             * @description The page before; null on the first.
              */
-            previous?: string | null;
+            previous: string | null;
             results: components["schemas"]["Entry"][];
         };
         PaginatedHostList: {
-            /** @example 123 */
+            /** @description Of all pages. */
             count: number;
             /**
              * Format: uri
-             * @example http://api.example.org/accounts/?page=4
+             * @description The next page; null on the last.
              */
-            next?: string | null;
+            next: string | null;
             /**
              * Format: uri
-             * @example http://api.example.org/accounts/?page=2
+             * @description The page before; null on the first.
              */
-            previous?: string | null;
+            previous: string | null;
             results: components["schemas"]["Host"][];
         };
-        PaginatedJobList: {
-            /** @example 123 */
+        PaginatedHostWorkList: {
+            /** @description Of all pages. */
             count: number;
             /**
              * Format: uri
-             * @example http://api.example.org/accounts/?page=4
+             * @description The next page; null on the last.
              */
-            next?: string | null;
+            next: string | null;
             /**
              * Format: uri
-             * @example http://api.example.org/accounts/?page=2
+             * @description The page before; null on the first.
              */
-            previous?: string | null;
+            previous: string | null;
+            results: components["schemas"]["HostWork"][];
+        };
+        PaginatedJobList: {
+            /** @description Of all pages. */
+            count: number;
+            /**
+             * Format: uri
+             * @description The next page; null on the last.
+             */
+            next: string | null;
+            /**
+             * Format: uri
+             * @description The page before; null on the first.
+             */
+            previous: string | null;
             results: components["schemas"]["Job"][];
         };
-        PaginatedPaddockList: {
-            /** @example 123 */
+        PaginatedKitList: {
+            /** @description Of all pages. */
             count: number;
             /**
              * Format: uri
-             * @example http://api.example.org/accounts/?page=4
+             * @description The next page; null on the last.
              */
-            next?: string | null;
+            next: string | null;
             /**
              * Format: uri
-             * @example http://api.example.org/accounts/?page=2
+             * @description The page before; null on the first.
              */
-            previous?: string | null;
+            previous: string | null;
+            results: components["schemas"]["Kit"][];
+        };
+        PaginatedMaintenanceTimeList: {
+            /** @description Of all pages. */
+            count: number;
+            /**
+             * Format: uri
+             * @description The next page; null on the last.
+             */
+            next: string | null;
+            /**
+             * Format: uri
+             * @description The page before; null on the first.
+             */
+            previous: string | null;
+            results: components["schemas"]["MaintenanceTime"][];
+        };
+        PaginatedMaintenanceWindowList: {
+            /** @description Of all pages. */
+            count: number;
+            /**
+             * Format: uri
+             * @description The next page; null on the last.
+             */
+            next: string | null;
+            /**
+             * Format: uri
+             * @description The page before; null on the first.
+             */
+            previous: string | null;
+            results: components["schemas"]["MaintenanceWindow"][];
+        };
+        PaginatedPaddockList: {
+            /** @description Of all pages. */
+            count: number;
+            /**
+             * Format: uri
+             * @description The next page; null on the last.
+             */
+            next: string | null;
+            /**
+             * Format: uri
+             * @description The page before; null on the first.
+             */
+            previous: string | null;
             results: components["schemas"]["Paddock"][];
         };
         PaginatedPassList: {
-            /** @example 123 */
+            /** @description Of all pages. */
             count: number;
             /**
              * Format: uri
-             * @example http://api.example.org/accounts/?page=4
+             * @description The next page; null on the last.
              */
-            next?: string | null;
+            next: string | null;
             /**
              * Format: uri
-             * @example http://api.example.org/accounts/?page=2
+             * @description The page before; null on the first.
              */
-            previous?: string | null;
+            previous: string | null;
             results: components["schemas"]["Pass"][];
+        };
+        PaginatedPipelineList: {
+            /** @description Of all pages. */
+            count: number;
+            /**
+             * Format: uri
+             * @description The next page; null on the last.
+             */
+            next: string | null;
+            /**
+             * Format: uri
+             * @description The page before; null on the first.
+             */
+            previous: string | null;
+            results: components["schemas"]["Pipeline"][];
+        };
+        PaginatedSecretList: {
+            /** @description Of all pages. */
+            count: number;
+            /**
+             * Format: uri
+             * @description The next page; null on the last.
+             */
+            next: string | null;
+            /**
+             * Format: uri
+             * @description The page before; null on the first.
+             */
+            previous: string | null;
+            results: components["schemas"]["Secret"][];
+        };
+        PaginatedSourceList: {
+            /** @description Of all pages. */
+            count: number;
+            /**
+             * Format: uri
+             * @description The next page; null on the last.
+             */
+            next: string | null;
+            /**
+             * Format: uri
+             * @description The page before; null on the first.
+             */
+            previous: string | null;
+            results: components["schemas"]["Source"][];
+        };
+        PaginatedTokenList: {
+            /** @description Of all pages. */
+            count: number;
+            /**
+             * Format: uri
+             * @description The next page; null on the last.
+             */
+            next: string | null;
+            /**
+             * Format: uri
+             * @description The page before; null on the first.
+             */
+            previous: string | null;
+            results: components["schemas"]["Token"][];
+        };
+        PaginatedWorkFolderList: {
+            /** @description Of all pages. */
+            count: number;
+            /**
+             * Format: uri
+             * @description The next page; null on the last.
+             */
+            next: string | null;
+            /**
+             * Format: uri
+             * @description The page before; null on the first.
+             */
+            previous: string | null;
+            results: components["schemas"]["WorkFolder"][];
         };
         /** @description A pass as it is listed, without its secret. */
         Pass: {
@@ -6188,7 +6368,12 @@ export type $defs = Record<string, never>;
 export interface operations {
     access_requests_list: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -6200,8 +6385,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AccessRequest"][];
+                    "application/json": components["schemas"]["PaginatedAccessRequestList"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -6242,6 +6434,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AccessRequest"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description It was not done, and why. */
@@ -6324,6 +6525,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -6360,6 +6570,13 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Board"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -6398,6 +6615,13 @@ export interface operations {
                     "application/json": components["schemas"]["Choices"];
                 };
             };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -6423,6 +6647,10 @@ export interface operations {
             query?: {
                 /** @description With those that are at their end, newest first. */
                 all?: boolean;
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
             };
             header?: never;
             path?: never;
@@ -6435,8 +6663,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BringUpLine"][];
+                    "application/json": components["schemas"]["PaginatedBringUpLineList"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -6479,6 +6714,15 @@ export interface operations {
                     "application/json": components["schemas"]["NewBringUp"];
                 };
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -6517,6 +6761,13 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["BringUp"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -6677,6 +6928,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -6718,6 +6978,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BringUp"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description It was not done, and why. */
@@ -6763,6 +7032,15 @@ export interface operations {
                     "application/json": components["schemas"]["FoundKey"];
                 };
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -6804,6 +7082,15 @@ export interface operations {
                     "application/json": components["schemas"]["NewPlan"];
                 };
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -6840,6 +7127,13 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Catalogue"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -6879,6 +7173,13 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Definition"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -6921,6 +7222,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Definition"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description It was not done, and why. */
@@ -7007,6 +7317,15 @@ export interface operations {
                     "application/json": components["schemas"]["Trial"][];
                 };
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -7049,6 +7368,13 @@ export interface operations {
                     "application/json": components["schemas"]["PaginatedChoreRunList"];
                 };
             };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -7087,6 +7413,13 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ChoreRunSheet"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -7129,6 +7462,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChoreRunSheet"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description It was not done, and why. */
@@ -7192,7 +7534,12 @@ export interface operations {
     };
     chores_list: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -7204,8 +7551,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Chore"][];
+                    "application/json": components["schemas"]["PaginatedChoreList"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -7248,6 +7602,15 @@ export interface operations {
                     "application/json": components["schemas"]["Chore"];
                 };
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -7286,6 +7649,13 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Chore"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -7328,6 +7698,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Chore"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description It was not done, and why. */
@@ -7373,6 +7752,15 @@ export interface operations {
                     "application/json": components["schemas"]["ChoreRunSheet"];
                 };
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -7414,6 +7802,15 @@ export interface operations {
                     "application/json": string[];
                 };
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -7453,6 +7850,13 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Comparison"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -7535,6 +7939,13 @@ export interface operations {
                     "application/json": components["schemas"]["Findings"];
                 };
             };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -7573,6 +7984,13 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Finding"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -7615,6 +8033,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Finding"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description It was not done, and why. */
@@ -7737,6 +8164,15 @@ export interface operations {
                     "application/json": components["schemas"]["Finding"];
                 };
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -7776,6 +8212,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Fit"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description It was not done, and why. */
@@ -7821,6 +8266,15 @@ export interface operations {
                     "application/json": components["schemas"]["GateAnswer"];
                 };
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -7857,6 +8311,13 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Guessing"][];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -7897,6 +8358,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -7942,6 +8412,13 @@ export interface operations {
                     "application/json": components["schemas"]["PaginatedHostList"];
                 };
             };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -7980,6 +8457,13 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Host"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -8022,6 +8506,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Host"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description It was not done, and why. */
@@ -8067,6 +8560,15 @@ export interface operations {
                     "application/json": components["schemas"]["Host"];
                 };
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -8110,6 +8612,15 @@ export interface operations {
                     "application/json": components["schemas"]["Host"];
                 };
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -8148,6 +8659,13 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Examination"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -8209,7 +8727,12 @@ export interface operations {
     };
     hosts_folders_list: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+            };
             header?: never;
             path: {
                 name: string;
@@ -8223,8 +8746,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["WorkFolder"][];
+                    "application/json": components["schemas"]["PaginatedWorkFolderList"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -8268,6 +8798,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -8310,6 +8849,13 @@ export interface operations {
                     "application/json": components["schemas"]["History"];
                 };
             };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -8351,6 +8897,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Change"][];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description It was not done, and why. */
@@ -8396,6 +8951,15 @@ export interface operations {
                     "application/json": components["schemas"]["Host"];
                 };
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -8438,6 +9002,13 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Readings"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -8558,6 +9129,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -8599,6 +9179,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -8679,6 +9268,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -8761,6 +9359,13 @@ export interface operations {
                     "application/json": components["schemas"]["Week"];
                 };
             };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -8783,7 +9388,12 @@ export interface operations {
     };
     hosts_work_list: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+            };
             header?: never;
             path: {
                 name: string;
@@ -8797,8 +9407,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HostWork"][];
+                    "application/json": components["schemas"]["PaginatedHostWorkList"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -8848,6 +9465,13 @@ export interface operations {
                     "application/json": components["schemas"]["PaginatedJobList"];
                 };
             };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -8889,6 +9513,15 @@ export interface operations {
                     "application/json": components["schemas"]["JobSheet"];
                 };
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -8927,6 +9560,13 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["JobSheet"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -8971,6 +9611,15 @@ export interface operations {
                     "application/json": components["schemas"]["JobSheet"];
                 };
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -9010,6 +9659,13 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["AttemptSheet"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -9053,6 +9709,13 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["FoundLines"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -9139,6 +9802,13 @@ export interface operations {
                     "application/json": components["schemas"]["LogLines"];
                 };
             };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -9186,6 +9856,13 @@ export interface operations {
                     "*/*": string;
                 };
             };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -9227,6 +9904,13 @@ export interface operations {
                         [key: string]: unknown;
                     };
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -9309,6 +9993,13 @@ export interface operations {
                     "application/json": components["schemas"]["Fit"];
                 };
             };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -9350,6 +10041,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobSheet"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description It was not done, and why. */
@@ -9399,6 +10099,13 @@ export interface operations {
                     "text/plain": string;
                 };
             };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -9442,6 +10149,15 @@ export interface operations {
                     "application/json": components["schemas"]["JobSheet"];
                 };
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -9464,7 +10180,12 @@ export interface operations {
     };
     kits_list: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -9476,8 +10197,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Kit"][];
+                    "application/json": components["schemas"]["PaginatedKitList"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -9520,6 +10248,15 @@ export interface operations {
                     "application/json": components["schemas"]["Kit"];
                 };
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -9559,6 +10296,13 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ProposedTerm"][];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -9601,6 +10345,15 @@ export interface operations {
                     "application/json": components["schemas"]["Effect"];
                 };
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -9639,6 +10392,13 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Kit"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -9681,6 +10441,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Kit"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description It was not done, and why. */
@@ -9760,6 +10529,13 @@ export interface operations {
                     "application/json": components["schemas"]["Effect"];
                 };
             };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -9799,6 +10575,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Session"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description It was not done, and why. */
@@ -9842,6 +10627,15 @@ export interface operations {
                     "application/json": components["schemas"]["OpenedLink"];
                 };
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -9881,6 +10675,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Remark"][];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description It was not done, and why. */
@@ -9927,6 +10730,13 @@ export interface operations {
                     "application/json": components["schemas"]["PaginatedEntryList"];
                 };
             };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -9968,6 +10778,15 @@ export interface operations {
                     "application/json": components["schemas"]["CalendarRead"];
                 };
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -10004,6 +10823,13 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["CalendarAddress"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -10103,6 +10929,10 @@ export interface operations {
             query?: {
                 /** @description How far ahead, at most 366 (default 28). */
                 days?: number;
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
             };
             header?: never;
             path?: never;
@@ -10115,8 +10945,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["MaintenanceTime"][];
+                    "application/json": components["schemas"]["PaginatedMaintenanceTimeList"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -10140,7 +10977,12 @@ export interface operations {
     };
     maintenance_windows_list: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -10152,8 +10994,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["MaintenanceWindow"][];
+                    "application/json": components["schemas"]["PaginatedMaintenanceWindowList"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -10194,6 +11043,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MaintenanceWindow"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description It was not done, and why. */
@@ -10271,6 +11129,13 @@ export interface operations {
                     "application/json": components["schemas"]["Own"];
                 };
             };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -10312,6 +11177,15 @@ export interface operations {
                     "application/json": components["schemas"]["Own"];
                 };
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -10351,6 +11225,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NewPasskey"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description It was not done, and why. */
@@ -10467,6 +11350,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SessionsEnded"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description It was not done, and why. */
@@ -10618,6 +11510,13 @@ export interface operations {
                     "application/json": components["schemas"]["Notifications"];
                 };
             };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -10657,6 +11556,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NewRule"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description It was not done, and why. */
@@ -10740,6 +11648,15 @@ export interface operations {
                     "application/json": components["schemas"]["NotificationRule"];
                 };
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -10821,6 +11738,13 @@ export interface operations {
                     "application/json": components["schemas"]["PaginatedPaddockList"];
                 };
             };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -10860,6 +11784,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Paddock"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description It was not done, and why. */
@@ -10903,6 +11836,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Paddock"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description It was not done, and why. */
@@ -10949,6 +11891,15 @@ export interface operations {
                     "application/json": string[];
                 };
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -10991,6 +11942,13 @@ export interface operations {
                     "application/json": components["schemas"]["PaginatedPassList"];
                 };
             };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -11030,6 +11988,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NewPass"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description It was not done, and why. */
@@ -11147,6 +12114,13 @@ export interface operations {
                     "application/json": components["schemas"]["People"];
                 };
             };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -11188,6 +12162,15 @@ export interface operations {
                     "application/json": components["schemas"]["Link"];
                 };
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -11224,6 +12207,13 @@ export interface operations {
                 content: {
                     "text/csv": string;
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -11263,6 +12253,13 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["PersonSheet"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -11343,6 +12340,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description It was not done, and why. */
@@ -11466,6 +12472,15 @@ export interface operations {
                     "application/json": components["schemas"]["Link"];
                 };
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -11508,6 +12523,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -11530,7 +12554,12 @@ export interface operations {
     };
     pipelines_list: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -11542,8 +12571,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Pipeline"][];
+                    "application/json": components["schemas"]["PaginatedPipelineList"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -11583,6 +12619,13 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["PipelineSheet"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -11624,6 +12667,15 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -11646,7 +12698,12 @@ export interface operations {
     };
     secrets_list: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -11658,8 +12715,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Secret"][];
+                    "application/json": components["schemas"]["PaginatedSecretList"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -11700,6 +12764,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Secret"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description It was not done, and why. */
@@ -11777,6 +12850,13 @@ export interface operations {
                     "application/json": components["schemas"]["Server"];
                 };
             };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -11851,6 +12931,13 @@ export interface operations {
                     "application/json": components["schemas"]["Retention"];
                 };
             };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -11890,6 +12977,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Retention"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description It was not done, and why. */
@@ -11933,6 +13029,15 @@ export interface operations {
                     "application/json": components["schemas"]["RetentionPreview"];
                 };
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -11974,6 +13079,15 @@ export interface operations {
                     "application/json": components["schemas"]["Person"];
                 };
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -12010,6 +13124,13 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Session"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -12050,6 +13171,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Session"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description It was not done, and why. */
@@ -12126,6 +13256,13 @@ export interface operations {
                     "application/json": components["schemas"]["PasskeyOptions"];
                 };
             };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -12165,6 +13302,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Session"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description It was not done, and why. */
@@ -12207,6 +13353,13 @@ export interface operations {
                     "application/json": components["schemas"]["SignOn"];
                 };
             };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -12243,6 +13396,13 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Provider"][];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -12283,6 +13443,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Provider"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description It was not done, and why. */
@@ -12326,6 +13495,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Provider"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description It was not done, and why. */
@@ -12447,6 +13625,15 @@ export interface operations {
                     "application/json": components["schemas"]["MappingPreview"];
                 };
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -12490,6 +13677,15 @@ export interface operations {
                     "application/json": components["schemas"]["MappingPreview"];
                 };
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -12512,7 +13708,12 @@ export interface operations {
     };
     sources_list: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -12524,8 +13725,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Source"][];
+                    "application/json": components["schemas"]["PaginatedSourceList"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -12566,6 +13774,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NewSource"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description It was not done, and why. */
@@ -12725,6 +13942,15 @@ export interface operations {
                     "application/json": components["schemas"]["SubmissionSheet"];
                 };
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -12764,6 +13990,13 @@ export interface operations {
                     "application/json": components["schemas"]["SubmissionSheet"];
                 };
             };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -12786,7 +14019,12 @@ export interface operations {
     };
     tokens_list: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -12798,8 +14036,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Token"][];
+                    "application/json": components["schemas"]["PaginatedTokenList"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -12840,6 +14085,15 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NewToken"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description It was not done, and why. */
@@ -12917,6 +14171,13 @@ export interface operations {
                     "application/json": components["schemas"]["Columns"];
                 };
             };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -12956,6 +14217,13 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Compare"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -13002,6 +14270,13 @@ export interface operations {
                     "text/csv": string;
                 };
             };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -13043,6 +14318,15 @@ export interface operations {
                     "application/json": components["schemas"]["Within"];
                 };
             };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -13082,6 +14366,13 @@ export interface operations {
                     "application/json": components["schemas"]["ToolPage"];
                 };
             };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -13118,6 +14409,13 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Watch"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -13156,6 +14454,13 @@ export interface operations {
                     "application/json": components["schemas"]["Words"];
                 };
             };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
             /** @description It was not done, and why. */
             "4XX": {
                 headers: {
@@ -13192,6 +14497,13 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Yard"];
                 };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description It was not done, and why. */
             "4XX": {

@@ -1,6 +1,6 @@
 import { defineStore } from 'pinia'
 import { computed, ref } from 'vue'
-import { answered, api, type Schemas } from '../../api/client'
+import { allRows, api, type Schemas } from '../../api/client'
 import { gathered, onNote } from '../../live/feed'
 
 export type Coming = Schemas['BringUpLine']
@@ -16,7 +16,7 @@ export const useComing = defineStore('coming', () => {
 
   async function load(): Promise<void> {
     try {
-      sheets.value = await answered(api.GET('/api/v1/bring-ups/'))
+      sheets.value = await allRows((query) => api.GET('/api/v1/bring-ups/', { params: { query } }))
       trouble.value = ''
     } catch (error) {
       trouble.value = (error as Error).message

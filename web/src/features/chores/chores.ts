@@ -1,5 +1,5 @@
 import { ref } from 'vue'
-import { answered, api, type Schemas } from '../../api/client'
+import { allRows, answered, api, type Schemas } from '../../api/client'
 import { gathered, onNote } from '../../live/feed'
 
 export type ChoreRun = Schemas['ChoreRun']
@@ -17,7 +17,7 @@ export function useChores() {
 
   async function load(): Promise<void> {
     try {
-      const [chores, listed] = await Promise.all([answered(api.GET('/api/v1/chores/')), answered(api.GET('/api/v1/chore-runs/', { params: { query: { page_size: 50 } } }))])
+      const [chores, listed] = await Promise.all([allRows((query) => api.GET('/api/v1/chores/', { params: { query } })), answered(api.GET('/api/v1/chore-runs/', { params: { query: { page_size: 50 } } }))])
       kept.value = chores
       runs.value = listed.results
       trouble.value = ''

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { Button, Popconfirm } from 'ant-design-vue'
 import { computed, ref, watch } from 'vue'
-import { answered, api, type Schemas } from '../../api/client'
+import { allRows, answered, api, type Schemas } from '../../api/client'
 import { gathered, onNote } from '../../live/feed'
 import { useSession } from '../people/session'
 import { useAction } from '../../kit/useAction'
@@ -18,7 +18,7 @@ const { isBusy, trouble, perform } = useAction()
 const asked = ref('')
 
 async function load(): Promise<void> {
-  folders.value = await answered(api.GET('/api/v1/hosts/{name}/folders/', { params: { path: { name: props.host.name } } }))
+  folders.value = await allRows((query) => api.GET('/api/v1/hosts/{name}/folders/', { params: { path: { name: props.host.name }, query } }))
 }
 const loadSoon = gathered(load)
 watch(() => props.host.name, () => void perform(load), { immediate: true })

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { ref, watch } from 'vue'
-import { answered, api, type Schemas } from '../../api/client'
+import { allRows, api, type Schemas } from '../../api/client'
 import { gathered, onNote } from '../../live/feed'
 import { useNow } from '../../kit/clock'
 import { duration } from '../../kit/format'
@@ -11,7 +11,7 @@ const work = ref<Schemas['HostWork'][]>([])
 const now = useNow()
 
 async function load(): Promise<void> {
-  work.value = await answered(api.GET('/api/v1/hosts/{name}/work/', { params: { path: { name: props.name } } })).catch(() => [])
+  work.value = await allRows((query) => api.GET('/api/v1/hosts/{name}/work/', { params: { path: { name: props.name }, query } })).catch(() => [])
 }
 const loadSoon = gathered(load)
 watch(() => props.name, () => void load(), { immediate: true })

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { Button, Input, InputNumber, Popconfirm, Select } from 'ant-design-vue'
 import { computed, ref } from 'vue'
-import { answered, api, type Schemas } from '../../api/client'
+import { allRows, answered, api, type Schemas } from '../../api/client'
 import { gathered, onNote } from '../../live/feed'
 import { useSession } from '../people/session'
 import { useYard } from '../yard/yard'
@@ -26,8 +26,8 @@ const zone = zoneName()
 
 async function load(): Promise<void> {
   const [found, listed, address] = await Promise.all([
-    answered(api.GET('/api/v1/maintenance-times/', { params: { query: { days: DAYS } } })),
-    answered(api.GET('/api/v1/maintenance-windows/')),
+    allRows((query) => api.GET('/api/v1/maintenance-times/', { params: { query: { ...query, days: DAYS } } })),
+    allRows((query) => api.GET('/api/v1/maintenance-windows/', { params: { query } })),
     answered(api.GET('/api/v1/maintenance-feed/')),
   ])
   times.value = found

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { onMounted, ref } from 'vue'
-import { answered, api, type Schemas } from '../../api/client'
+import { allRows, api, type Schemas } from '../../api/client'
 import { gathered, onNote } from '../../live/feed'
 import { useSession } from '../people/session'
 import { useAction } from '../../kit/useAction'
@@ -16,7 +16,7 @@ const { trouble, perform } = useAction()
 
 function load(): Promise<void> {
   return perform(async () => {
-    pipelines.value = await answered(api.GET('/api/v1/pipelines/'))
+    pipelines.value = await allRows((query) => api.GET('/api/v1/pipelines/', { params: { query } }))
   })
 }
 

@@ -12,6 +12,7 @@ vi.mock('../../api/client', () => ({
     DELETE: async (_: string, { params }: { params: { path: { name: string } } }) => void server.deleted.push(params.path.name),
   },
   answered: (answer: unknown) => answer,
+  allRows: (ask: (query: object) => unknown) => ask({}),
 }))
 vi.mock('../yard/yard', () => ({ useYard: () => ({ plates: [{}], yard: { paddocks: [{ name: 'shoreline' }] }, load: async () => {} }) }))
 

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { Button, Checkbox, Input, Popconfirm, Select } from 'ant-design-vue'
 import { computed, onMounted, ref } from 'vue'
-import { answered, api, type Schemas } from '../../api/client'
+import { allRows, answered, api, type Schemas } from '../../api/client'
 import { useYard } from '../yard/yard'
 import { useAction } from '../../kit/useAction'
 import TimeAgo from '../../kit/TimeAgo.vue'
@@ -25,7 +25,7 @@ const places = computed(() => [{ value: '*', label: 'every paddock' }, ...(yard.
 const missing = computed(() => (!name.value ? 'Enter a name.' : about.value === 'new' && !value.value ? 'Enter its value.' : !pipelines.value.length ? 'Enter the allowed pipelines.' : !paddocks.value.length ? 'Choose the allowed paddocks.' : ''))
 
 async function load(): Promise<void> {
-  secrets.value = await answered(api.GET('/api/v1/secrets/'))
+  secrets.value = await allRows((query) => api.GET('/api/v1/secrets/', { params: { query } }))
 }
 onMounted(() => perform(load))
 

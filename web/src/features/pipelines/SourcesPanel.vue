@@ -3,7 +3,7 @@ import { Button, Input, Popconfirm } from 'ant-design-vue'
 import { computed, onMounted, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { serverAddress } from '../../api/address'
-import { answered, api, type Schemas } from '../../api/client'
+import { allRows, answered, api, type Schemas } from '../../api/client'
 import { gathered, onNote } from '../../live/feed'
 import { useSession } from '../people/session'
 import CopyText from '../../kit/CopyText.vue'
@@ -24,7 +24,7 @@ const { isBusy, trouble, perform } = useAction()
 const mayKeep = computed(() => session.may('administrator'))
 
 async function load(): Promise<void> {
-  sources.value = await answered(api.GET('/api/v1/sources/'))
+  sources.value = await allRows((query) => api.GET('/api/v1/sources/', { params: { query } }))
 }
 
 onMounted(() => perform(load))

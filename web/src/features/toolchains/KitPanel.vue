@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { Button, Popconfirm } from 'ant-design-vue'
 import { computed, ref } from 'vue'
-import { answered, api, type Schemas } from '../../api/client'
+import { allRows, answered, api, type Schemas } from '../../api/client'
 import { onNote } from '../../live/feed'
 import { useSession } from '../people/session'
 import { useAction } from '../../kit/useAction'
@@ -27,7 +27,7 @@ const mayKeep = computed(() => session.may('administrator'))
 
 const load = (): Promise<void> =>
   perform(async () => {
-    kits.value = await answered(api.GET('/api/v1/kits/'))
+    kits.value = await allRows((query) => api.GET('/api/v1/kits/', { params: { query } }))
   })
 void load()
 onNote((note) => {
@@ -55,7 +55,7 @@ async function open(kit: string): Promise<void> {
 async function remove(kit: string): Promise<void> {
   await perform(async () => {
     await answered(api.DELETE('/api/v1/kits/{name}/', { params: { path: { name: kit } } }))
-    kits.value = await answered(api.GET('/api/v1/kits/'))
+    kits.value = await allRows((query) => api.GET('/api/v1/kits/', { params: { query } }))
   })
 }
 

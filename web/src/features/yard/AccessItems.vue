@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { Button } from 'ant-design-vue'
 import { ref } from 'vue'
-import { answered, api, type Schemas } from '../../api/client'
+import { allRows, answered, api, type Schemas } from '../../api/client'
 import { gathered, onNote } from '../../live/feed'
 import { useAction } from '../../kit/useAction'
 import ChoiceField from '../../kit/ChoiceField.vue'
@@ -13,7 +13,7 @@ const found = defineModel<Schemas['AccessRequest'][]>({ required: true })
 const { isBusy, trouble, perform } = useAction()
 
 async function load(): Promise<void> {
-  const open = await answered(api.GET('/api/v1/access-requests/')).catch(() => [])
+  const open = await allRows((query) => api.GET('/api/v1/access-requests/', { params: { query } })).catch(() => [])
   found.value = open.filter((request) => request.may_decide)
 }
 

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { Button, Input, Popover, Select } from 'ant-design-vue'
 import { ref } from 'vue'
-import { answered, api, type Schemas } from '../../api/client'
+import { allRows, answered, api, type Schemas } from '../../api/client'
 import { useAction } from '../../kit/useAction'
 import TimeAgo from '../../kit/TimeAgo.vue'
 
@@ -24,8 +24,9 @@ const running = ref<Schemas['HostWork'][]>([])
 async function show(verb: 'hold' | 'drain', is: boolean): Promise<void> {
   open.value = is ? verb : null
   running.value = []
-  if (!is || !props.host) return
-  running.value = await answered(api.GET('/api/v1/hosts/{name}/work/', { params: { path: { name: props.host } } })).catch(() => [])
+  const name = props.host
+  if (!is || !name) return
+  running.value = await allRows((query) => api.GET('/api/v1/hosts/{name}/work/', { params: { path: { name }, query } })).catch(() => [])
 }
 
 function act(verb: 'hold' | 'drain'): Promise<void> {
