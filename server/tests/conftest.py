@@ -42,7 +42,8 @@ def pytest_sessionfinish(session):
     option = session.config.option
     missing = operations() - succeeded if is_whole and not (option.keyword or option.lf) else ()
     if missing:
-        print("\nNo test saw these operations answer as their schema says:", *sorted(missing), sep="\n  ")
+        lines = ["No test saw these operations answer as their schema says:", *sorted(missing)]
+        session.config.pluginmanager.getplugin("terminalreporter").write_line("\n  ".join(lines), red=True)
         session.exitstatus = pytest.ExitCode.TESTS_FAILED
 
 

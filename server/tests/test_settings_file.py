@@ -48,9 +48,10 @@ def test_programs_get_json(file):
 def completed(line):
     """What bash completes a command line to."""
     words = line.split(" ")
+    typed = " ".join(word or "''" for word in words)
     ask = (
-        f"source <({BIN / 'paddock'} completion bash); COMP_WORDS=({' '.join(words)} {'' if words[-1] else chr(39) * 2}); "
-        f"COMP_CWORD={len(words) - 1}; COMP_LINE='{line}'; COMP_POINT={len(line)}; _shtab_paddock; "
+        f"source <({BIN / 'paddock'} completion bash); COMP_WORDS=({typed}); COMP_CWORD={len(words) - 1}; "
+        f"COMP_LINE='{line}'; COMP_POINT={len(line)}; _shtab_paddock; "
         'printf "%s\\n" "${COMPREPLY[@]}"'
     )
     done = subprocess.run(["bash", "-c", ask], capture_output=True, text=True, check=True)

@@ -156,6 +156,7 @@ def test_jobs_hosts_troubles_and_nothing_left_when_it_stops(tmp_path, capsys, mo
 def what_there_is(api):
     """The demo, counted."""
     jobs = api.get("/api/v1/jobs/?page_size=1000")["results"]
+    sheets = api.get("/api/v1/bring-ups/?all=true")["results"]
     asked = Counter((one["pipeline"], one["name"]) for one in jobs if one["pipeline"] not in ("chore", "bring-up"))
     return {
         "jobs": asked,
