@@ -16,6 +16,7 @@ from channels.routing import ProtocolTypeRouter, URLRouter  # noqa: E402
 from django.conf import settings  # noqa: E402
 from django.urls import path, re_path  # noqa: E402
 
+from . import __version__  # noqa: E402
 from .chores.loop import chore_loop  # noqa: E402
 from .front.bodies import Bodies  # noqa: E402
 from .front.headers import Headers  # noqa: E402
@@ -25,6 +26,7 @@ from .front.origin import OwnOrigin, no_such_socket  # noqa: E402
 from .front.request_ids import RequestIds  # noqa: E402
 from .front.static_files import StaticFiles  # noqa: E402
 from .front.sub_path import SubPath  # noqa: E402
+from .front.traced import Traced  # noqa: E402
 from .health.loops import findings_loop, readings_loop  # noqa: E402
 from .housekeeping.loop import backup_loop, storage_loop  # noqa: E402
 from .link.agents import agent_link  # noqa: E402
@@ -40,6 +42,7 @@ from .process import event_loop  # noqa: E402
 from .process.pulse import pulse_loop  # noqa: E402
 from .process.sd_notify import notify, watchdog_loop  # noqa: E402
 from .process.state import State, begin  # noqa: E402
+from .process.tracing import start_tracing, stop_tracing  # noqa: E402
 from .retention.loop import expiry_loop  # noqa: E402
 from .runs.loop import packing_loop  # noqa: E402
 from .storage import start_writer, stop_writer  # noqa: E402
@@ -58,7 +61,7 @@ def _socket(application: object) -> Any:
 _router = SubPath(
     ProtocolTypeRouter(
         {
-            "http": RequestIds(Headers(HealthAnswer(StaticFiles(Bodies(with_short_way(OneCrossing())))))),
+            "http": RequestIds(Traced(Headers(HealthAnswer(StaticFiles(Bodies(with_short_way(OneCrossing()))))))),
             "websocket": URLRouter(
                 [
                     path("agent/v1/link", _socket(agent_link)),
@@ -76,6 +79,7 @@ async def _lifespan(receive: Any, send: Any) -> None:
     """Starts the dispatcher, the leases and the keepers with the server, and ends them with it."""
     await receive()
     begin(State())
+    start_tracing(__version__)
     event_loop.server().loop = asyncio.get_running_loop()
     start_writer()
     open_work.begin()
@@ -110,6 +114,7 @@ async def _lifespan(receive: Any, send: Any) -> None:
         task.cancel()
     await asyncio.gather(*keeping, return_exceptions=True)
     await asyncio.to_thread(stop_writer)
+    await asyncio.to_thread(stop_tracing)
     await send({"type": "lifespan.shutdown.complete"})
 
 

@@ -167,9 +167,7 @@ def what_there_is(api):
         "maintenance windows": Counter(one["what"] for one in api.get("/api/v1/maintenance-windows/")["results"]),
         "sources": Counter(one["url"].rpartition("/")[2] for one in api.get("/api/v1/sources/")["results"]),
         "rules": Counter(one["name"] for one in api.get("/api/v1/notification-rules/")["rules"]),
-        "sheets": Counter(
-            one["title"] for one in api.get("/api/v1/bring-ups/?all=true")["results"] if one["phase"] != "given up"
-        ),
+        "sheets": Counter(sheet["title"] for sheet in sheets if sheet["phase"] != "given up"),
         "found": {one["code"] for one in api.get("/api/v1/findings/")["findings"]} & EXPECTED,
     }
 

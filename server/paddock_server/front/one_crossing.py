@@ -10,6 +10,7 @@ import asyncio
 import io
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from contextvars import copy_context
 from typing import Any, TypeVar
 
 from django.conf import settings
@@ -20,7 +21,6 @@ from django.db import close_old_connections
 from django.http import HttpRequest, HttpResponseBase
 from django.urls import set_script_prefix
 
-from ..process.log_context import about, request_id
 from ..process.open_streams import OpenStreams, Reader
 from ..process.state import part
 from ..secret import digest
@@ -57,13 +57,9 @@ class OneCrossing(ASGIHandler):
         await self._in_thread(response.close)
 
     async def _in_thread(self, work: Callable[[], T]) -> T:
-        name = request_id.get()
-
-        def named() -> T:
-            with about(request_id, name):
-                return work()
-
-        return await asyncio.get_running_loop().run_in_executor(self._threads, named)
+        """What the request is about goes along: its id, and the span that it is in."""
+        context = copy_context()
+        return await asyncio.get_running_loop().run_in_executor(self._threads, lambda: context.run(work))
 
     def _answer(self, scope: Any, body: bytes) -> HttpResponseBase:
         if settings.SUB_PATH:

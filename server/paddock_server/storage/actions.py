@@ -12,6 +12,7 @@ from typing import Any, ParamSpec, TypeVar
 from asgiref.sync import sync_to_async
 from django.db import transaction
 
+from ..process.tracing import span
 from .roles import set_writer
 from .writer import Writer
 
@@ -68,7 +69,8 @@ def action(function: Callable[P, R]) -> Callable[P, R]:
                 return function(*arguments, **named)
         if writer.is_current_thread():  # called by another action, with which it stands or falls
             return function(*arguments, **named)
-        return writer.hand_in(partial(function, *arguments, **named)).result()
+        with span(f"action {function.__name__}"):
+            return writer.hand_in(partial(function, *arguments, **named)).result()
 
     run.is_action = True  # type: ignore[attr-defined]
     return run

@@ -14,6 +14,7 @@ from ..process import event_loop
 from ..process.meters import DISPATCH_ROUND
 from ..process.pulse import Pulse
 from ..process.state import part
+from ..process.tracing import span
 from ..storage import before_commit, run_in_writer
 
 log = logging.getLogger("paddock.dispatcher")
@@ -84,7 +85,7 @@ def wake_later(seconds: float) -> None:
 def _round() -> None:
     """A round, within an action. One that fails is logged and costs only itself."""
     began = time.monotonic()
-    with DISPATCH_ROUND.time():
+    with DISPATCH_ROUND.time(), span("dispatch round"):
         _Wiring.decide()
     _dispatcher().took = time.monotonic() - began
     part(Pulse).note_dispatch(_dispatcher().took)
