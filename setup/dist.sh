@@ -16,7 +16,7 @@ mkdir "$build/server/paddock_server/bundled/wheels"
 cp .make/wheels/*.whl "$build/server/paddock_server/bundled/wheels"
 .venv/bin/python -m pip wheel -qq --disable-pip-version-check --no-deps --no-build-isolation \
     --wheel-dir "$build/wheels" "$build/core" "$build/agent" "$build/server"
-cp requirements/server.txt "$build/wheels"
+cp requirements/server.txt setup/container.sh "$build/wheels"
 rm -rf dist
 mv "$build/wheels" dist
 rm -rf "$build"
