@@ -12,7 +12,7 @@ BIN := .venv/bin
 TEST_PROCESSES ?= 3
 WEB_SOURCES := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/tsconfig.json
 
-.PHONY: help demo demo-clean test lint fuzz troubles mutants bench screenshots web wheels dist types lock clean
+.PHONY: help demo demo-clean test lint fuzz troubles mutants bench screenshots web wheels dist types new-database lock clean
 
 help: ## show this
 	@awk -F ':.*## ' '/^[a-z-]+:.*## / { printf "  make %-12s %s\n", $$1, $$2 }' $(MAKEFILE_LIST)
@@ -76,6 +76,9 @@ types: .make/python .make/node ## write web/openapi.json and the web's types fro
 	PADDOCK_DATA=.data/types $(BIN)/python -m django spectacular --settings paddock_server.settings \
 	    --validate --fail-on-warn --format openapi-json --file web/openapi.json
 	cd web && npm run --silent types
+
+new-database: .make/python ## write what a new server's database is made from; after each new migration
+	$(BIN)/python tools/new_database.py
 
 lock: ## resolve what is in requirements into its lock files
 	python3 -m venv .make/lock && .make/lock/bin/pip install --quiet pip-tools

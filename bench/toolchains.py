@@ -17,7 +17,6 @@ import time
 from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parents[1] / "tests" / "support"))
-sys.path.insert(0, str(Path(__file__).parents[1] / "tests" / "browser"))
 
 TOOLS = 100
 SEED_PASSWORD = "tide-gauge-bench"

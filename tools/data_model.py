@@ -51,7 +51,7 @@ JSON_TYPES = {
     "logbook.Entry.details": "{name: value}; {name: {from, to}} for a change",
     "maintenance.MaintenanceTime.held": "list of keys of hosts",
     "maintenance.MaintenanceWindow.ahead": "list of wall times (ISO 8601) in the window's zone",
-    "maintenance.MaintenanceWindow.moved": "list of [the start by the rule or \"\", start, end]",
+    "maintenance.MaintenanceWindow.moved": 'list of [the start by the rule or "", start, end]',
     "maintenance.MaintenanceWindow.left_out": "list of wall times (ISO 8601) in the window's zone",
     "notifications.NotificationRule.codes": "list of codes of findings, empty for all",
     "notifications.NotificationRule.paddocks": "list of names of paddocks, empty for all",

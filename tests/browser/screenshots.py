@@ -5,14 +5,18 @@ from __future__ import annotations
 import argparse
 import json
 import socket
+import sys
 import tempfile
 from pathlib import Path
 
-import chromium
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.remote.webdriver import WebDriver
 from selenium.webdriver.support.wait import WebDriverWait
+
+sys.path.insert(0, str(Path(__file__).parents[1] / "support"))
+
+import chromium
 
 from paddock_standins.api_client import Api
 from paddock_standins.bring_up_story import REAL_HOST

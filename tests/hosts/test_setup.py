@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import re
 
+import chromium
 import httpx
 import pytest
 from installed_server import DATA, HOME, installed, setup
+from page import Page
+from selenium.webdriver.common.keys import Keys
 from waiting import until
 
 PASSWORD = "a long enough secret"
@@ -18,11 +21,20 @@ def host():
         yield real
 
 
+@pytest.fixture
+def browser(tmp_path):
+    if not chromium.is_there():
+        pytest.skip("Chromium and ChromeDriver are not installed: sh setup/test-tools.sh")
+    driver = chromium.start(tmp_path / "profile")
+    yield driver
+    driver.quit()
+
+
 def shown(host, what):
     return host.run(f"systemctl show yellow-paddock -P {what}").stdout.strip()
 
 
-def test_a_server_is_set_up_used_watched_and_removed(host):
+def test_a_server_is_set_up_used_watched_and_removed(host, browser):
     code, output = setup(host, "--dry-run")
     assert code == 0, output
     assert output.count("would: ") == 4
@@ -38,16 +50,16 @@ def test_a_server_is_set_up_used_watched_and_removed(host):
     assert host.run(f"ps -o user= -p {pid}").stdout.strip().startswith("yellow-p")
     assert host.run(f"nsenter -t {pid} -m ls /root").stdout == "", "the service sees no home"
 
-    with httpx.Client(base_url=link[1], timeout=30) as client:
-        client.get("/api/v1/session/")
-        headers = {"X-CSRFToken": client.cookies["paddock_csrf"]}
-        body = {"link": link[2], "password": PASSWORD}
-        assert client.post("/api/v1/links/accept/", json=body, headers=headers).json()["role"] == "administrator"
-        headers = {"X-CSRFToken": client.cookies["paddock_csrf"]}
-        made = client.post("/api/v1/paddocks/", json={"name": "shoreline"}, headers=headers)
-        assert made.status_code == 201, made.text
-        assert "Yellow Paddock" in client.get("/").text
-        assert client.get("/install/paddock.sh").status_code == 200
+    page = Page(browser, link[1])
+    browser.get(f"{link[1]}/welcome#{link[2]}")
+    page.says("Welcome, harbourmaster")
+    page.one("input[name=password]").send_keys(PASSWORD, Keys.ENTER)
+    page.one("nav a")
+    chromium.forget(browser)
+    page.log_in(PASSWORD)
+    page.says("harbourmaster", "body")
+    page.one("nav a")
+    assert httpx.get(f"{link[1]}/install/paddock.sh", timeout=30).status_code == 200
 
     code, output = setup(host)
     assert (code, output.count("done already: ")) == (0, 4), output

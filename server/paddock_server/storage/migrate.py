@@ -19,6 +19,7 @@ from paddock_core.backups import superfluous
 
 from .. import __version__
 from .copy import copy_database
+from .new_database import fill_new_database
 
 RENAMED_APPS = {"care": "maintenance", "telling": "notifications"}
 """Apps that earlier versions had under another name. Django knows an app's tables and migrations by that name."""
@@ -60,6 +61,9 @@ def migrate() -> Path | None:
     state = database_state()
     if state is DatabaseState.NEWER:
         raise DatabaseRefused(_newer())
+    if state is DatabaseState.NEW and not connection.introspection.table_names():
+        fill_new_database()
+        state = database_state()
     copy = _copy_before_upgrade() if state is DatabaseState.OLDER else None
     if state is not DatabaseState.CURRENT:
         _rename_apps()
