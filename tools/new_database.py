@@ -1,4 +1,4 @@
-"""Writes server/paddock_server/storage/new_database.sql from what the migrations make. Run it after each new migration."""
+"""Writes server/paddock_server/storage/new_database.sql from what the migrations make. Run it after a new migration."""
 
 from __future__ import annotations
 
