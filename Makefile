@@ -12,7 +12,7 @@ BIN := .venv/bin
 TEST_PROCESSES ?= 3
 WEB_SOURCES := $(shell find web/src web/public -type f 2>/dev/null) web/index.html web/vite.config.ts web/tsconfig.json
 
-.PHONY: help demo demo-clean test lint fuzz troubles mutants bench screenshots web wheels dist types new-database lock clean
+.PHONY: help demo demo-clean test lint fuzz troubles mutants bench screenshots web wheels dist release types new-database lock clean
 
 help: ## show this
 	@awk -F ':.*## ' '/^[a-z-]+:.*## / { printf "  make %-12s %s\n", $$1, $$2 }' $(MAKEFILE_LIST)
@@ -71,6 +71,10 @@ wheels: .make/wheels ## gather what hosts install from the server
 
 dist: .make/web .make/wheels ## build what an administrator installs into dist/
 	sh setup/dist.sh
+
+release: .make/python ## stamp a version, head its changes, and build its wheels (VERSION=0.2.0)
+	$(BIN)/python tools/release.py $(VERSION)
+	$(MAKE) dist
 
 types: .make/python .make/node ## write web/openapi.json and the web's types from the server's API
 	PADDOCK_DATA=.data/types $(BIN)/python -m django spectacular --settings paddock_server.settings \

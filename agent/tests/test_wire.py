@@ -17,7 +17,7 @@ FACTS = wire.Facts(os="linux", os_version="12", cores=8)
 @pytest.mark.parametrize(
     "message",
     [
-        wire.Hello(protocol=1, facts=FACTS, attempts=["1-1"]),
+        wire.Hello(protocol=wire.VERSION, facts=FACTS, attempts=["1-1"]),
         wire.Heartbeat(disk_free=5),
         wire.SurveyReport(seq=3, facts=FACTS, installations=[wire.FoundInstallation("git", "2.39.5", "/usr/bin/git")]),
         wire.LogChunk(seq=4, attempt="1-1", offset=0, data=bytes(range(256))),

@@ -93,7 +93,7 @@ def test_an_agent_that_comes_later_hears_of_the_key_and_of_the_release(administr
     keep(administrator)
     release(administrator)
     sent.clear()
-    welcome = greet(host.pk, wire.Hello(protocol=1, facts=FACTS, attempts=[]), "10.0.0.7")
+    welcome = greet(host.pk, wire.Hello(protocol=wire.VERSION, facts=FACTS, attempts=[]), "10.0.0.7")
     assert welcome.signer == public_key()
     assert [type(message) for _, message in sent] == [wire.Probes]
 

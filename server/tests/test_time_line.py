@@ -137,7 +137,7 @@ def test_identities_and_logs_of_equal_numbers_are_apart(operator, new_host):
 def test_who_works_for_another_time_line_loses_what_it_has(operator, new_host):
     host = new_host("avocet-01")
     attempt = placed(operator, host)
-    hello = wire.Hello(protocol=2, facts=FACTS, attempts=[attempt.wire_name], time_line="of-a-later-state")
+    hello = wire.Hello(protocol=wire.VERSION, facts=FACTS, attempts=[attempt.wire_name], time_line="of-a-later-state")
     welcome = greet(host.pk, hello, "10.0.0.7")
     attempt.refresh_from_db()
     assert (attempt.state, welcome.time_line) == ("lost", current_time_line().identity)
@@ -147,7 +147,9 @@ def test_who_works_for_another_time_line_loses_what_it_has(operator, new_host):
 def test_what_was_placed_since_the_restore_is_not_of_the_time_before_it(operator, new_host):
     host = new_host("avocet-01")
     attempt = placed(operator, host)
-    greet(host.pk, wire.Hello(protocol=2, facts=FACTS, attempts=[], time_line="of-a-later-state"), "10.0.0.7")
+    greet(
+        host.pk, wire.Hello(protocol=wire.VERSION, facts=FACTS, attempts=[], time_line="of-a-later-state"), "10.0.0.7"
+    )
     attempt.refresh_from_db()
     assert (attempt.state, "restored" in attempt.note) == ("lost", False)
 
@@ -158,7 +160,7 @@ def test_an_offer_that_never_arrived_is_not_said_to_have_been_killed(operator, n
     host = new_host("avocet-01")
     submit(operator)
     run_round()
-    greet(host.pk, wire.Hello(protocol=2, facts=FACTS, attempts=[]), "10.0.0.7")
+    greet(host.pk, wire.Hello(protocol=wire.VERSION, facts=FACTS, attempts=[]), "10.0.0.7")
     attempt = Attempt.objects.get()
     assert "did not reach it" in attempt.note
     assert "killed" not in attempt.note
@@ -174,7 +176,7 @@ def test_an_agent_that_holds_a_signed_attempt_proves_a_restore(operator, new_hos
     line = current_time_line()
     ahead = f"812-1-{new_identity(812, 1)}"
     assert given_out(line, ahead) == (812, ahead[-32:])
-    hello = wire.Hello(protocol=2, facts=FACTS, attempts=[ahead], time_line=line.identity)
+    hello = wire.Hello(protocol=wire.VERSION, facts=FACTS, attempts=[ahead], time_line=line.identity)
     assert lines_after(hello, after_commit) == (True, 2)
     assert submit(operator).json()["id"] > 812
     assert lines_after(hello, after_commit) == (False, 2), "its signature is of an earlier time line"
@@ -194,7 +196,7 @@ def test_a_hostile_agent_proves_nothing(operator, new_host, after_commit):
         "x" * 200,
         f"{'9' * 30}-1-{signed}",
     ]
-    hello = wire.Hello(protocol=2, facts=FACTS, attempts=forged, time_line=line.identity)
+    hello = wire.Hello(protocol=wire.VERSION, facts=FACTS, attempts=forged, time_line=line.identity)
     assert lines_after(hello, after_commit) == (False, 1)
-    hello = wire.Hello(protocol=2, facts=FACTS, attempts=[f"900-1-{signed}"], time_line="another")
+    hello = wire.Hello(protocol=wire.VERSION, facts=FACTS, attempts=[f"900-1-{signed}"], time_line="another")
     assert lines_after(hello, after_commit) == (False, 1)

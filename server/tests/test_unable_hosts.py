@@ -24,7 +24,7 @@ FULL = wire.FailedPart(
 
 
 def hello(**more):
-    return wire.Hello(protocol=4, facts=FACTS, attempts=[], **more)
+    return wire.Hello(protocol=wire.VERSION, facts=FACTS, attempts=[], **more)
 
 
 def test_a_host_that_cannot_work_gets_no_job_and_all_places_say_why(operator, new_host):
@@ -67,7 +67,7 @@ def test_what_goes_on_failing_keeps_its_beginning_and_is_written_down_once(new_h
 
 def test_an_agent_that_does_not_try_is_taken_at_its_word(operator, new_host):
     host = new_host()
-    greet(host.pk, wire.Hello(protocol=3, facts=FACTS, attempts=[]), "10.0.0.7")
+    greet(host.pk, wire.Hello(protocol=wire.VERSION, facts=FACTS, attempts=[]), "10.0.0.7")
     submit(operator)
     run_round()
     assert Job.objects.get().state == "offered"

@@ -176,9 +176,9 @@ def test_a_host_that_stays_away_loses_its_attempt(operator, new_host, retries, t
 def test_an_agent_that_comes_back_without_an_attempt_has_lost_it(operator, new_host):
     host = new_host()
     job = placed(operator, host)
-    welcome = greet(host.pk, wire.Hello(protocol=1, facts=FACTS, attempts=[called(job.pk)]), "10.0.0.9")
+    welcome = greet(host.pk, wire.Hello(protocol=wire.VERSION, facts=FACTS, attempts=[called(job.pk)]), "10.0.0.9")
     assert (welcome.host, welcome.admitted, state(job)) == (host.name, True, "running")
-    greet(host.pk, wire.Hello(protocol=1, facts=FACTS, attempts=[]), "10.0.0.9")
+    greet(host.pk, wire.Hello(protocol=wire.VERSION, facts=FACTS, attempts=[]), "10.0.0.9")
     assert state(job) == "lost"
 
 

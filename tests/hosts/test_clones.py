@@ -118,7 +118,7 @@ async def test_a_copied_disk_does_not_take_the_link_of_the_machine_that_answers(
         await first.say(wire.Goodbye())
 
 
-@pytest.mark.parametrize("protocol", [2, 3])
+@pytest.mark.parametrize("protocol", [wire.OLDEST, wire.VERSION])
 async def test_a_machine_that_was_started_anew_comes_in_once_the_old_socket_does_not_answer(
     server, key, machine_of, protocol
 ):

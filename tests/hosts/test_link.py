@@ -67,6 +67,30 @@ async def say(socket, message):
     await socket.send(wire.encode(message).decode())
 
 
+@pytest.mark.parametrize("protocol", range(wire.OLDEST, wire.VERSION + 1))
+async def test_agents_of_the_two_versions_before_are_welcome(server, key, protocol):
+    async with talk(server, key[1]) as socket:
+        assert isinstance(await hello(socket, protocol), wire.Welcome)
+        await say(socket, wire.Goodbye())
+
+
+@pytest.mark.parametrize(
+    ("protocol", "says"),
+    [
+        (wire.OLDEST - 1, "too old (link 2, not 3 to 5): run the server's install script there."),
+        (wire.VERSION + 1, "newer than the server (link 6, not 3 to 5): upgrade the server."),
+        (0, "too old"),
+        (2**40, "newer than the server"),
+    ],
+)
+async def test_an_agent_of_another_version_is_told_what_to_do(server, key, protocol, says):
+    async with talk(server, key[1]) as socket:
+        with pytest.raises(ConnectionClosed) as closed:
+            await hello(socket, protocol)
+    assert (closed.value.rcvd.code, says in closed.value.rcvd.reason) == (4002, True), closed.value.rcvd
+    assert server.host(key[0])["link"] != "connected"
+
+
 def changes(server, name):
     lines = server.api.get(f"/api/v1/logbook/?thing={name}")["results"]
     return [

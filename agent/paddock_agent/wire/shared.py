@@ -8,9 +8,11 @@ import msgspec
 from msgspec import Meta
 
 VERSION = 5
-"""The version of this protocol. A server refuses an agent that speaks a newer one, and sends an older one nothing that
-is newer than it. 2: an attempt waits for Underway. 3: the agent answers StillThere. 4: the agent
-tries whether it can work. 5: logs come in binary frames, and an Ack is for one message."""
+"""The version of this protocol. A server sends an older agent nothing that is newer than it. 2: an attempt waits for
+Underway. 3: the agent answers StillThere. 4: the agent tries whether it can work. 5: logs come in binary frames, and an
+Ack is for one message."""
+OLDEST = VERSION - 2
+"""The oldest version that a server speaks. It refuses agents that are older, or newer than itself."""
 
 MAX_MESSAGE_BYTES = 1024 * 1024
 MAX_CHUNK_BYTES = 128 * 1024

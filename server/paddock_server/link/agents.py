@@ -73,9 +73,7 @@ async def agent_link(scope: Scope, receive: Receive, send: Send) -> None:
             hello = await _next(receive)
         if not isinstance(hello, wire.Hello):
             raise BadMessage("the first message is not hello")
-        if hello.protocol > wire.VERSION:
-            raise BadMessage(f"the agent speaks version {hello.protocol} of the link, this server {wire.VERSION}")
-        connection.protocol = hello.protocol
+        _demand_spoken(hello.protocol)
         address = (scope.get("client") or ("",))[0]
         is_connected = connections.is_connected(host.pk)
         clone = await run_in_writer(note_caller, host.pk, hello.facts.machine, address, is_connected)
@@ -119,6 +117,16 @@ async def agent_link(scope: Scope, receive: Receive, send: Send) -> None:
             await run_in_writer(_note_end, host.pk, _seen_at_the_end(connection))
             grace, lease = (0, 0) if connection.has_left else (connection.grace, connection.lease)
             leases.expire_later(host.pk, grace, lease)
+
+
+def _demand_spoken(protocol: int) -> None:
+    """Raises BadMessage for an agent whose version of the link this server does not speak. What to do fits into the
+    reason with which the socket closes, for the agent's own log."""
+    spoken = f"link {protocol}, not {wire.OLDEST} to {wire.VERSION}"
+    if protocol > wire.VERSION:
+        raise BadMessage(f"The agent is newer than the server ({spoken}): upgrade the server.")
+    if protocol < wire.OLDEST:
+        raise BadMessage(f"The agent is too old ({spoken}): run the server's install script there.")
 
 
 class _Closed(Exception):

@@ -21,8 +21,6 @@ MAX_KNOWN = 5000
 BOOTS_KEPT = 10
 ANSWER_PATIENCE = 5.0
 """Seconds that an agent that is asked has for its answer."""
-STILL_THERE = 3
-"""The version of the link from which on an agent answers when it is asked."""
 LOOK_INTERVAL = 0.05
 
 
@@ -79,15 +77,10 @@ def comes_in_turns(host_id: int, boot: str, run: str) -> bool:
 
 
 async def _answers(other: Connection) -> bool:
-    """Whether the agent that is connected says something within its patience. An older one is not asked: it has until
-    its next heartbeat."""
+    """Whether the agent that is connected says something within its patience once it is asked."""
     asked_at = time.monotonic()
-    patience = ANSWER_PATIENCE
-    if other.protocol >= STILL_THERE:
-        other.put(wire.StillThere())
-    else:
-        patience += other.pace.every
-    while time.monotonic() - asked_at < min(patience, other.grace):
+    other.put(wire.StillThere())
+    while time.monotonic() - asked_at < min(ANSWER_PATIENCE, other.grace):
         if other.heard > asked_at:
             return True
         if connections.of(other.host_id) is not other:

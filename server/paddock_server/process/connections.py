@@ -17,8 +17,6 @@ from . import event_loop
 from .rate_limit import Pace
 from .state import part
 
-UNDERWAY = 2
-"""The version of the link from which on an agent waits to hear that the server has an attempt for running."""
 MAX_QUEUE_LENGTH = 2000
 """Messages waiting for one agent. One that takes none for so long is not worth keeping."""
 
@@ -36,7 +34,6 @@ class Connection:
     pace: Pace = field(default_factory=lambda: Pace(settings.HEARTBEAT_SECONDS))
     heard: float = field(default_factory=time.monotonic)
     """When the last message came, by the monotonic clock."""
-    protocol: int = wire.VERSION
     run: str = ""
     boot: str = ""
     early: list[wire.FromServer] | None = None
@@ -150,6 +147,5 @@ def dismiss(host_id: int, why: str) -> None:
 
 def _put(host_id: int, message: wire.FromServer | None) -> None:
     connection = _connections().get(host_id)
-    if connection is None or (isinstance(message, wire.Underway) and connection.protocol < UNDERWAY):
-        return
-    connection.put(message)
+    if connection is not None:
+        connection.put(message)
