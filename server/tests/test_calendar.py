@@ -128,6 +128,16 @@ def without(*days, added=()):
             calendar(SERIES, changed(";VALUE=DATE:20261012", "STATUS:CANCELLED", "DTSTART:20261012T070000Z")),
             without("12"),
         ),
+        # The last version of an event and of a change counts, wherever it stands.
+        (calendar(more("SEQUENCE:2"), ruled("COUNT=2\nSEQUENCE:1")), REGULAR),
+        (
+            calendar(
+                SERIES,
+                changed(":20261012T070000Z", "STATUS:CANCELLED", "SEQUENCE:3"),
+                changed(":20261012T070000Z", "DTSTART:20261013T070000Z", "DURATION:PT2H", "SEQUENCE:2"),
+            ),
+            without("12"),
+        ),
         # The name that another system has for the zone, and a zone that the file describes.
         (calendar(SERIES.replace("Europe/Lisbon", "GMT Standard Time")), REGULAR),
         (

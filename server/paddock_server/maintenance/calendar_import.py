@@ -91,7 +91,8 @@ class _Reader:
         windows: dict[str, ImportedWindow] = {}
         changes: list[tuple[int, Event]] = []
         errors: list[dict[str, str]] = []
-        for number, event in enumerate(events, 1):
+        # The last version of an event counts, wherever it stands.
+        for number, event in sorted(enumerate(events, 1), key=lambda pair: _version(pair[1])):
             if "RECURRENCE-ID" in event:
                 changes.append((number, event))
             elif window := self._guarded(self._window, number, event, errors):
@@ -101,9 +102,7 @@ class _Reader:
             if change and change.uid in windows:
                 windows[change.uid] = self._changed(windows[change.uid], change)
             elif change:
-                detail = (
-                    f"Event {number} ({_summary(event)}): it changes one occurrence of an event that the file lacks"
-                )
+                detail = f"Event {number} ({_summary(event)}): it changes an occurrence of an event that the file lacks"
                 errors.append({"pointer": f"/events/{number}", "detail": detail})
         if errors:
             raise Invalid("; ".join(error["detail"] for error in errors[:5]), errors=errors)
@@ -146,9 +145,12 @@ class _Reader:
 
     def _changed(self, window: ImportedWindow, change: _Change) -> ImportedWindow:
         wall = self._wall(change.original, window.starts_at, window.zone)
+        moved = [time for time in window.moved if time.original != wall]
+        left_out = [time for time in window.left_out if time != wall]
         if change.is_cancelled:
-            return replace(window, left_out=[*window.left_out, wall])
-        return replace(window, moved=[*window.moved, MovedTime(wall, change.starts_at, change.ends_at)])
+            return replace(window, left_out=[*left_out, wall], moved=moved)
+        moved.append(MovedTime(wall, change.starts_at, change.ends_at))
+        return replace(window, left_out=left_out, moved=moved)
 
     def _is_cancelled(self, event: Event) -> bool:
         return self._is_cancelling or str(event.get("STATUS", "")).upper() == "CANCELLED"
@@ -209,6 +211,14 @@ class _Reader:
 
 def _summary(event: Event) -> str:
     return str(event.get("SUMMARY", ""))[:60]
+
+
+def _version(event: Event) -> int:
+    """Its SEQUENCE, by which a calendar counts the versions of an event."""
+    try:
+        return int(event.get("SEQUENCE", 0))
+    except (ValueError, TypeError):
+        return 0
 
 
 def _dates(event: Event, name: str) -> Iterable[Any]:
