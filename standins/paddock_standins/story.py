@@ -74,11 +74,10 @@ class Stage:
             found.append(alike.pop(0) if alike else self.api.post("/api/v1/jobs/", job))
         return found
 
-    def make_missing(self, address: str, wanted: Iterable[Mapping[str, Any]], key: str, list_key: str = "") -> None:
+    def make_missing(self, address: str, wanted: Iterable[Mapping[str, Any]], key: str, list_key: str = "results") -> None:
         """Makes those things that are not there yet, by what ``key`` says of each; ``list_key`` is where the list
         stands in the answer."""
-        answer = self.api.get(address)
-        there = Counter(one[key] for one in (answer[list_key] if list_key else answer))
+        there = Counter(one[key] for one in self.api.get(address)[list_key])
         for one in wanted:
             if not there[one[key]]:
                 self.api.post(address, one)
