@@ -74,7 +74,9 @@ class Stage:
             found.append(alike.pop(0) if alike else self.api.post("/api/v1/jobs/", job))
         return found
 
-    def make_missing(self, address: str, wanted: Iterable[Mapping[str, Any]], key: str, list_key: str = "results") -> None:
+    def make_missing(
+        self, address: str, wanted: Iterable[Mapping[str, Any]], key: str, list_key: str = "results"
+    ) -> None:
         """Makes those things that are not there yet, by what ``key`` says of each; ``list_key`` is where the list
         stands in the answer."""
         there = Counter(one[key] for one in self.api.get(address)[list_key])

@@ -52,7 +52,7 @@ def test_a_server_is_set_up_used_watched_and_removed(host, browser):
 
     page = Page(browser, link[1])
     browser.get(f"{link[1]}/welcome#{link[2]}")
-    page.says("Welcome, harbourmaster")
+    page.says("harbourmaster, choose a new password")
     page.one("input[name=password]").send_keys(PASSWORD, Keys.ENTER)
     page.one("nav a")
     chromium.forget(browser)
