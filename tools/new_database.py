@@ -6,7 +6,6 @@ import os
 import sqlite3
 import sys
 import tempfile
-from pathlib import Path
 
 
 def migrated_script() -> str:
@@ -34,4 +33,4 @@ if __name__ == "__main__":
         else:
             from paddock_server.storage.new_database import SCRIPT
 
-            Path(SCRIPT).write_text(script)
+            SCRIPT.write_text(script)

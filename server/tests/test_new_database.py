@@ -13,14 +13,13 @@ from paddock_server.storage.new_database import SCRIPT
 
 TOOL = Path(__file__).parents[2] / "tools" / "new_database.py"
 CUT = """
+import pathlib
 import django
 django.setup()
 from paddock_server.storage import new_database
 from paddock_server.storage.migrate import database_state, migrate
 whole = new_database.SCRIPT
-new_database.SCRIPT = whole.with_name("cut.sql")
 text = whole.read_text()
-import pathlib
 new_database.SCRIPT = pathlib.Path(django.conf.settings.DATA) / "cut.sql"
 new_database.SCRIPT.write_text(text[: len(text) // 2] + " nonsense;")
 try:
