@@ -16,6 +16,7 @@ from importlib.metadata import packages_distributions
 from pathlib import Path
 
 import pytest
+from built_wheels import built_wheels
 from processes import free_port
 from waiting import until
 
@@ -71,13 +72,10 @@ def test_the_lock_of_the_run_time_has_the_tested_versions_and_nothing_for_tests(
 @pytest.fixture(scope="module")
 def installed(tmp_path_factory):
     """An environment with the built wheels. The libraries are those of the tests' own environment, behind them."""
-    if not (ROOT / ".make" / "wheels").is_dir() or not (ROOT / "web" / "dist").is_dir():
-        pytest.skip("web part and packages for hosts are not built: make dist")
-    subprocess.run(["sh", ROOT / "setup" / "dist.sh"], check=True, capture_output=True)
+    wheels = built_wheels()
     home = tmp_path_factory.mktemp("installed") / "venv"
     venv.create(home, with_pip=False)
     site = next(home.glob("lib/python3*/site-packages"))
-    wheels = sorted((ROOT / "dist").glob("*.whl"))
     assert len(wheels) == 3
     install = [sys.executable, "-m", "pip", "install", "-qq", "--disable-pip-version-check", "--no-deps"]
     subprocess.run([*install, "--target", site, *wheels], check=True, capture_output=True)

@@ -11,7 +11,7 @@ from threading import Thread
 import httpx
 import pytest
 from authority import Authority
-from installed_server import DATA, HOME, installed, setup
+from installed_server import DATA, HOME, ROOT, installed, setup
 from waiting import until
 
 from paddock_standins.sign_on_provider import Provider, handler_of
@@ -20,10 +20,13 @@ PASSWORD = "a long enough secret"
 PEOPLE = {"soundings": ["harbour-office"], "tidewaiter": ["harbour-office"], "visitor": []}
 PASSPHRASE = "brackish water at the third gauge"
 CERTIFICATE, KEY, AUTHORITY = "/etc/yellow-paddock/server.pem", "/etc/yellow-paddock/server.key", "/etc/saltmarsh.pem"
-MIGRATION = """from django.db import migrations, models
+LAST_MIGRATION = max(
+    file.stem for file in (ROOT / "server" / "paddock_server" / "housekeeping" / "migrations").glob("0*.py")
+)
+MIGRATION = f"""from django.db import migrations, models
 
 class Migration(migrations.Migration):
-    dependencies = [("housekeeping", "0002_rules_of_paddocks")]
+    dependencies = [("housekeeping", "{LAST_MIGRATION}")]
     operations = [migrations.AddField("storagesample", "of_next_version", models.IntegerField(default=0))]
 """
 

@@ -6,14 +6,14 @@ from __future__ import annotations
 import contextlib
 import io
 import re
-import subprocess
 import tarfile
 import zipfile
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from importlib.metadata import distribution
 from pathlib import Path
 
 import pytest
+from built_wheels import built_wheels
 from systemd_host import SystemdHost, booted
 
 ROOT = Path(__file__).parents[2]
@@ -26,7 +26,7 @@ sys.exit(main())
 """
 
 
-def libraries() -> bytes:
+def libraries(wheels: Iterable[Path]) -> bytes:
     """What requirements/server.txt would install, from the tests' own environment, and our wheels, as a tar archive."""
     names = re.findall(r"^([\w.-]+)==", (ROOT / "requirements" / "server.txt").read_text(), re.MULTILINE)
     packed = io.BytesIO()
@@ -36,7 +36,7 @@ def libraries() -> bytes:
                 place = Path(str(file.locate()))
                 if ".." not in file.parts and place.is_file() and place.suffix != ".pyc":
                     archive.add(place, str(file))
-        for wheel in (ROOT / "dist").glob("*.whl"):
+        for wheel in wheels:
             with zipfile.ZipFile(wheel) as inside:
                 for member in inside.infolist():
                     info = tarfile.TarInfo(member.filename)
@@ -53,12 +53,10 @@ def installed(name: str, number: int) -> Iterator[SystemdHost]:
         theirs = real.run("/usr/bin/python3 -c 'import sys; print(*sys.version_info[:2])'").stdout.strip()
         if theirs != "3 11":
             pytest.skip(f"the host's own Python is {theirs}; the libraries of the tests are for 3.11")
-        if not (ROOT / "web" / "dist").is_dir():
-            pytest.skip("the web part is not built: make dist")
-        subprocess.run(["sh", ROOT / "setup" / "dist.sh"], check=True, capture_output=True)
+        wheels = built_wheels()
         made = real.run(f"umask 022 && /usr/bin/python3 -m venv --without-pip {HOME}")
         assert made.returncode == 0, made.stderr
-        real.unpack(f"{HOME}/lib/python3.11/site-packages", libraries())
+        real.unpack(f"{HOME}/lib/python3.11/site-packages", libraries(wheels))
         real.run(f"cat > {HOME}/bin/paddock <<'END'\n{COMMAND}END\nchmod 755 {HOME}/bin/paddock; chmod -R go+rX {HOME}")
         yield real
     finally:
