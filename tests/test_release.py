@@ -16,9 +16,13 @@ _spec.loader.exec_module(release)
 
 @pytest.fixture
 def tree(tmp_path):
-    for name in [*release.STAMPED, "CHANGELOG.md"]:
+    for name in [*release.STAMPED, "CHANGELOG.md", release.CHANGES]:
         (tmp_path / name).parent.mkdir(parents=True, exist_ok=True)
         shutil.copy(ROOT / name, tmp_path / name)
+    changelog = tmp_path / "CHANGELOG.md"
+    changelog.write_text(
+        changelog.read_text().replace(release.UNRELEASED, f"{release.UNRELEASED}\n- Something new.\n", 1)
+    )
     return tmp_path
 
 
@@ -37,10 +41,11 @@ def test_a_release_stamps_everything_and_leaves_the_rest(tree):
     release.release("12.3.4", tree, "29 Nov 2026")
     assert set(release.versions(tree).values()) == {"12.3.4"}
     for file, text in texts(tree).items():
-        if file.name != "CHANGELOG.md":
+        if file.name not in ("CHANGELOG.md", "changes.md"):
             assert text == before[file].replace(f'"{old}"', '"12.3.4"', 1)
     changelog = (tree / "CHANGELOG.md").read_text()
     assert "## Unreleased\n\n## 12.3.4, 29 Nov 2026\n\n- " in changelog
+    assert (tree / release.CHANGES).read_text().strip() in changelog
     with pytest.raises(release.ReleaseRefused, match="has no changes"):
         release.release("12.3.5", tree, "30 Nov 2026")
 

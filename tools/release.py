@@ -21,6 +21,8 @@ STAMPED = {
 }
 """The files that name the version, and the line in which each does."""
 VERSION = re.compile(r"\d+\.\d+\.\d+")
+CHANGES = "agent/paddock_agent/changes.md"
+"""A copy of the changes that goes with the agent's package: servers show it."""
 UNRELEASED = "## Unreleased\n"
 
 
@@ -54,6 +56,7 @@ def release(version: str, root: Path, day: str) -> None:
     changes, _, _ = rest.partition("\n## ")
     if not found or not changes.strip():
         raise ReleaseRefused(f"CHANGELOG.md has no changes below “{UNRELEASED.strip()}”.")
+    (root / CHANGES).write_text(changes.strip() + "\n")
     changelog.write_text(f"{head}{UNRELEASED}\n## {version}, {day}\n{rest}")
     for name, pattern in STAMPED.items():
         file = root / name

@@ -16,10 +16,12 @@ from .errors import AgentError
 from .identity import Identity
 from .preflight.plan import WATCH_HOMES
 from .replacing import no_longer_replaced, wait_for_jobs
-from .services import Definition, Diagnosis, Repeated, ServiceManager, ServiceState, diagnose, manager_of
+from .services import Definition, Diagnosis, OnDemand, Repeated, ServiceManager, ServiceState, diagnose, manager_of
 from .system import System
 from .system.paths import paths_of, variable
 from .system.port import Family
+from .upgrade.for_watch import unit_name
+from .upgrade.nudge import FILE as NUDGE
 from .watch import STOPPED, ask_watch_key
 
 KEPT_VARIABLES = ("SSL_CERT_FILE", "HTTPS_PROXY", "HTTP_PROXY", "NO_PROXY", "https_proxy", "http_proxy", "no_proxy")
@@ -172,16 +174,15 @@ async def install_watch(system: System, identity: Identity, home: str) -> None:
     Raises AgentError."""
     demand_rights(system, "Setting up the watch")
     manager = await manager_at_work(system)
-    key, interval = await asyncio.to_thread(ask_watch_key, identity.server, identity.key)
+    key, interval, signer = await asyncio.to_thread(ask_watch_key, identity.server, identity.key)
     service, folder = name_on(system, identity), watch_folder(system, identity)
     system.make_private_folder(folder)
     try:
         account = (await manager.state(service)).account
     except AgentError:
         account = ""
-    note = Note(
-        identity.server, key, identity.host, service, home, identity.work_folder, account, _prefix(system.program())
-    )
+    prefix = _prefix(system.program())
+    note = Note(identity.server, key, identity.host, service, home, identity.work_folder, account, prefix, signer)
     system.write_text(paths_of(system).join(folder, NOTE), note_text(note), 0o600)
     await manager.set_repeated(
         Repeated(
@@ -190,6 +191,16 @@ async def install_watch(system: System, identity: Identity, home: str) -> None:
             [*system.install_doctor(folder, service), "watch", "report", "--folder", folder],
             folder,
             interval,
+            service,
+            nudge=paths_of(system).join(home, NUDGE),
+        )
+    )
+    await manager.set_on_demand(
+        OnDemand(
+            unit_name(service),
+            f"Yellow Paddock upgrade: installs a new version of the agent of {identity.host}",
+            system.upgrader(folder),
+            [folder, *([prefix] if prefix else [])],
             service,
         )
     )
@@ -207,7 +218,9 @@ async def remove_watch(system: System, identity: Identity) -> None:
     if system.read_text(paths_of(system).join(folder, NOTE)) is None:
         return
     demand_rights(system, "Taking out the watch")
-    await manager_of(system).remove_repeated(watch_name(name_on(system, identity)))
+    manager, service = manager_of(system), name_on(system, identity)
+    await manager.remove_repeated(watch_name(service))
+    await manager.remove_on_demand(unit_name(service))
     system.remove_folder(folder)
 
 

@@ -16,7 +16,7 @@ from pathlib import Path
 
 MARK = "being-replaced"
 FRESH_SECONDS = 30.0
-TOUCH_SECONDS = 2.0
+TOUCH_SECONDS = 1.0
 MESSAGE_INTERVAL = 60.0
 """Seconds between two messages to the person who waits."""
 

@@ -15,6 +15,7 @@ import pytest
 from processes import free_port
 from waiting import until
 
+from paddock_server import __version__
 from paddock_server.data_folder import locked
 from paddock_standins.api_client import Api
 
@@ -137,7 +138,7 @@ def test_the_database_of_a_running_server_is_not_upgraded_beside_it(data, older)
 
 
 def test_the_version(data):
-    assert paddock(data, "--version") == (0, "Yellow Paddock 0.1.0\n")
+    assert paddock(data, "--version") == (0, f"Yellow Paddock {__version__}\n")
 
 
 # ---- databases that earlier versions made, with rows in every table: tools/fill_tables.py ---------------------------

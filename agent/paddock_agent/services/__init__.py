@@ -3,7 +3,7 @@
 from ..system import System
 from .diagnosis import Diagnosis, diagnose
 from .launchd import Launchd
-from .port import Cause, Definition, Repeated, ServiceManager, ServiceState, Trouble
+from .port import Cause, Definition, OnDemand, Repeated, ServiceManager, ServiceState, Trouble
 from .systemd import Systemd
 from .windows import WindowsServices
 
@@ -12,6 +12,7 @@ __all__ = [
     "Definition",
     "Diagnosis",
     "Launchd",
+    "OnDemand",
     "Repeated",
     "ServiceManager",
     "ServiceState",

@@ -11,7 +11,7 @@ from ..errors import CommandFailed
 from ..system import System
 from .commands import PATIENCE, prove_program, run_or_fail
 from .diagnosis import making_account
-from .port import AGENT_CAUSES, Cause, Definition, Repeated, Running, ServiceManager, ServiceState, Trouble
+from .port import AGENT_CAUSES, Cause, Definition, OnDemand, Repeated, Running, ServiceManager, ServiceState, Trouble
 
 DAEMONS = "/Library/LaunchDaemons"
 OWN_ACCOUNT = "paddock"
@@ -51,6 +51,10 @@ class Launchd(ServiceManager):
         if account == OWN_ACCOUNT and not await self._user_id(account):
             await self._make_own_account()
         await run_or_fail(self._system, ["chown", "-R", account, *folders])
+        await self.prove(account, program)
+
+    async def prove(self, account: str, program: Sequence[str]) -> None:
+        """See the port."""
         await prove_program(self._system, ["sudo", "-u", account, "--"], account, program)
 
     async def install(self, definition: Definition, secret: str = "") -> None:
@@ -125,6 +129,7 @@ class Launchd(ServiceManager):
             "StartInterval": repeated.seconds,
             "RunAtLoad": True,
             "ProcessType": "Background",
+            **({"WatchPaths": [repeated.nudge]} if repeated.nudge else {}),
         }
         self._system.write_text(place, plistlib.dumps(listed).decode(), 0o644)
         await run_or_fail(self._system, ["chown", "root:wheel", place])
@@ -136,6 +141,32 @@ class Launchd(ServiceManager):
         if await self._printed(name):
             await self.stop(name)
         self._system.remove_file(self._daemon_file(name))
+
+    async def set_on_demand(self, program: OnDemand) -> None:
+        """See the port: a daemon of root, started on request only."""
+        await self.remove_on_demand(program.name)
+        place = self._daemon_file(program.name)
+        listed = {"Label": program.name, "ProgramArguments": list(program.command), "ProcessType": "Background"}
+        self._system.write_text(place, plistlib.dumps(listed).decode(), 0o644)
+        await run_or_fail(self._system, ["chown", "root:wheel", place])
+        await run_or_fail(self._system, ["launchctl", "enable", f"system/{program.name}"])
+        await run_or_fail(self._system, ["launchctl", "bootstrap", "system", place])
+
+    async def start_on_demand(self, name: str) -> None:
+        """See the port."""
+        await self._as_root("kickstart", f"system/{name}")
+
+    async def stop_on_demand(self, name: str) -> None:
+        """See the port."""
+        await self._as_root("kill", "SIGTERM", f"system/{name}")
+
+    async def is_at_work(self, name: str) -> bool:
+        """See the port."""
+        return "state = running" in await self._printed(name)
+
+    async def remove_on_demand(self, name: str) -> None:
+        """See the port."""
+        await self.remove_repeated(name)
 
     def letting(self, account: str, service: str) -> tuple[str, ...]:
         """See the port: launchd lets only root, so by a rule of sudo."""

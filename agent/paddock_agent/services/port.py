@@ -55,7 +55,8 @@ class Definition:
 @dataclass(frozen=True)
 class Repeated:
     """A program that runs again and again as the system itself: at boot, and every ``seconds``. It gets nothing but
-    what it needs: ``folder`` is the only one that it may write to; ``service`` is that whose environment it has."""
+    what it needs: ``folder`` is the only one that it may write to; ``service`` is that whose environment it has. A
+    change of the file ``nudge``, if one is named, starts it too, where the manager can do that."""
 
     name: str
     description: str
@@ -63,6 +64,19 @@ class Repeated:
     folder: str
     seconds: int
     service: str = ""
+    nudge: str = ""
+
+
+@dataclass(frozen=True)
+class OnDemand:
+    """A program that runs as the system itself when it is asked for. It changes the agent's program and restarts the
+    service ``service``, whose environment it has. ``folders`` are those that it writes to."""
+
+    name: str
+    description: str
+    command: Sequence[str]
+    folders: Sequence[str]
+    service: str
 
 
 @dataclass(frozen=True)
@@ -120,6 +134,9 @@ class ServiceManager(Protocol):
         """Makes its own account where that is asked for and missing, gives the account its folders and the right to run
         services, and proves that it can run ``program``. ``secret`` is the account's password, where one is needed."""
 
+    async def prove(self, account: str, program: Sequence[str]) -> None:
+        """Proves that ``account`` can run ``program``."""
+
     async def install(self, definition: Definition, secret: str = "") -> None:
         """Writes the service, checks it, and lets it start at boot; does not start it. An older one is replaced."""
 
@@ -145,6 +162,21 @@ class ServiceManager(Protocol):
         """Sets a repeated program up, and has it run for the first time soon. An older one is replaced."""
 
     async def remove_repeated(self, name: str) -> None:
+        """Takes it out; does nothing if it is not there."""
+
+    async def set_on_demand(self, program: OnDemand) -> None:
+        """Sets a program up; does not start it. An older one is replaced."""
+
+    async def start_on_demand(self, name: str) -> None:
+        """Starts it, and does not wait for its end; does nothing while it runs."""
+
+    async def stop_on_demand(self, name: str) -> None:
+        """Ends it, if it runs."""
+
+    async def is_at_work(self, name: str) -> bool:
+        """Whether it runs."""
+
+    async def remove_on_demand(self, name: str) -> None:
         """Takes it out; does nothing if it is not there."""
 
     def letting(self, account: str, service: str) -> tuple[str, ...]:

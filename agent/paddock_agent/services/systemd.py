@@ -12,7 +12,7 @@ from ..errors import CommandFailed
 from ..system import System
 from .commands import PATIENCE, prove_program, run_or_fail
 from .diagnosis import making_account
-from .port import AGENT_CAUSES, Cause, Definition, Repeated, Running, ServiceManager, ServiceState, Trouble
+from .port import AGENT_CAUSES, Cause, Definition, OnDemand, Repeated, Running, ServiceManager, ServiceState, Trouble
 
 FOLDER = "/etc/systemd/system"
 ENVIRONMENTS = "/etc/paddock-agent"
@@ -90,6 +90,38 @@ AccuracySec=1
 WantedBy=timers.target
 """
 
+_NUDGE_PATH = """\
+[Unit]
+Description={description}
+
+[Path]
+PathChanged={nudge}
+
+[Install]
+WantedBy=paths.target
+"""
+_ON_DEMAND = """\
+[Unit]
+Description={description}
+Wants=network-online.target
+After=network-online.target
+
+[Service]
+Type=exec
+# It installs the agent's program, and restarts the agent's service: never when the service itself is stopped.
+EnvironmentFile=-{environment_file}
+ExecStart={command}
+TimeoutStopSec=20
+CapabilityBoundingSet=CAP_DAC_OVERRIDE CAP_DAC_READ_SEARCH CAP_CHOWN CAP_FOWNER CAP_SETUID CAP_SETGID CAP_KILL
+NoNewPrivileges=yes
+ProtectSystem=full
+ReadWritePaths={folders}
+ProtectKernelTunables=yes
+ProtectKernelModules=yes
+ProtectControlGroups=yes
+RestrictSUIDSGID=yes
+"""
+
 _ASKED = (
     "LoadState", "ActiveState", "SubState", "UnitFileState", "Result", "ExecMainStatus", "ExecMainCode", "NRestarts",
     "User", "StateChangeTimestamp", "ExecStart", "FragmentPath",
@@ -135,6 +167,10 @@ class Systemd(ServiceManager):
             made = ["useradd", "--system", "--user-group", "--home-dir", folders[0], "--shell", "/bin/bash", account]
             await run_or_fail(self._system, made)
         await run_or_fail(self._system, ["chown", "-R", f"{account}:", *folders])
+        await self.prove(account, program)
+
+    async def prove(self, account: str, program: Sequence[str]) -> None:
+        """See the port."""
         await prove_program(self._system, ["runuser", "-u", account, "--"], account, program)
 
     async def install(self, definition: Definition, secret: str = "") -> None:
@@ -201,17 +237,58 @@ class Systemd(ServiceManager):
         }
         self._system.write_text(f"{FOLDER}/{repeated.name}.service", _REPEATED_SERVICE.format(**words), 0o644)
         self._system.write_text(f"{FOLDER}/{repeated.name}.timer", _REPEATED_TIMER.format(**words), 0o644)
+        if repeated.nudge:
+            text = _NUDGE_PATH.format(description=repeated.description, nudge=_escaped(repeated.nudge))
+            self._system.write_text(f"{FOLDER}/{repeated.name}.path", text, 0o644)
         await self._ask("daemon-reload")
         await self._ask("enable", f"{repeated.name}.timer")
         await self._ask("restart", f"{repeated.name}.timer")
+        if repeated.nudge:
+            await self._ask("enable", f"{repeated.name}.path")
+            await self._ask("restart", f"{repeated.name}.path")
 
     async def remove_repeated(self, name: str) -> None:
         """See the port."""
         if self._system.read_text(f"{FOLDER}/{name}.timer") is None:
             return
         await self._ask("disable", "--now", f"{name}.timer")
-        for ending in ("timer", "service"):
+        if self._system.read_text(f"{FOLDER}/{name}.path") is not None:
+            await self._ask("disable", "--now", f"{name}.path")
+        for ending in ("timer", "path", "service"):
             self._system.remove_file(f"{FOLDER}/{name}.{ending}")
+        await self._ask("daemon-reload")
+
+    async def set_on_demand(self, program: OnDemand) -> None:
+        """See the port: a service that nothing wants at boot."""
+        text = _ON_DEMAND.format(
+            description=program.description,
+            command=" ".join(_quoted(word) for word in program.command),
+            folders=" ".join(_quoted(folder) for folder in program.folders),
+            environment_file=environment_file(program.service),
+        )
+        self._system.write_text(f"{FOLDER}/{program.name}.service", text, 0o644)
+        await self._ask("daemon-reload")
+
+    async def start_on_demand(self, name: str) -> None:
+        """See the port."""
+        await self._system.run(["systemctl", "reset-failed", f"{name}.service"], PATIENCE)
+        await self._ask("start", "--no-block", f"{name}.service")
+
+    async def stop_on_demand(self, name: str) -> None:
+        """See the port."""
+        await self._ask("stop", f"{name}.service")
+
+    async def is_at_work(self, name: str) -> bool:
+        """See the port."""
+        shown = _properties(await self._ask("show", f"{name}.service", "--property=ActiveState"))
+        return shown.get("ActiveState") in ("active", "activating", "reloading", "deactivating")
+
+    async def remove_on_demand(self, name: str) -> None:
+        """See the port."""
+        if self._system.read_text(f"{FOLDER}/{name}.service") is None:
+            return
+        await self._ask("stop", f"{name}.service")
+        self._system.remove_file(f"{FOLDER}/{name}.service")
         await self._ask("daemon-reload")
 
     def letting(self, account: str, service: str) -> tuple[str, ...]:

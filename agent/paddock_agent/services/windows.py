@@ -10,9 +10,9 @@ from xml.sax.saxutils import escape
 from ..errors import CommandFailed
 from ..system import System
 from . import windows_control as windows
-from .commands import PATIENCE, run_or_fail
+from .commands import PATIENCE, prove_program, run_or_fail
 from .diagnosis import making_account, quoted
-from .port import AGENT_CAUSES, Cause, Definition, Repeated, Running, ServiceManager, ServiceState, Trouble
+from .port import AGENT_CAUSES, Cause, Definition, OnDemand, Repeated, Running, ServiceManager, ServiceState, Trouble
 from .windows_control import Configuration, ServiceControl, ServiceError, Status
 
 RESTART_AFTER = (5, 30, 60)
@@ -73,6 +73,10 @@ class WindowsServices(ServiceManager):
         if not _reported_errors(self._control.may_log_on_as_service, account):
             _reported_errors(self._control.let_log_on_as_service, account)
         await self._give(account, folders)
+
+    async def prove(self, account: str, program: Sequence[str]) -> None:
+        """See the port. Windows lets no program become another account without its password: the system runs it."""
+        await prove_program(self._system, [], account, program)
 
     async def install(self, definition: Definition, secret: str = "") -> None:
         """See the port."""
@@ -139,6 +143,29 @@ class WindowsServices(ServiceManager):
         if not known.exit_code:
             await run_or_fail(self._system, ["schtasks", "/Delete", "/TN", name, "/F"])
 
+    async def set_on_demand(self, program: OnDemand) -> None:
+        """See the port: a scheduled task without a time."""
+        place = f"{program.folders[0]}\\upgrade.xml"
+        self._system.write_text(place, on_demand_task(program), 0o600)
+        await run_or_fail(self._system, ["schtasks", "/Create", "/TN", program.name, "/XML", place, "/F"])
+
+    async def start_on_demand(self, name: str) -> None:
+        """See the port."""
+        await run_or_fail(self._system, ["schtasks", "/Run", "/TN", name])
+
+    async def stop_on_demand(self, name: str) -> None:
+        """See the port."""
+        await run_or_fail(self._system, ["schtasks", "/End", "/TN", name])
+
+    async def is_at_work(self, name: str) -> bool:
+        """See the port."""
+        listed = await self._system.run(["schtasks", "/Query", "/TN", name, "/FO", "CSV", "/NH"], PATIENCE)
+        return '"Running"' in listed.stdout
+
+    async def remove_on_demand(self, name: str) -> None:
+        """See the port."""
+        await self.remove_repeated(name)
+
     def letting(self, account: str, service: str) -> tuple[str, ...]:
         """See the port: start, stop and query for the account, in front of what the service's descriptor has."""
         name, who = quoted("windows", service), quoted("windows", account)
@@ -181,19 +208,13 @@ class WindowsServices(ServiceManager):
 _TASK = """\
 <Task version="1.2" xmlns="http://schemas.microsoft.com/windows/2004/02/mit/task">
   <RegistrationInfo><Description>{description}</Description></RegistrationInfo>
-  <Triggers>
-    <BootTrigger><Delay>PT5S</Delay></BootTrigger>
-    <TimeTrigger>
-      <StartBoundary>2020-01-01T00:00:00</StartBoundary>
-      <Repetition><Interval>PT{minutes}M</Interval></Repetition>
-    </TimeTrigger>
-  </Triggers>
+  <Triggers>{triggers}</Triggers>
   <Principals><Principal id="Author"><UserId>S-1-5-18</UserId></Principal></Principals>
   <Settings>
     <MultipleInstancesPolicy>IgnoreNew</MultipleInstancesPolicy>
     <DisallowStartIfOnBatteries>false</DisallowStartIfOnBatteries>
     <StopIfGoingOnBatteries>false</StopIfGoingOnBatteries>
-    <ExecutionTimeLimit>PT2M</ExecutionTimeLimit>
+    <ExecutionTimeLimit>{limit}</ExecutionTimeLimit>
     <Hidden>true</Hidden>
   </Settings>
   <Actions Context="Author">
@@ -201,14 +222,31 @@ _TASK = """\
   </Actions>
 </Task>
 """
+_EVERY = """
+    <BootTrigger><Delay>PT5S</Delay></BootTrigger>
+    <TimeTrigger>
+      <StartBoundary>2020-01-01T00:00:00</StartBoundary>
+      <Repetition><Interval>PT{minutes}M</Interval></Repetition>
+    </TimeTrigger>
+  """
 
 
 def task(repeated: Repeated) -> str:
     """The definition of a scheduled task, as Task Scheduler takes it. Its shortest interval is a minute."""
-    program, *arguments = repeated.command
+    return _task(repeated, _EVERY.format(minutes=max(1, repeated.seconds // 60)), "PT2M")
+
+
+def on_demand_task(program: OnDemand) -> str:
+    """The definition of a task that runs when it is asked for, as long as it takes."""
+    return _task(program, "", "PT0S")
+
+
+def _task(wanted: Repeated | OnDemand, triggers: str, limit: str) -> str:
+    program, *arguments = wanted.command
     return _TASK.format(
-        description=escape(repeated.description),
-        minutes=max(1, repeated.seconds // 60),
+        description=escape(wanted.description),
+        triggers=triggers,
+        limit=limit,
         program=escape(program),
         arguments=escape(subprocess.list2cmdline(arguments)),
     )

@@ -9,15 +9,12 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from ..errors import Invalid, NotAllowed, NotThere
-from ..hosts.models import Host
-from ..hosts.queries import visible_hosts
+from ..errors import NotAllowed, NotThere
 from ..json_lists import listed
 from ..people.actor import Actor, person
 from ..people.models import Role
 from ..rest.paging import PagedView
-from ..toolchains.terms_input import read_asked
-from ..work.fleet import cached_fleet
+from ..work.chosen_hosts import chosen_hosts
 from .actions.start_chore import approve, save_chore, start_chore, stop_run
 from .models import HOST_STATES, RUN_STATES, Chore, ChoreHost, ChoreRun
 
@@ -164,27 +161,6 @@ def _run(actor: Actor, pk: int) -> ChoreRun:
     if run is None:
         raise NotThere(f"No chore run {pk} exists.")
     return run
-
-
-def chosen_hosts(actor: Actor, names: list[str], terms: list[str]) -> tuple[list[Host], str]:
-    """The hosts, in the order of their names, and how they were chosen, in words. Raises Invalid, NotThere."""
-    visible = {host.name: host for host in visible_hosts(actor).select_related("paddock")}
-    if names and terms:
-        raise Invalid("Choose hosts by name or by terms, not both.")
-    if names:
-        missing = [name for name in names if name not in visible]
-        if missing:
-            raise NotThere(f"No host is called {missing[0][:63]}.")
-        return [visible[name] for name in sorted(set(names))], "by name"
-    read = read_asked(terms).terms
-    if not read:
-        return [], ""
-    with cached_fleet() as index:
-        bits = index.state("admitted")
-        for term in read:
-            bits = bits & index.holds(term)
-        found = [host.name for host in index.hosts_in(bits)]
-    return [visible[name] for name in sorted(found) if name in visible], "; ".join(map(str, read))
 
 
 class ChoresView(PagedView):

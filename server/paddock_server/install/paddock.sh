@@ -132,7 +132,7 @@ install_agent() {
             --disable-pip-version-check --no-cache-dir --only-binary :all: \
             --index-url "$PADDOCK_SERVER/install/simple/" "$@" \
             "yellow-paddock-agent==$PADDOCK_VERSION" &&
-        chmod -R a+rX "$place" && touch "$place/complete"
+        chmod -R a+rX "$place" && echo "$PADDOCK_WHEEL_SHA256" >"$place/complete"
 }
 if [ -e "$place/complete" ]; then
     echo "The agent $PADDOCK_VERSION is installed in $place already."

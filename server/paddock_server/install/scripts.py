@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from urllib.parse import quote
 
-from .index import AGENT, agent_version, wheels
+from .index import AGENT, agent_version, agent_wheel
+from .versions import pip_wheel
 
 SCRIPTS = {
     "paddock.sh": Path(__file__).with_name("paddock.sh"),
@@ -37,7 +38,7 @@ def file_for(system: str) -> str:
 def script_for(server: str, system: str, code: str = "", choices: dict[str, str] | None = None) -> Script:
     """The script for a machine. ``choices`` are environment variables that its head sets."""
     file = file_for(system)
-    files = {wheel.name: wheel for wheel in wheels()}
+    files = {wheel.name: wheel for wheel in (agent_wheel(), pip_wheel()) if wheel}
     head = {"PADDOCK_SERVER": server, "PADDOCK_VERSION": agent_version()}
     for variable, name in (("PADDOCK_WHEEL", AGENT), ("PADDOCK_PIP", "pip")):
         if found := files.get(name):

@@ -16,6 +16,7 @@ from typing import Any
 from .client import Refused, Server
 from .output import output_options, show
 from .people_commands import add_people_commands
+from .rollout_commands import add_rollout_commands
 
 WELL, NOT_WELL, NOT_ASKED = 0, 1, 2
 MAX_FILE_BYTES = 1_000_000
@@ -29,6 +30,7 @@ def add_commands(commands: Any) -> None:
     shared.add_argument("--server", default="", help="the server's address (default: PADDOCK_SERVER)")
 
     add_people_commands(commands, shared)
+    add_rollout_commands(commands, shared)
 
     one = commands.add_parser(
         "lint", parents=[shared], help="say what is wrong with a pipeline file, and what the fleet says"

@@ -1,0 +1,1 @@
+"""Rollouts: new versions of the agent on the hosts, in waves, each host proving itself or going back."""
