@@ -19,6 +19,7 @@ class RecordKind(StrEnum):
     TESTS = "test results"
     JOBS = "jobs"
     SURVEYS = "survey changes"
+    USE = "recorded use"
     FINDINGS = "closed findings"
     LOGBOOK = "logbook"
 
@@ -81,6 +82,8 @@ def first_mistake(rules: Sequence[RetentionRule]) -> tuple[int, str] | None:
             return place, f"At most the last {MAX_KEEP_LAST} runs of each job can stay besides."
         if rule.kind not in OF_PIPELINES and (rule.pipeline or rule.keep_last):
             return place, f"Records of the kind {rule.kind} belong to no pipeline and no job."
+        if rule.kind is RecordKind.USE and rule.paddock:
+            return place, "Recorded use is kept by day for all paddocks together."
         if rule.kind is RecordKind.LOGBOOK and 0 < rule.days < MIN_LOGBOOK_DAYS:
             return place, f"The logbook stays at least {MIN_LOGBOOK_DAYS} days."
     return None

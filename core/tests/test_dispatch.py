@@ -1,6 +1,6 @@
 """The dispatch round: how many start against the true optimum, the order, and that no job starves."""
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 import pytest
@@ -9,9 +9,11 @@ from hypothesis import strategies as st
 from scipy.sparse import csr_array
 from scipy.sparse.csgraph import maximum_bipartite_matching
 
-from paddock_core.dispatch import HALF_LIFE, WaitingJob, decayed_use, dispatch_round
-from paddock_core.dispatch.matching import Kind, match
-from paddock_core.dispatch.shares import PRIORITIES, SECONDS_A_PRIORITY, Queued, order, overtaking_ends, scores
+from paddock_core.dispatch import EXPECTED_SECONDS, HALF_LIFE, WaitingJob, decayed_use, dispatch_round
+from paddock_core.dispatch.line import Line
+from paddock_core.dispatch.matching import Kind, Matching, Rooms
+from paddock_core.dispatch.shares import PRIORITIES, SECONDS_A_PRIORITY, overtaking_ends
+from paddock_core.dispatch.tally import Tally, lowest
 from paddock_core.fit import Requirement, fit_row
 from paddock_core.fleet import Host, Readiness
 from paddock_core.fleet_index import FleetIndex
@@ -31,6 +33,41 @@ def asks(*texts, slots=1):
 
 def placed(jobs, hosts, **more):
     return {p.job.id: p.host.name for p in dispatch_round(jobs, FleetIndex(hosts), **more).placements}
+
+
+@dataclass(frozen=True)
+class Queued:
+    id: int
+    pipeline: str
+    priority: int
+    waited: float
+    slots: int = 1
+    expected: float = EXPECTED_SECONDS
+
+
+def order(jobs, use, slots):
+    """The places of the jobs, the first in line first."""
+    line = Line(0)
+    kinds = {size: line.add_kind((0,), size, 0) for size in {job.slots for job in jobs}}
+    for job in jobs:
+        line.add(job.id, job.pipeline, kinds[job.slots], SECONDS_A_PRIORITY * job.priority + job.waited, job.expected)
+    places = {job.id: place for place, job in enumerate(jobs)}
+    return [places[job] for job in line.in_order(use, slots)]
+
+
+def match(kinds, jobs, free):
+    """Places jobs, given by their kinds, in this order."""
+    rooms = Rooms(len(free))
+    for at, room in enumerate(free):
+        rooms.set_ready(at, True)
+        rooms.change(at, room)
+    matching, earmarked = Matching(rooms, Tally()), {}
+    for job, kind in enumerate(jobs):
+        if kinds[kind].slots == 1:
+            matching.add(job, kinds[kind])
+        elif not matching.add_large(job, kinds[kind]) and (at := matching.earmark(kinds[kind], None)) is not None:
+            earmarked[job] = at
+    return [matching.host_of.get(job) for job in range(len(jobs))], earmarked
 
 
 def test_a_plain_job_does_not_take_the_only_host_that_another_could_use():
@@ -129,7 +166,7 @@ def most_that_can_start(fits, jobs, free):
 @settings(max_examples=400)
 def test_as_many_start_as_can_and_the_first_in_line_are_among_them(fits, data, free):
     jobs = data.draw(st.lists(st.integers(0, len(fits) - 1), max_size=14))
-    found = match([Kind((one,)) for one in fits], jobs, free).hosts
+    found, _ = match([Kind((one,), at) for at, one in enumerate(fits)], jobs, free)
     assert all(where is None or fits[kind] >> where & 1 for kind, where in zip(jobs, found, strict=True))
     assert all(found.count(at) <= slots for at, slots in enumerate(free))
     started = [where is not None for where in found]
@@ -145,16 +182,17 @@ def test_as_many_start_as_can_and_the_first_in_line_are_among_them(fits, data, f
 def test_jobs_of_several_slots_never_overfill_and_are_not_left_out_where_there_is_room(fits, data, free):
     sizes = data.draw(st.lists(st.integers(1, 3), min_size=len(fits), max_size=len(fits)))
     jobs = data.draw(st.lists(st.integers(0, len(fits) - 1), max_size=10))
-    found = match([Kind((one,), size) for one, size in zip(fits, sizes, strict=True)], jobs, free)
+    kinds = [Kind((one,), at, size) for at, (one, size) in enumerate(zip(fits, sizes, strict=True))]
+    hosts, earmarks = match(kinds, jobs, free)
     room = list(free)
-    for kind, where in zip(jobs, found.hosts, strict=True):
+    for kind, where in zip(jobs, hosts, strict=True):
         if where is not None:
             assert fits[kind] >> where & 1
             room[where] -= sizes[kind]
     assert min(room) >= 0
-    earmarked = set(found.earmarked.values())
-    assert len(earmarked) == len(found.earmarked)
-    for kind, where in zip(jobs, found.hosts, strict=True):
+    earmarked = set(earmarks.values())
+    assert len(earmarked) == len(earmarks)
+    for kind, where in zip(jobs, hosts, strict=True):
         if where is None:
             there = [at for at in range(7) if fits[kind] >> at & 1 and at not in earmarked]
             assert all(room[at] < sizes[kind] for at in there)
@@ -233,28 +271,158 @@ def test_the_lowest_job_starts_under_a_stream_of_the_highest():
     lowest, step = -PRIORITIES // 2, 180.0
     bound = overtaking_ends(lowest, pipelines=2)
     assert bound < SECONDS_A_PRIORITY * PRIORITIES + 2 * HALF_LIFE * 1.5
-    sent = {0: (0.0, lowest, "almanac-docs")}
+    line = Line(1)
+    kind = line.add_kind((1,), 1, 0)
+    line.add(0, "almanac-docs", kind, SECONDS_A_PRIORITY * lowest, EXPECTED_SECONDS)
     turn = number = 0
-    while 0 in sent:
+    while 0 in line:
         turn += 1
         for _ in range(2):
             number += 1
-            sent[number] = (turn * step, PRIORITIES // 2, "buoy-telemetry")
-        if turn % 50 and turn * step < bound / 4:
-            # Only the order of the front matters; the rest of the stream is served in the meantime.
-            sent.pop(next(iter(set(sent) - {0})))
-            continue
-        jobs = [Queued(n, p, q, turn * step - t) for n, (t, q, p) in sent.items()]
-        sent.pop(jobs[order(jobs, {}, 1)[0]].id)
+            own = SECONDS_A_PRIORITY * PRIORITIES / 2 - turn * step
+            line.add(number, "buoy-telemetry", kind, own, EXPECTED_SECONDS)
+        line.remove(next(line.in_order({}, 1)))
         assert turn < 2 * bound / step + 2
     assert turn * step <= 2 * bound + step
 
 
-def test_scores_do_not_depend_on_the_order_of_the_input():
-    jobs = [Queued(n, "ab"[n % 2], n % 5 - 2, 10.0 * n) for n in range(20)]
-    forwards = dict(zip([job.id for job in jobs], scores(jobs, {"a": 50.0}, 4), strict=True))
-    backwards = dict(zip([job.id for job in jobs[::-1]], scores(jobs[::-1], {"a": 50.0}, 4), strict=True))
-    assert forwards == pytest.approx(backwards)
+def scores(jobs, use, slots):
+    """The formula of ``shares``, written anew."""
+    worth = len({job.pipeline for job in jobs} | {name for name, seconds in use.items() if seconds > 0}) / slots
+
+    def own(job):
+        return 600 * job.priority + job.waited
+
+    return {
+        job.id: own(job)
+        - worth
+        * (
+            use.get(job.pipeline, 0)
+            + sum(
+                other.slots * other.expected
+                for other in jobs
+                if other.pipeline == job.pipeline and (-own(other), other.id) < (-own(job), job.id)
+            )
+        )
+        for job in jobs
+    }
+
+
+whole = st.integers(0, 4000).map(float)
+
+
+@given(
+    st.lists(
+        st.builds(
+            Queued,
+            st.integers(0, 999),
+            st.sampled_from("abc"),
+            st.integers(-2, 2),
+            whole,
+            st.integers(1, 3),
+            st.sampled_from([0.0, 60.0, 600.0]),
+        ),
+        max_size=15,
+        unique_by=lambda job: job.id,
+    ),
+    st.dictionaries(st.sampled_from("abd"), whole),
+    st.sampled_from([1, 2, 4, 8]),
+)
+def test_the_order_is_that_of_the_scores_and_of_equals_the_older_job_is_first(jobs, use, slots):
+    found = scores(jobs, use, slots)
+    wanted = sorted(jobs, key=lambda job: (-found[job.id], job.id))
+    assert [jobs[place].id for place in order(jobs, use, slots)] == [job.id for job in wanted]
+    assert order(jobs[::-1], use, slots) == [len(jobs) - 1 - place for place in order(jobs, use, slots)]
+
+
+# ---- numbers of hosts ----------------------------------------------------------------------------------------------
+
+
+@given(st.lists(st.tuples(st.booleans(), st.integers(0, 255))), st.integers(0, 255), st.integers(0, 9))
+def test_a_tally_counts_as_a_list_does(steps, hosts, number):
+    tally, plain = Tally(), [0] * 8
+    for is_more, some in steps:
+        some &= sum(1 << at for at in range(8) if is_more or plain[at])
+        (tally.add if is_more else tally.subtract)(some)
+        plain = [have + (1 if is_more else -1) * (some >> at & 1) for at, have in enumerate(plain)]
+    assert [tally.of(at) for at in range(8)] == plain
+    among = [at for at in range(8) if hosts >> at & 1]
+
+    def those(wanted):
+        return sum(1 << at for at in among if wanted(plain[at]))
+
+    assert tally.at_least(number, hosts) == those(lambda have: have >= number)
+    if among:
+        assert tally.least(hosts) == those(lambda have: have == min(plain[at] for at in among))
+        assert tally.most(hosts) == those(lambda have: have == max(plain[at] for at in among))
+        assert lowest(hosts) == among[0]
+
+
+# ---- from one round to the next ------------------------------------------------------------------------------------
+
+steps = st.lists(
+    st.one_of(
+        st.tuples(st.just("send"), st.integers(0, 5), st.sampled_from("abc"), st.integers(0, 3)),
+        st.tuples(st.just("end"), st.integers(0, 30)),
+        st.tuples(st.just("withdraw"), st.integers(0, 30)),
+        st.tuples(st.just("turn"), st.integers(0, 6)),
+        st.tuples(st.just("warm"), st.sampled_from("ab"), st.integers(0, 127)),
+        st.tuples(st.just("round")),
+    ),
+    max_size=60,
+)
+
+
+@given(st.lists(st.integers(0, 127), min_size=6, max_size=6), free_slots, steps, st.integers(0, 2))
+@settings(max_examples=400)
+def test_a_round_that_goes_on_from_the_last_decides_as_one_that_starts_anew(fits, free, steps, large):
+    """The line is kept over many rounds; before each, another is made of what waits and runs at that moment."""
+    sizes = [1] * (6 - 2 * large) + [2] * 2 * large
+    fits = [fits[at - at % 2] for at in range(6)]  # two kinds that ask for the same, and one of them prefers something
+    tiers = [(some & 31, some & ~31) if at % 2 else (some,) for at, some in enumerate(fits)]
+    use, slots = {"a": 1200.0, "d": 600.0}, 8
+
+    def made(ready, room, waiting, warm):
+        line = Line(7)
+        for at in range(7):
+            line.rooms.change(at, room[at])
+            line.rooms.set_ready(at, ready[at])
+        for at in range(6):
+            line.add_kind(tiers[at], sizes[at], at // 2)
+        line.warm = dict(warm)
+        for job, (kind, pipeline, own) in waiting.items():
+            line.add(job, pipeline, kind, own, 600.0)
+        return line
+
+    ready, waiting, warm, running = [True] * 7, {}, {}, {}
+    kept = made(ready, free, waiting, warm)
+    for number, (step, *more) in enumerate([*steps, ("round",)]):
+        match step:
+            case "send":
+                kind, pipeline, own = more
+                waiting[number] = (kind, pipeline, 600.0 * own - number)
+                kept.add(number, pipeline, *[kind, waiting[number][2], 600.0])
+            case "end" if running:
+                host, size = running.pop(sorted(running)[more[0] % len(running)])
+                kept.rooms.change(host, size)
+            case "withdraw" if waiting:
+                job = sorted(waiting)[more[0] % len(waiting)]
+                del waiting[job]
+                kept.remove(job)
+            case "turn":
+                ready[more[0]] = not ready[more[0]]
+                kept.rooms.set_ready(more[0], ready[more[0]])
+            case "warm":
+                warm[more[0]] = kept.warm[more[0]] = more[1]
+            case "round":
+                anew = made(ready, kept.rooms.room, waiting, warm)
+                anew.earmarked = dict(kept.earmarked)
+                found = kept.round(lambda: use, slots)
+                assert found == anew.round(lambda: use, slots)
+                assert kept.earmarked == anew.earmarked
+                assert kept.rooms.room == anew.rooms.room and min(kept.rooms.room) >= 0
+                for job, host in found.items():
+                    running[job] = (host, sizes[waiting.pop(job)[0]])
 
 
 # ---- the whole round -----------------------------------------------------------------------------------------------

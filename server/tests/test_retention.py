@@ -21,6 +21,7 @@ from paddock_server.housekeeping import models
 from paddock_server.housekeeping.rules import retention_rules
 from paddock_server.logbook.models import Entry, SyslogPosition
 from paddock_server.people.actor import COMMAND_LINE, person
+from paddock_server.planning.models import PastDay
 from paddock_server.retention import loop
 from paddock_server.retention.actions.save_rules import save_rules
 from paddock_server.retention.expired import expired
@@ -329,6 +330,7 @@ def test_rules_are_shown_with_what_they_remove_before_they_are_saved(administrat
         ([FILES, FILES], "two rules"),
         ([{"kind": "logbook", "days": 7}], "at least 30"),
         ([{"kind": "logbook", "days": 90, "pipeline": "pilot"}], "no pipeline"),
+        ([{"kind": "recorded use", "days": 90, "paddock": "HERE"}], "all paddocks together"),
         ("all", "list"),
     ],
 )
@@ -354,3 +356,15 @@ def test_a_removed_paddock_takes_its_rules_along(administrator, new_host):
     assert [one.days for one in retention_rules()] == [9]
     with pytest.raises(Invalid):
         rules(*(RetentionRule(RecordKind.JOBS, 1, pipeline=f"p{number}") for number in range(201)))
+
+
+def test_recorded_use_goes_by_whole_days_and_the_last_own_one_stays(administrator):
+    for age, source in ((400, ""), (40, ""), (400, "elsewhere"), (20, "elsewhere")):
+        PastDay.objects.create(day=(NOW - age * DAY).date(), source=source, runs=1, data=b"")
+    wanted = [{"kind": "recorded use", "days": 30}]
+    answer = administrator.post("/api/v1/server/retention/preview/", {"rules": wanted}, format="json").json()
+    (one,) = answer["removes"]
+    assert (one["records"], one["oldest_at"][:10]) == (2, f"{NOW - 400 * DAY:%Y-%m-%d}")
+    rules(RetentionRule(RecordKind.USE, 30))
+    remove()
+    assert list(PastDay.objects.order_by("day").values_list("source", flat=True)) == ["", "elsewhere"]

@@ -10,27 +10,30 @@ Jobs that ask for several slots of one host are bin packing, which has no such r
 from which smaller jobs of this round can move away; else a host is earmarked for it: what comes free there goes to no
 job behind it, until it has enough.
 
-Sets of hosts are whole numbers, one bit a host. The lowest bit is the host to prefer.
+Sets of hosts are whole numbers, one bit a host; of equals, the lowest bit is the host to prefer.
 """
 
 from __future__ import annotations
 
-from bisect import bisect_right
-from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
+
+from .tally import Tally, lowest
 
 TRIED_HOSTS = 8
 """Hosts from which smaller jobs are moved away, for one job of several slots: the emptiest ones."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Kind:
-    """Jobs that are alike. ``tiers`` are sets of hosts, best first; their union is all that fit."""
+    """Jobs that are alike. ``tiers`` are sets of hosts, best first; their union is all that fit. Kinds that fit the
+    same hosts, and only like some better, are one ``family``: they move alike."""
 
     tiers: tuple[int, ...]
+    family: int
     slots: int = 1
 
-    @property
+    @cached_property
     def fits(self) -> int:
         found = 0
         for tier in self.tiers:
@@ -38,72 +41,79 @@ class Kind:
         return found
 
 
-@dataclass(frozen=True)
-class Matched:
-    """``hosts`` has for each job its host, or None; ``earmarked`` the host earmarked for a job, by the job's place."""
+class Rooms:
+    """The free slots of each host. ``ready`` are the hosts that take jobs now or as soon as a slot is free; ``free``
+    those of them with a free slot."""
 
-    hosts: list[int | None]
-    earmarked: dict[int, int]
+    def __init__(self, hosts: int) -> None:
+        self.room = [0] * hosts
+        self.ready = 0
+        self.free = 0
+        self.tally = Tally()
 
+    def change(self, host: int, by: int) -> None:
+        """Frees ``by`` slots; a negative number takes them."""
+        bit = 1 << host
+        self.room[host] += by
+        for _ in range(by):
+            self.tally.add(bit)
+        for _ in range(-by):
+            self.tally.subtract(bit)
+        if self.room[host] > 0 and self.ready & bit:
+            self.free |= bit
+        else:
+            self.free &= ~bit
 
-def match(
-    kinds: Sequence[Kind],
-    jobs: Sequence[int],
-    free: Sequence[int],
-    groups: Sequence[int] = (),
-    earmarked: dict[int, int] | None = None,
-) -> Matched:
-    """Places jobs, given by their kinds, in order. ``free`` is the number of free slots of each host.
-
-    ``groups`` are runs of hosts that are equally good, best first, all hosts together; within one, a host with more
-    free slots is better.
-    ``earmarked`` are the hosts earmarked so far, by its place in ``jobs``.
-    """
-    matching = _Matching(kinds, free, groups)
-    hosts: list[int | None] = [None] * len(jobs)
-    keeps: dict[int, int] = {}
-    for job, kind in enumerate(jobs):
-        if kinds[kind].slots == 1:
-            matching.add(job, kind)
-        elif not matching.add_large(job, kind):
-            host = matching.earmark(kind, (earmarked or {}).get(job))
-            if host is not None:
-                keeps[job] = host
-    for job, host in matching.host_of.items():
-        hosts[job] = host
-    return Matched(hosts, keeps)
+    def set_ready(self, host: int, is_ready: bool) -> None:
+        """Whether the host takes jobs."""
+        bit = 1 << host
+        self.ready = self.ready | bit if is_ready else self.ready & ~bit
+        self.change(host, 0)
 
 
-class _Matching:
-    def __init__(self, kinds: Sequence[Kind], free: Sequence[int], groups: Sequence[int]) -> None:
-        self._kinds = kinds
-        families: dict[int, int] = {}
-        self._family = [families.setdefault(kind.fits, len(families)) for kind in kinds]
-        """Kinds that fit the same hosts, and only like some better, are one family: they move alike."""
-        self._fits = list(families)
-        self._room = list(free)
-        self._by_room: dict[int, int] = {}
-        for host, room in enumerate(free):
-            self._by_room[room] = self._by_room.get(room, 0) | 1 << host
-        self._free = sum(hosts for room, hosts in self._by_room.items() if room > 0)
-        self._groups = groups
-        self._group_starts = [_lowest(group) for group in groups]
-        self._held_back = 0
+class Matching:
+    """What one round has placed so far. ``sought`` counts for each host the waiting requirements that it meets: the
+    least sought is the best. A placement changes ``rooms`` at once."""
+
+    def __init__(self, rooms: Rooms, sought: Tally) -> None:
+        self.rooms = rooms
+        self._sought = sought
+        self.held_back = 0
+        """Hosts that are earmarked: what is free there goes to no other job."""
         self.host_of: dict[int, int] = {}
-        self._kind_of: dict[int, int] = {}
+        self._kind_of: dict[int, Kind] = {}
         self._there: dict[tuple[int, int], list[int]] = {}
         """By family and host, the jobs of one slot that were placed."""
-        self._where = [0] * len(families)
-        """For each family, the hosts with such jobs."""
+        self._fits: dict[int, int] = {}
+        self._where: dict[int, int] = {}
+        """By family, the hosts with such jobs."""
+        self._reached = 0
+        """All hosts to which a job that was placed could move."""
         self._failed: set[int] = set()
+
+    def best(self, hosts: int) -> int:
+        """Of these, the least sought, of those the one with the most free slots, of those the first."""
+        return lowest(self.rooms.tally.most(self._sought.least(hosts)))
+
+    @property
+    def reached(self) -> int:
+        """The hosts to which a job that was placed could move."""
+        return self._reached
+
+    def forget_failures(self) -> None:
+        """Kinds that found no path may find one: another host takes jobs now."""
+        self._failed.clear()
 
     # ---- jobs of one slot ----------------------------------------------------------------------------------------
 
-    def add(self, job: int, kind: int) -> bool:
+    def add(self, job: int, kind: Kind) -> bool:
         """Places one job of one slot, moving others if it must."""
-        if self._family[kind] in self._failed:
+        if kind.family in self._failed:
             return False
-        host = self._best(kind)
+        free = self.rooms.free & ~self.held_back
+        if not free & kind.fits and not free & self._reached:
+            return False
+        host = self._free_host(kind)
         if host is None:
             host = self._room_by_moving(kind)
         if host is None:
@@ -111,47 +121,45 @@ class _Matching:
         self._put(job, kind, host)
         return True
 
-    def _best(self, kind: int, banned: int = 0) -> int | None:
+    def add_without_moving(self, job: int, kind: Kind) -> bool:
+        """Places one job of one slot where a slot is free."""
+        host = self._free_host(kind)
+        if host is None:
+            return False
+        self._put(job, kind, host)
+        return True
+
+    def _free_host(self, kind: Kind, banned: int = 0) -> int | None:
         """The best host with a free slot."""
-        free = self._free & ~banned
-        for tier in self._kinds[kind].tiers:
+        free = self.rooms.free & ~self.held_back & ~banned
+        for tier in kind.tiers:
             if there := tier & free:
-                return _lowest(self._roomiest(there))
+                return self.best(there)
         return None
 
-    def _roomiest(self, hosts: int) -> int:
-        """Of these, the ones with the most free slots in the best group."""
-        if self._groups:
-            hosts &= self._groups[bisect_right(self._group_starts, _lowest(hosts)) - 1]
-        for room in sorted(self._by_room, reverse=True):
-            if there := hosts & self._by_room[room]:
-                return there
-        return hosts
-
-    def _room_by_moving(self, kind: int, banned: int = 0) -> int | None:
+    def _room_by_moving(self, kind: Kind, banned: int = 0) -> int | None:
         """Makes room for one more job of a kind by moving others; the host where the room is."""
-        start = self._family[kind]
+        start = kind.family
+        self._fits[start] = kind.fits
         came_from: dict[int, tuple[int, int]] = {}
-        seen = {start}
         queue = [start]
-        unseen = [other for other, hosts in enumerate(self._where) if hosts and other != start]
+        unseen = [family for family, hosts in self._where.items() if hosts and family != start]
         for at in queue:
             if at != start:
-                target = self._best(self._kind_of[self._there[at, came_from[at][1]][-1]], banned)
+                target = self._free_host(self._kind_of[self._there[at, came_from[at][1]][-1]], banned)
                 if target is not None:
                     return self._shift(start, at, target, came_from)
             reach = self._fits[at] & ~banned
             left = []
             for other in unseen:
                 if shared := reach & self._where[other]:
-                    came_from[other] = (at, _lowest(shared))
-                    seen.add(other)
+                    came_from[other] = (at, lowest(self._sought.least(shared)))
                     queue.append(other)
                 else:
                     left.append(other)
             unseen = left
         if not banned:
-            self._failed |= seen
+            self._failed.update(queue)
         return None
 
     def _shift(self, start: int, at: int, target: int, came_from: dict[int, tuple[int, int]]) -> int:
@@ -165,66 +173,49 @@ class _Matching:
             at, target = before, host
         return target
 
-    def _put(self, job: int, kind: int, host: int) -> None:
+    def _put(self, job: int, kind: Kind, host: int) -> None:
         self._kind_of[job] = kind
         self.host_of[job] = host
-        slots = self._kinds[kind].slots
-        if slots == 1:
-            family = self._family[kind]
-            self._there.setdefault((family, host), []).append(job)
-            self._where[family] |= 1 << host
-        self._set_room(host, self._room[host] - slots)
+        if kind.slots == 1:
+            self._there.setdefault((kind.family, host), []).append(job)
+            self._where[kind.family] = self._where.get(kind.family, 0) | 1 << host
+            self._fits[kind.family] = kind.fits
+            self._reached |= kind.fits
+        self.rooms.change(host, -kind.slots)
 
     def _take(self, job: int) -> None:
-        family, host = self._family[self._kind_of.pop(job)], self.host_of.pop(job)
+        family, host = self._kind_of.pop(job).family, self.host_of.pop(job)
         jobs = self._there[family, host]
         jobs.remove(job)
         if not jobs:
             self._where[family] &= ~(1 << host)
-        self._set_room(host, self._room[host] + 1)
-
-    def _set_room(self, host: int, room: int) -> None:
-        bit = 1 << host
-        before = self._room[host]
-        self._room[host] = room
-        left = self._by_room[before] & ~bit
-        if left:
-            self._by_room[before] = left
-        else:
-            del self._by_room[before]
-        self._by_room[room] = self._by_room.get(room, 0) | bit
-        if room > 0 and not self._held_back & bit:
-            self._free |= bit
-        else:
-            self._free &= ~bit
+        self.rooms.change(host, 1)
 
     # ---- jobs of several slots -----------------------------------------------------------------------------------
 
-    def add_large(self, job: int, kind: int) -> bool:
+    def add_large(self, job: int, kind: Kind) -> bool:
         """Places one job of several slots, moving others away if it must."""
-        slots = self._kinds[kind].slots
-        enough = sum(hosts for room, hosts in self._by_room.items() if room >= slots) & ~self._held_back
-        for tier in self._kinds[kind].tiers:
+        enough = self.rooms.tally.at_least(kind.slots, self.rooms.free & ~self.held_back)
+        for tier in kind.tiers:
             if there := tier & enough:
                 # The tightest host that has room: larger gaps stay for larger jobs.
-                for room in sorted(self._by_room):
-                    if room >= slots and (tight := there & self._by_room[room]):
-                        self._put(job, kind, _lowest(tight))
-                        return True
-        for host in self._emptiest(kind, slots):
-            if self._clear(host, slots):
+                self._put(job, kind, lowest(self._sought.least(self.rooms.tally.least(there))))
+                return True
+        for host in self._emptiest(kind):
+            if self._clear(host, kind.slots):
                 self._put(job, kind, host)
                 return True
         return False
 
-    def _emptiest(self, kind: int, slots: int) -> list[int]:
+    def _emptiest(self, kind: Kind) -> list[int]:
         """The hosts from which enough could be moved away, those with the least to move first."""
         movable: dict[int, int] = {}
         for (_, host), jobs in self._there.items():
-            if jobs and self._fits[self._family[kind]] >> host & 1 and not self._held_back >> host & 1:
+            if jobs and kind.fits >> host & 1 and not self.held_back >> host & 1:
                 movable[host] = movable.get(host, 0) + len(jobs)
-        able = [host for host, jobs in movable.items() if self._room[host] + jobs >= slots]
-        return sorted(able, key=lambda host: (-self._room[host], host))[:TRIED_HOSTS]
+        room = self.rooms.room
+        able = [host for host, jobs in movable.items() if room[host] + jobs >= kind.slots]
+        return sorted(able, key=lambda host: (-room[host], self._sought.of(host), host))[:TRIED_HOSTS]
 
     def _clear(self, host: int, slots: int) -> bool:
         """Moves jobs away from a host until it has so many free slots; all of them or none."""
@@ -232,16 +223,16 @@ class _Matching:
         for (_, where), jobs in list(self._there.items()):
             for job in list(jobs) if where == host else ():
                 kind = self._kind_of[job]
-                if self._room[host] >= slots:
+                if self.rooms.room[host] >= slots:
                     return True
-                target = self._best(kind, 1 << host)
+                target = self._free_host(kind, 1 << host)
                 if target is None:
                     target = self._room_by_moving(kind, 1 << host)
                 if target is None:
                     continue
                 self._take(job)
                 self._put(job, kind, target)
-        if self._room[host] >= slots:
+        if self.rooms.room[host] >= slots:
             return True
         self._restore(before)
         return False
@@ -253,20 +244,14 @@ class _Matching:
         for job, kind in changed:
             self._put(job, kind, before[job])
 
-    def earmark(self, kind: int, earmarked: int | None) -> int | None:
+    def earmark(self, kind: Kind, earmarked: int | None) -> int | None:
         """Earmarks a host for a job of several slots, the earlier one if it still fits: what is free there
         goes to no other job. None if every host that fits is already earmarked for another."""
-        able = self._fits[self._family[kind]] & ~self._held_back
+        able = kind.fits & self.rooms.ready & ~self.held_back
         if not able:
             return None
-        host = earmarked if earmarked is not None and able >> earmarked & 1 else _lowest(self._roomiest_of_all(able))
-        self._held_back |= 1 << host
-        self._free &= ~(1 << host)
+        host = earmarked
+        if host is None or not able >> host & 1:
+            host = lowest(self._sought.least(self.rooms.tally.most(able)))
+        self.held_back |= 1 << host
         return host
-
-    def _roomiest_of_all(self, hosts: int) -> int:
-        return next(there for room in sorted(self._by_room, reverse=True) if (there := hosts & self._by_room[room]))
-
-
-def _lowest(hosts: int) -> int:
-    return (hosts & -hosts).bit_length() - 1

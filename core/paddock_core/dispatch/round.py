@@ -5,20 +5,16 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
-from itertools import pairwise
-
-import numpy as np
-from numpy.typing import NDArray
 
 from ..fit import Fitting, Requirement, binding
-from ..fleet import Host, InstalledTool, Readiness
-from ..fleet_index import Bits, FleetIndex, unpacked
-from ..fleet_index import count as count_bits
+from ..fleet import Host, InstalledTool
+from ..fleet_index import FleetIndex
 from ..reasons import Reason, ReasonKind, count, why_waiting
 from ..terms import Term
 from ..verdicts import verdict
-from .matching import Kind, match
-from .shares import EXPECTED_SECONDS, Queued, order
+from .host_places import HostPlaces
+from .line import Line
+from .shares import EXPECTED_SECONDS, SECONDS_A_PRIORITY
 
 ANYTHING = Requirement()
 """What a job asks that asks for nothing."""
@@ -88,41 +84,40 @@ def dispatch_round(
     use: Mapping[str, float] | None = None,
     warm: Mapping[str, Collection[str]] | None = None,
 ) -> Round:
-    """Places waiting jobs on free slots: in the order of ``shares``, as many as can start (``matching``).
+    """Places waiting jobs on free slots: in the order of ``shares``, as many as can start (``line``, ``matching``).
 
     Of the hosts that would do, a job gets one that meets the most of its preferences; then one where its pipeline has a
     warm work folder (``warm``: host names by pipeline); then the least sought one, which the fewest of the waiting
     requirements fit, so that a plain job does not take the only host that another could use; then the one with the most
     free slots; then the first by name. Equal input gives equal output.
     """
-    in_line = [jobs[place] for place in order([_queued(job) for job in jobs], use or {}, _slots(index))]
-    fittings, asked = _fittings(in_line, index)
-    universe = _Universe(index, fittings)
-    warm_hosts = {pipeline: frozenset(hosts) for pipeline, hosts in (warm or {}).items()}
-    cold: frozenset[str] = frozenset()
-    kinds: dict[tuple[int, tuple[Term, ...], frozenset[str]], int] = {}
-    kind_of = [
-        kinds.setdefault((at, job.prefers, warm_hosts.get(job.pipeline, cold)), len(kinds))
-        for at, job in zip(asked, in_line, strict=True)
-    ]
-    tiers = [
-        Kind(universe.tiers(fittings[at], prefers, hosts), fittings[at].requirement.slots)
-        for at, prefers, hosts in kinds
-    ]
-    earmarked = {
-        at: place
-        for at, job in enumerate(in_line)
-        if job.earmarked and (place := universe.place(job.earmarked)) is not None
-    }
-    matched = match(tiers, kind_of, universe.free, universe.groups, earmarked)
+    universe = HostPlaces(index)
+    line = Line(len(universe.hosts))
+    for place in range(len(universe.hosts)):
+        line.rooms.set_ready(place, True)
+        line.rooms.change(place, universe.free[place])
+    line.warm = {pipeline: universe.set_of(hosts) for pipeline, hosts in (warm or {}).items()}
+    fittings, asked = _fittings(jobs, index)
+    kinds: dict[tuple[int, tuple[Term, ...]], int] = {}
+    for at, job in zip(asked, jobs, strict=True):
+        if (at, job.prefers) not in kinds:
+            tiers = universe.tiers(fittings[at], job.prefers)
+            kinds[at, job.prefers] = line.add_kind(tiers, fittings[at].requirement.slots, at)
+        own = SECONDS_A_PRIORITY * job.priority + job.waited
+        line.add(job.id, job.pipeline, kinds[at, job.prefers], own, job.expected)
+        if job.earmarked and (place_of := universe.place(job.earmarked)) is not None:
+            line.earmarked[job.id] = place_of
+    hosts = line.round(lambda: use or {}, sum(host.slots for host in universe.hosts))
     placements = []
-    for at, job, place in zip(asked, in_line, matched.hosts, strict=True):
-        if place is not None:
-            host = universe.hosts[place]
-            is_warm = host.name in warm_hosts.get(job.pipeline, cold)
+    left = []
+    for at, job in sorted(zip(asked, jobs, strict=True), key=lambda each: each[1].id):
+        if job.id in hosts:
+            host = universe.hosts[hosts[job.id]]
+            is_warm = bool(line.warm.get(job.pipeline, 0) >> hosts[job.id] & 1)
             placements.append(Placement(job, host, *universe.numbers(fittings[at]), is_warm))
-    left = [(fittings[at], job) for at, job, place in zip(asked, in_line, matched.hosts, strict=True) if place is None]
-    earmarks = {in_line[at].id: universe.hosts[place] for at, place in matched.earmarked.items()}
+        else:
+            left.append((fittings[at], job))
+    earmarks = {job: universe.hosts[place] for job, place in line.earmarked.items()}
     reasons = _reasons(left, earmarks, universe, placements)
     return Round(tuple(placements), reasons, {job: host.name for job, host in earmarks.items()})
 
@@ -138,81 +133,10 @@ def _fittings(jobs: Sequence[WaitingJob], index: FleetIndex) -> tuple[list[Fitti
     return [Fitting(one, index) for one in by_value], [by_object[id(job.requirement)] for job in jobs]
 
 
-def _queued(job: WaitingJob) -> Queued:
-    return Queued(job.id, job.pipeline, job.priority, job.waited, job.requirement.slots, job.expected)
-
-
-def _slots(index: FleetIndex) -> int:
-    return sum(host.slots for host in index.hosts_in(index.state("ready")))
-
-
-class _Universe:
-    """The hosts that take jobs, now or soon, from the least to the most sought: their places are those of the bits."""
-
-    def __init__(self, index: FleetIndex, asked: Collection[Fitting]) -> None:
-        self._index = index
-        places = np.array(index.places_in(index.state("ready")), int)
-        sought = np.zeros(len(places), int)
-        for fitting in asked:
-            sought += unpacked(fitting.ready)[places]
-        self._order = places[np.lexsort((index.name_ranks()[places], sought))] if len(places) else places
-        self.hosts = [index.at(place) for place in self._order]
-        self._places = {host.name: at for at, host in enumerate(self.hosts)}
-        self.free = [host.free_slots if host.readiness is Readiness.FREE else 0 for host in self.hosts]
-        self.groups = _equal_runs(np.sort(sought))
-        self._numbers: dict[int, tuple[int, int]] = {}
-        self._all_free = index.state(Readiness.FREE)
-
-    def place(self, host: str) -> int | None:
-        return self._places.get(host)
-
-    def _bits(self, bits: Bits) -> int:
-        """Bits of the index as a set of hosts in this order."""
-        chosen = unpacked(bits)[self._order]
-        return int.from_bytes(np.packbits(chosen, bitorder="little").tobytes(), "little")
-
-    def tiers(self, fitting: Fitting, prefers: Sequence[Term], warm: Collection[str]) -> tuple[int, ...]:
-        """The hosts that fit, those that meet the most preferences first, and of those the warm ones."""
-        fits = self._bits(fitting.ready)
-        tiers = [fits]
-        if prefers:
-            met = sum(unpacked(self._index.holds(term)).astype(int)[self._order] for term in prefers)
-            tiers = [
-                fits & int.from_bytes(np.packbits(met == number, bitorder="little").tobytes(), "little")
-                for number in range(len(prefers), -1, -1)
-            ]
-        warm_bits = sum(1 << place for name in set(warm) if (place := self._places.get(name)) is not None)
-        if warm_bits:
-            tiers = [part for tier in tiers for part in (tier & warm_bits, tier & ~warm_bits)]
-        return tuple(tier for tier in tiers if tier) or (0,)
-
-    def numbers(self, fitting: Fitting) -> tuple[int, int]:
-        """How many hosts fit, and how many of them had a free slot before the round."""
-        if id(fitting) not in self._numbers:
-            fits, free = fitting.fits, fitting.fits & self._all_free
-            self._numbers[id(fitting)] = (count_bits(fits), count_bits(free))
-        return self._numbers[id(fitting)]
-
-    def taken(self, hosts: Collection[str]) -> Bits:
-        """These hosts as bits of the index."""
-        names = set(hosts)
-        return self._index.bits(lambda host: host.name in names)
-
-    @property
-    def index(self) -> FleetIndex:
-        return self._index
-
-
-def _equal_runs(values: NDArray[np.int_]) -> list[int]:
-    """Sets of neighbouring places with equal values."""
-    edges = [0, *(np.flatnonzero(np.diff(values)) + 1).tolist(), len(values)]
-    return [(1 << end) - (1 << start) for start, end in pairwise(edges) if end > start]
-
-
 def _reasons(
     left: Sequence[tuple[Fitting, WaitingJob]],
     earmarks: Mapping[int, Host],
-    universe: _Universe,
+    universe: HostPlaces,
     placed: Sequence[Placement],
 ) -> dict[int, Reason]:
     """Why each job that is left waits, after the round: jobs that ask for the same share the answer."""

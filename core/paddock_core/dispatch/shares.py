@@ -19,11 +19,7 @@ comes free makes that set smaller, and the job starts at the latest when as many
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
-
-import numpy as np
-from numpy.typing import NDArray
+from collections.abc import Iterable
 
 SECONDS_A_PRIORITY = 600.0
 HALF_LIFE = 4 * 3600.0
@@ -33,44 +29,10 @@ PRIORITIES = 200
 """The difference between the highest and the lowest priority."""
 
 
-@dataclass(frozen=True)
-class Queued:
-    """One waiting job, as far as its place in the order goes. ``waited`` and ``expected`` are in seconds."""
-
-    id: int
-    pipeline: str
-    priority: int
-    waited: float
-    slots: int = 1
-    expected: float = EXPECTED_SECONDS
-
-
-def scores(jobs: Sequence[Queued], use: Mapping[str, float], slots: int) -> NDArray[np.float64]:
-    """The score of each job, in seconds. ``use`` is by pipeline, in decayed slot-seconds (see ``decayed_use``);
-    ``slots`` is how many the fleet has."""
-    pipelines = {job.pipeline for job in jobs} | {name for name, seconds in use.items() if seconds > 0}
-    worth = len(pipelines) / max(1, slots)
-    own = np.array([SECONDS_A_PRIORITY * job.priority + job.waited for job in jobs], float)
-    expected = np.array([job.slots * job.expected for job in jobs], float)
-    numbers = {name: number for number, name in enumerate(sorted(pipelines))}
-    of = np.array([numbers[job.pipeline] for job in jobs], int)
-    ids = np.array([job.id for job in jobs], np.int64)
-    queued = np.zeros(len(jobs))
-    order = np.lexsort((ids, -own, of))
-    if len(jobs):
-        running = np.cumsum(expected[order])
-        starts = np.r_[True, of[order][1:] != of[order][:-1]]
-        before = running - expected[order]
-        queued[order] = before - np.maximum.accumulate(np.where(starts, before, -1.0))
-    used = np.array([use.get(job.pipeline, 0.0) for job in jobs], float)
-    result: NDArray[np.float64] = own - worth * (used + queued)
-    return result
-
-
-def order(jobs: Sequence[Queued], use: Mapping[str, float], slots: int) -> list[int]:
-    """The places of the jobs, the one that is first in line first."""
-    found: list[int] = np.lexsort((np.array([job.id for job in jobs], np.int64), -scores(jobs, use, slots))).tolist()
-    return found
+def score(own: float, worth: float, use: float, queued: float) -> float:
+    """A job's score in seconds. ``own`` is ``600 · priority + waited``; ``worth`` is the number of pipelines per slot
+    of the fleet; ``use`` and ``queued`` are of its pipeline, in slot-seconds."""
+    return own - worth * (use + queued)
 
 
 def decayed_use(ran: Iterable[tuple[float, float, int]], now: float) -> float:

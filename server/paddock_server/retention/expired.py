@@ -14,6 +14,7 @@ from paddock_core.retention import RecordKind, RetentionRule, overruling
 
 from ..health.models import Finding
 from ..logbook.models import Entry, SyslogPosition
+from ..planning.models import OWN, PastDay
 from ..runs.models import TestCase
 from ..settings_file import value_of
 from ..toolchains.models import SurveyChange
@@ -36,6 +37,7 @@ FIELDS = {
     RecordKind.TESTS: Fields("attempt__host__paddock__name", "attempt__job__pipeline", "attempt__ended_at"),
     RecordKind.JOBS: Fields("last_paddock", "pipeline", "ended_at"),
     RecordKind.SURVEYS: Fields("host__paddock__name", "", "at"),
+    RecordKind.USE: Fields("", "", "day"),
     RecordKind.FINDINGS: Fields("paddock", "", "closed_at"),
     RecordKind.LOGBOOK: Fields("paddock", "", "at"),
 }
@@ -53,7 +55,8 @@ def _expired(rule: RetentionRule, rules: Sequence[RetentionRule], now: datetime)
     found = _ALL[rule.kind]().filter(_within(rule, fields))
     for other in overruling(rule, rules):
         found = found.exclude(_within(other, fields))
-    found = found.filter(**{f"{fields.at}__lt": now - timedelta(days=rule.days)})
+    before = now - timedelta(days=rule.days)
+    found = found.filter(**{f"{fields.at}__lt": before.date() if rule.kind is RecordKind.USE else before})
     if rule.keep_last:
         found = found.filter(_has_later_runs(_JOB_OF[rule.kind], rule.keep_last))
     return found.order_by(fields.at, "pk")
@@ -100,11 +103,18 @@ def _sent_entries() -> Records:
     return entries
 
 
+def _recorded_days() -> Records:
+    """All but the last one of this server's own: the days after it are the ones that are still to be filed."""
+    last = PastDay.objects.filter(source=OWN).order_by("-day").values("pk")[:1]
+    return PastDay.objects.exclude(pk__in=list(last.values_list("pk", flat=True)))
+
+
 _ALL: dict[RecordKind, Callable[[], Records]] = {
     RecordKind.FILES: lambda: Attempt.objects.filter(removed_at=None).exclude(ended_at=None),
     RecordKind.TESTS: lambda: TestCase.objects.exclude(attempt__ended_at=None),
     RecordKind.JOBS: _ended_jobs,
     RecordKind.SURVEYS: SurveyChange.objects.all,
+    RecordKind.USE: _recorded_days,
     RecordKind.FINDINGS: lambda: Finding.objects.exclude(closed_at=None),
     RecordKind.LOGBOOK: _sent_entries,
 }

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import UTC, date, datetime
 from typing import Any
 
 from django.db.models import Count, Min, Sum
@@ -37,5 +37,10 @@ def preview(rules: Sequence[RetentionRule], now: datetime) -> list[WouldRemove]:
             if rule.kind is RecordKind.FILES:
                 size = Output.objects.filter(attempt__in=unordered).aggregate(size=Sum("size"))["size"] or 0
                 size += sum(log_store.disk_use(one.log_file) for one in unordered.iterator())
-            found.append(WouldRemove(rules.index(rule), totals["count"], size, totals["oldest"]))
+            found.append(WouldRemove(rules.index(rule), totals["count"], size, _moment(totals["oldest"])))
     return found
+
+
+def _moment(oldest: date | datetime) -> datetime:
+    """Recorded use has days, everything else moments."""
+    return oldest if isinstance(oldest, datetime) else datetime.combine(oldest, datetime.min.time(), UTC)

@@ -11,14 +11,16 @@ from ...health.models import Finding
 from ...logbook.models import Entry
 from ...logbook.write import write
 from ...people.actor import SERVER
+from ...planning.models import PastDay
 from ...runs.models import TestCase
 from ...storage import action
 from ...toolchains.models import SurveyChange
 from ...work.models import Attempt, Job, Submission
 
-_ROWS: dict[RecordKind, type[TestCase | SurveyChange | Finding | Entry]] = {
+_ROWS: dict[RecordKind, type[TestCase | SurveyChange | PastDay | Finding | Entry]] = {
     RecordKind.TESTS: TestCase,
     RecordKind.SURVEYS: SurveyChange,
+    RecordKind.USE: PastDay,
     RecordKind.FINDINGS: Finding,
     RecordKind.LOGBOOK: Entry,  # in bulk, which its model does not refuse: retention alone may
 }

@@ -1,0 +1,1 @@
+"""Actions on planning, one file per verb."""
