@@ -53,12 +53,17 @@ bench: .make/python .make/web .make/wheels .make/test-tools ## run the benchmark
 	cd bench && ../$(BIN)/python start.py
 	cd bench && ../$(BIN)/python browsers.py
 	$(BIN)/python bench/bring_up.py
+	cd bench && ../$(BIN)/python upgrade.py
 	$(BIN)/python bench/heartbeats.py
 	$(BIN)/python bench/log_flow.py
 	$(BIN)/python bench/packed_logs.py
 	$(BIN)/python bench/survey.py
 	$(BIN)/python bench/trial_of_work.py
 	$(BIN)/python bench/toolchains.py
+	cd bench && ../$(BIN)/python planning.py
+	$(BIN)/python bench/standby.py
+	$(BIN)/python bench/standby_month.py
+	$(BIN)/python bench/calibration.py 300
 	cd web && npx vitest bench --run
 
 screenshots: .make/python .make/web .make/wheels .make/test-tools ## take the pictures in docs/screenshots

@@ -24,7 +24,9 @@ from .spool import Sending, Spool
 from .surveying import Surveying
 from .system import System
 from .time_line import TimeLine
+from .upgrade.nudge import nudge
 from .vitals import heartbeat
+from .wake_on_lan import send_magic_packet
 from .watched_services import Watched
 from .work_trials import WorkTrials
 
@@ -44,6 +46,7 @@ class Agent:
     ) -> None:
         self._system = system
         self._identity = identity
+        self._home = home
         self._take_troubles = drain_troubles
         self._run = secrets.token_hex(8)
         self._spool = Spool(home)
@@ -71,6 +74,7 @@ class Agent:
         self._time_line = TimeLine(home)
         self._every = 15.0
         self._asked = asyncio.Event()
+        self._powers_down = False
 
     def stop(self) -> None:
         """Asks the agent to end its scripts, say goodbye and return from ``run``."""
@@ -268,6 +272,12 @@ class Agent:
                 log.info("The server asked for a restart. The agent restarts as soon as no job runs.")
                 self.restarts = True
                 self._attempts.when_idle(self.stop)
+            case wire.Upgrade():
+                nudge(self._home)
+            case wire.PowerDown():
+                self._power_down()
+            case wire.WakeNeighbour():
+                self._tell_woken(message)
             case wire.WatchServices(services=services):
                 self._watched.watch(services)
             case wire.HeartbeatEvery(seconds=seconds):
@@ -281,6 +291,23 @@ class Agent:
             case wire.Welcome():
                 raise BadMessage("a second welcome")
 
+    def _power_down(self) -> None:
+        """The server offers nothing more; the watch looks again whether a job runs."""
+        if self._is_idle():
+            self._powers_down = True
+            nudge(self._home)
+
+    def _tell_woken(self, asked: wire.WakeNeighbour) -> None:
+        """Sends the packet only into a network that this host is in."""
+        why = ""
+        try:
+            if asked.broadcast not in {network.broadcast for network in self._system.networks()}:
+                raise ValueError(f"This host is not in the network of {asked.broadcast}.")
+            send_magic_packet(asked.hardware, asked.broadcast)
+        except (OSError, ValueError) as error:
+            why = str(error)[:500]
+        self._tell(wire.Woken(wake=asked.wake, why=why))
+
     async def _say_goodbye(self) -> None:
         """Gives the last messages a moment to be acknowledged, then says goodbye. Unsent messages stay in the spool."""
         connection = self._connection
@@ -292,7 +319,8 @@ class Agent:
         shutdown = await self._system.is_shutting_down()
         with contextlib.suppress(TimeoutError, websockets.WebSocketException):
             async with asyncio.timeout(FAREWELL_PATIENCE):
-                await _send(connection, wire.Goodbye(why="the agent was stopped", shutdown=shutdown))
+                standby = shutdown and self._powers_down
+                await _send(connection, wire.Goodbye(why="the agent was stopped", shutdown=shutdown, standby=standby))
                 await connection.close()
 
 

@@ -23,10 +23,12 @@ from typing import TypeVar
 
 import msgspec
 
-from . import __version__, agent_service, identity, watch, wire
+from . import __version__, agent_service, identity, power, watch, wire
 from .address import clean_address
 from .agent import Agent
 from .doctor import command as doctor
+from .doctor.note import FILE as NOTE
+from .doctor.note import read_note
 from .environment import adopted
 from .errors import AgentError, Dismissed, JoinRefused, NotJoined, Unreachable, Untrusted
 from .facts import gather_facts
@@ -39,6 +41,7 @@ from .services import ServiceManager, diagnose
 from .steps import Reporter
 from .survey import survey
 from .system.real import RealSystem
+from .upgrade import command as upgrades
 
 RESTART_VARIABLE = "PADDOCK_AGENT_RESTARTED"
 T = TypeVar("T")
@@ -140,6 +143,13 @@ def _parser() -> argparse.ArgumentParser:
     one.set_defaults(command=_watch_report)
     one = verbs.add_parser("uninstall", parents=[home], help="take it out (needs root)")
     one.set_defaults(command=_watch_uninstall)
+    one = verbs.add_parser("renew", help="replace its program by that of this version, if that can report (needs root)")
+    one.add_argument("--folder", required=True)
+    one.set_defaults(command=_watch_renew)
+
+    one = verbs.add_parser("power-down")  # for the watch, which has an order for it
+    one.add_argument("--folder", required=True)
+    one.set_defaults(command=_watch_power_down)
 
     one = commands.add_parser("doctor", help="say what keeps the agent from working, and what mends it (needs root)")
     doctor.add_options(one, "")
@@ -147,6 +157,10 @@ def _parser() -> argparse.ArgumentParser:
     one = commands.add_parser("repair", help="mend unit, program and folders; key, name and account stay (needs root)")
     doctor.add_options(one, "", repair=True)
     one.set_defaults(command=doctor.run_repair)
+
+    upgrades.add_commands(commands, home)
+    for name in ("upgrade", "rollback"):
+        commands.choices[name].set_defaults(command=_upgrading)
 
     one = commands.add_parser("leave", parents=[home], help="leave the server: service, key and folder are removed")
     one.add_argument("--anyway", action="store_true", help="also where the server does not answer any more")
@@ -331,6 +345,30 @@ def _watch_report(options: argparse.Namespace) -> int:
         options.folder = agent_service.watch_folder(system, identity.load(_home_of(options.home)))
     print(asyncio.run(watch.report(system, options.folder)))
     return 0
+
+
+def _watch_renew(options: argparse.Namespace) -> int:
+    system = RealSystem()
+    agent_service.demand_rights(system, "Renewing the watch")
+    system.renew_watch(options.folder)
+    return 0
+
+
+def _watch_power_down(options: argparse.Namespace) -> int:
+    system = RealSystem()
+    agent_service.demand_rights(system, "Powering this machine down")
+    note = read_note(system.read_text(str(Path(options.folder, NOTE))), options.folder)
+    asyncio.run(power.carry_out(system, note, options.folder))
+    return 0
+
+
+def _upgrading(options: argparse.Namespace) -> int:
+    system = RealSystem()
+    agent_service.demand_rights(system, "This")
+    folder = getattr(options, "carry_out", "")
+    if not folder:
+        folder = agent_service.watch_folder(system, identity.load(_home_of(options.home)))
+    return int(options.upgrading(system, folder, options))
 
 
 def _watch_uninstall(options: argparse.Namespace) -> int:

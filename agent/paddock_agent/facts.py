@@ -6,10 +6,9 @@ import hashlib
 import re
 from collections.abc import Sequence
 
-from . import __version__
 from .machine import answer_of, processor_of, system_of
 from .system import System
-from .wire import Difference, Facts
+from .wire import MAX_NETWORKS, Difference, Facts, Network
 
 
 async def gather_facts(system: System, work_folder: str, differs: Sequence[Difference] = ()) -> Facts:
@@ -30,11 +29,13 @@ async def gather_facts(system: System, work_folder: str, differs: Sequence[Diffe
         disk_total=disk.total,
         disk_free=disk.free,
         work_folder=work_folder[:2000],
-        agent_version=__version__,
+        agent_version=system.agent_version(),
         kept_by=system.kept_by()[:200],
         machine=await _machine(system),
         differs=list(differs),
         boot=system.boot()[:200],
+        python=".".join(map(str, system.python()[0])),
+        networks=[Network(card.hardware, card.address, card.broadcast) for card in system.networks()[:MAX_NETWORKS]],
     )
 
 

@@ -124,9 +124,11 @@ class Surveying:
         since ``before``, only names that came or went count: probes and log-ins may write there themselves."""
         folders = await asyncio.to_thread(self._folders)
         during = {folder for folder, seen in folders.items() if folder in before and seen[1] != before[folder][1]}
-        if during := self._due(during):
-            self._because, self._changed = "folders", during
+        if due := self._due(during):
+            self._because, self._changed = "folders", due
             return
+        # What has to be quiet still is compared with what it was, once it is due.
+        folders |= {folder: before[folder] for folder in during}
         while not self._wanted.is_set():
             with contextlib.suppress(TimeoutError):
                 async with asyncio.timeout(CHECK_INTERVAL_SECONDS):

@@ -9,20 +9,23 @@ with the agent's own command, and it says that it did.
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import json
 import urllib.error
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 
+from . import power
 from .doctor.evidence import Evidence, as_plain
 from .doctor.note import FILE as NOTE
 from .doctor.note import Note, read_note
-from .errors import AgentError, Dismissed, Unreachable
+from .errors import AgentError, CommandFailed, Dismissed, Unreachable
 from .http_client import ip_of, post_any_way, problem_of
 from .services import ServiceState, diagnose, manager_of
 from .system import System
 from .system.paths import paths_of
+from .upgrade import for_watch
 
 STOPPED, STARTS, KNOWN_ADDRESS = "stopped", "starts.json", "known-address"
 """Its files: a mark that the service was stopped on purpose; when the watch started it; where the server was found."""
@@ -43,6 +46,7 @@ class Report:
     on_purpose: bool
     starts_left: int
     why_absent: str
+    upgrades: bool = False
     started: bool = False
     evidence: Evidence | None = None
 
@@ -53,13 +57,13 @@ class Report:
         return json.dumps(plain).encode()
 
 
-def ask_watch_key(server: str, key: str) -> tuple[str, int]:
-    """A fresh key for the watch of the agent that has ``key``, and the seconds between its reports. Raises Dismissed or
-    Unreachable."""
+def ask_watch_key(server: str, key: str) -> tuple[str, int, str]:
+    """A fresh key for the watch of the agent that has ``key``, the seconds between its reports, and the public key with
+    which the server signs. Raises Dismissed or Unreachable."""
     address = f"{server}/agent/v1/watch-key"
     answer, _ = _asked(address, b"{}", key)
     try:
-        return str(answer["key"]), int(answer["every"])
+        return str(answer["key"]), int(answer["every"]), str(answer.get("signer", ""))
     except (KeyError, TypeError, ValueError):
         raise Unreachable(f"{address} is not a Yellow Paddock server.") from None
 
@@ -70,6 +74,8 @@ async def report(system: System, folder: str) -> str:
     Raises NotJoined if no watch is installed, Dismissed if the server does not know its key, Unreachable.
     """
     note = read_note(system.read_text(paths_of(system).join(folder, NOTE)), folder)
+    with contextlib.suppress(CommandFailed):
+        await for_watch.go_on(system, note, folder)
     found = await _look(system, folder, note)
     if found.state.running != "running" or found.state.unit_trouble:
         found = replace(found, evidence=await system.examine(note, folder))
@@ -78,6 +84,14 @@ async def report(system: System, folder: str) -> str:
         found = replace(found, evidence=await system.examine(note, folder))
         again = await _tell(system, folder, note, found)
         answer = {**again, "start": answer.get("start"), "asked": answer.get("asked")}
+    if order := int(answer.get("upgrade") or 0):
+        await for_watch.begin(system, note, folder, order)
+    if text := str(answer.get("power_down") or ""):
+        try:
+            await power.begin(system, note, folder, text, str(answer.get("signature") or ""))
+        except AgentError as error:
+            return f"{error} {_sentence(found)}"
+        return "The server ordered this host to power down, and it does."
     if not (answer.get("start") and (answer.get("asked") or may_start(found))):
         return _sentence(found)
     starts = [*_recent_starts(system, folder), system.clock()]
@@ -112,6 +126,7 @@ async def _look(system: System, folder: str, note: Note) -> Report:
         on_purpose=system.read_text(paths_of(system).join(folder, STOPPED)) is not None,
         starts_left=max(0, MAX_STARTS - len(_recent_starts(system, folder))),
         why_absent=why_absent[:MAX_SENTENCE_LENGTH],
+        upgrades=for_watch.can_upgrade(system, note),
     )
 
 

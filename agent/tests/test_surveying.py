@@ -118,6 +118,19 @@ async def test_names_that_come_and_go_for_nothing_are_looked_at_ever_less_often(
     await yard.see(4)
 
 
+async def test_what_came_into_a_quiet_folder_during_a_survey_is_found_once_the_folder_is_due(yard):
+    await yard.see(1)
+    yard.machine.names.add("scratch-2")
+    await yard.see(2)
+    yard.during = lambda: yard.machine.names.add("jdk-21")
+    yard.machine.names.add("scratch-3")
+    await yard.see(3)
+    await yard.look(4)
+    assert len(yard.surveys) == 3
+    yard.one._quiet_until["/opt"] = 0.0
+    await yard.see(4)
+
+
 async def test_a_survey_that_was_cut_short_is_not_told_and_made_again(monkeypatch):
     monkeypatch.setattr(surveying, "AFTER_SHORTAGE", 0.02)
     yard = Yard(monkeypatch)

@@ -46,6 +46,9 @@ class Readiness(StrEnum):
     STOPPED = "stopped"
     LOST = "lost"
     NEVER_SEEN = "never seen"
+    GOING_DOWN = "going down"
+    ASLEEP = "asleep"
+    WAKING = "waking"
 
 
 @dataclass(frozen=True)
@@ -55,8 +58,8 @@ class Host:
     ``services`` are its watched services, lower case, with how each is. Sizes are in bytes, 0 or None where they are
     not known. ``variables`` are set in its agent's environment; of some the ``values`` are known too. ``held`` says by
     whom and why, while it is held; ``broken`` says of each tool that is there but could not be asked why; ``unable``
-    what failed when its agent tried whether it can work. A ``reserved`` one
-    takes only jobs that ask for one of its labels. One at the gate may be ``connected`` or not.
+    what failed when its agent tried whether it can work; ``waking`` when one that is being woken is usually up. A
+    ``reserved`` one takes only jobs that ask for one of its labels. One at the gate may be ``connected`` or not.
     """
 
     name: str
@@ -82,6 +85,7 @@ class Host:
     reserved: bool = False
     held: str = ""
     unable: str = ""
+    waking: str = ""
     connected: bool = True
     broken: Mapping[str, str] = field(default_factory=dict)
 

@@ -7,6 +7,7 @@ from enum import StrEnum
 
 from .link_state import Link
 from .reasons import count
+from .standby.power import Power
 from .units import disk_size
 
 LEAST_DISK = 1024**3
@@ -46,18 +47,15 @@ def readiness_of(
     disk_free: float,
     watch: str = "",
     unable: str = "",
+    power: Power = Power.ON,
 ) -> tuple[Condition, ...]:
     """The chain for one host, in order. ``kept_by`` is the agent's service, "" where it was started by hand;
     ``disk_free`` is in bytes, as of when the host was last heard; ``watch`` is what the watch has reported of the
     service since the host went away, "" for nothing; ``unable`` is what failed when the agent tried whether it can
-    work, "" where nothing did."""
+    work, "" where nothing did; ``power`` tells a host that sleeps from one that is in trouble."""
     connected = link is Link.CONNECTED
     return (
-        Condition(
-            "Connected",
-            Mark.HOLDS if connected else Mark.BROKEN,
-            "its agent answers" if connected else link_cause or link,
-        ),
+        _connected(connected, link_cause or link, power),
         _supervised(kept_by, watch),
         Condition("Admitted", Mark.HOLDS, "admitted by a person")
         if admitted
@@ -72,6 +70,17 @@ def readiness_of(
         _disk(disk_free, connected),
         _slots(slots, working, connected),
     )
+
+
+def _connected(connected: bool, cause: str, power: Power) -> Condition:
+    match power:
+        case Power.ASLEEP if not connected:
+            return Condition("Connected", Mark.WEAK, "asleep on purpose: it can be woken")
+        case Power.WAKING if not connected:
+            return Condition("Connected", Mark.WEAK, "it is being woken")
+        case Power.GOING_DOWN if connected:
+            return Condition("Connected", Mark.BROKEN, "it powers down for standby")
+    return Condition("Connected", Mark.HOLDS if connected else Mark.BROKEN, "its agent answers" if connected else cause)
 
 
 def _able(unable: str, connected: bool) -> Condition:

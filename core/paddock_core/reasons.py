@@ -49,6 +49,7 @@ class ReasonKind(StrEnum):
     RESERVED = "those that fit are reserved"
     TOO_MANY_SLOTS = "no host has so many slots"
     NOT_READY = "those that fit cannot take jobs"
+    WAKING = "a host is being woken"
     BUSY = "all that fit are busy"
     MORE_SLOTS = "waits for more slots on one host"
     AFTER = "waits for another job"
@@ -118,6 +119,8 @@ def _not_now(fitting: Fitting, taken: Bits | None) -> Reason:
             f"It asks for {slots} slots on one host: {best.name} has {best.free_slots} of {best.slots} free.",
         )
     busy_number = count_bits(busy)
+    if (waking := fits & index.state(Readiness.WAKING)).any():
+        return _waking(index.hosts_in(waking))
     states = {
         one: count_bits(fits & index.state(one)) for one in Readiness if one not in (Readiness.FREE, Readiness.BUSY)
     }
@@ -134,6 +137,18 @@ def _not_now(fitting: Fitting, taken: Bits | None) -> Reason:
     named = ", ".join(f"{host.name} is {host.readiness}{_by(host)}" for host in there[:3])
     more = f" and {len(there) - 3} more" if len(there) > 3 else ""
     return Reason(ReasonKind.NOT_READY, f"{who} {verb(number, 'fits', 'fit')}, but none can take jobs: {named}{more}.")
+
+
+def _waking(hosts: Sequence[Host]) -> Reason:
+    """The one that is named first by name: of several, all wake for jobs that it could run."""
+    first = min(hosts, key=lambda host: host.name)
+    others = f", and {count(len(hosts) - 1, 'more host')} that {verb(len(hosts) - 1, 'fits', 'fit')}"
+    usual = f": {first.waking}" if first.waking else ""
+    return Reason(
+        ReasonKind.WAKING,
+        f"{first.name} is being woken and can run it{usual}{others if len(hosts) > 1 else ''}.",
+        places=(first.name,),
+    )
 
 
 def _by(host: Host) -> str:
@@ -375,7 +390,10 @@ def funnel(requirement: Requirement, index: FleetIndex) -> tuple[FunnelStep, ...
         kept = kept & index.with_slots(requirement.slots)
         steps.append(FunnelStep(f"{requirement.slots} slots in all", count_bits(kept)))
     unable = kept & index.state(Readiness.UNABLE)
+    sleepers = kept & (index.state(Readiness.ASLEEP) | index.state(Readiness.WAKING))
     kept = kept & index.state("ready")
+    if sleepers.any():
+        steps.append(FunnelStep("awake or asleep on purpose, not held", count_bits(kept | unable | sleepers)))
     steps.append(FunnelStep("connected, not held", count_bits(kept) + count_bits(unable)))
     if unable.any():
         steps.append(FunnelStep("able to work now", count_bits(kept)))

@@ -36,6 +36,7 @@ class RemedyKind(StrEnum):
 
     SURVEY = "survey"
     START_SERVICE = "start a service"
+    WAKE = "wake"
     RESUME = "resume"
     ADMIT = "admit"
     LET_IN = "let in"
@@ -57,6 +58,7 @@ class RemedyKind(StrEnum):
 COSTS = {
     RemedyKind.SURVEY: 1,
     RemedyKind.START_SERVICE: 1,
+    RemedyKind.WAKE: 1,
     RemedyKind.RESUME: 2,
     RemedyKind.ADMIT: 2,
     RemedyKind.LET_IN: 2,
@@ -344,6 +346,8 @@ def _for_readiness(host: Host) -> list[FitRemedy]:
             return [admit] if host.connected else [admit, back]
         case Readiness.STOPPED | Readiness.LOST | Readiness.NEVER_SEEN:
             return [back]
+        case Readiness.ASLEEP:
+            return [FitRemedy(RemedyKind.WAKE, host.name, "", f"wake {host.name}")]
         case Readiness.UNABLE:
             return [
                 FitRemedy(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 from .link_state import Link
 
@@ -51,6 +51,21 @@ def spans_of(links: Sequence[tuple[float, Link]], end: float) -> list[tuple[floa
     """Changes ``(when, state)`` in order of time as spans ``(from, to, state)``, the last one up to ``end``."""
     ends = [*(when for when, _ in links[1:]), end]
     return [(when, until, state) for (when, state), until in zip(links, ends[: len(links)], strict=True)]
+
+
+def joined(spans: Iterable[tuple[float, float]]) -> list[tuple[float, float]]:
+    """Spans that may overlap as spans in order that do not.
+
+    >>> joined([(5, 9), (0, 3), (2, 4), (9, 10)])
+    [(0, 4), (5, 10)]
+    """
+    found: list[tuple[float, float]] = []
+    for begins, ends in sorted(spans):
+        if found and begins <= found[-1][1]:
+            found[-1] = (found[-1][0], max(ends, found[-1][1]))
+        else:
+            found.append((begins, ends))
+    return found
 
 
 def overlap(a: float, b: float, c: float, d: float) -> float:

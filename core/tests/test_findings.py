@@ -25,11 +25,12 @@ from paddock_core.findings import (
     evaluate,
 )
 from paddock_core.findings.lifetime import is_quiet
-from paddock_core.findings.observed import Anomaly, BackupsSeen, Failing, TokenSeen
+from paddock_core.findings.observed import Anomaly, BackupsSeen, Failing, RefusedVersion, TokenSeen
 from paddock_core.findings.rules.pass_ending import HORIZON_SECONDS as PASS_HORIZON
 from paddock_core.findings.rules.token_ending import HORIZON_SECONDS as TOKEN_HORIZON
 from paddock_core.link_state import FLAPPING_WINDOW, SILENT, Link
 from paddock_core.proportions import Contrast
+from paddock_core.standby.power import Power
 from paddock_core.trend import DAY, Trend
 
 NOW = 1_000_000.0
@@ -70,6 +71,16 @@ def codes(*hosts, **more):
 
 
 CASES = {
+    "does-not-wake": replace(
+        STOPPED, power=Power.NOT_WAKING, power_since=NOW - 60, power_evidence=(("A magic packet was sent.", NOW - 200),)
+    ),
+    "does-not-power-down": replace(
+        WELL,
+        down_failed="Its watch did not carry the order out.",
+        power_evidence=(("It was ordered to go.", NOW - 400),),
+    ),
+    "version-refused": replace(WELL, refused=(RefusedVersion("0.3.0", NOW - 60, "It ended at once."),)),
+    "agent-behind": replace(WELL, newest_agent="0.2.0", newest_since=NOW - 15 * DAY),
     "service-stopped": replace(STOPPED, watch=reported(running="stopped", sentence="The service was stopped.")),
     "service-disabled": replace(
         STOPPED,
@@ -435,6 +446,12 @@ SITUATIONS = {
     },
     "rate_limited": [replace(WELL, rate_limited=Anomaly(NOW - 5, "40 a second."))],
     "a watch that is not believed": [replace(WELL, rejected_report=Anomaly(NOW - 5, "a date of 1970."))],
+    "two versions that went back": [
+        replace(
+            WELL,
+            refused=(RefusedVersion("0.3.0", NOW - 9000, "It hung."), RefusedVersion("0.3.1", NOW - 60, "It hung.")),
+        )
+    ],
     "an agent of no version": [replace(WELL, agent_version="")],
     "a service that is missing": [replace(WELL, services=(WatchedService("tide-db", "missing", NOW - 50),))],
     "the system's own disk": [replace(WELL, system_free=0.2 * GB)],
@@ -503,3 +520,16 @@ def test_an_open_finding_keeps_the_time_since_when_it_first_held():
     reconnected = replace(short, memory_free=0.02 * WELL.memory, link_since=NOW - 1.0)
     (change,) = after({first.key: opened}, found(reconnected)).changed
     assert (change.since, "of memory are free" in change.sentence) == (NOW - 500.0, True)
+
+
+@pytest.mark.parametrize("power", [Power.ASLEEP, Power.WAKING])
+def test_a_host_that_is_off_on_purpose_is_in_no_trouble(power):
+    """Whatever the rules found before it went, also where its goodbye was lost."""
+    for case in CASES.values():
+        away = replace(case, link=Link.LOST, power=power)
+        assert [one.code for one in found(away) if one.code != "certificate-ending"] == []
+    several = [
+        replace(WELL, name=f"curlew-{n}", address=f"10.0.0.{n}", link=Link.LOST, link_since=NOW - 60, power=power)
+        for n in range(5)
+    ]
+    assert codes(*several) == []

@@ -38,13 +38,16 @@ from .logbook.syslog import syslog_loop  # noqa: E402
 from .maintenance.loop import maintenance_loop  # noqa: E402
 from .notifications.deliveries import delivery_loop  # noqa: E402
 from .people.loop import people_loop  # noqa: E402
+from .planning.loop import planning_loop  # noqa: E402
 from .process import event_loop  # noqa: E402
 from .process.pulse import pulse_loop  # noqa: E402
 from .process.sd_notify import notify, watchdog_loop  # noqa: E402
 from .process.state import State, begin  # noqa: E402
 from .process.tracing import start_tracing, stop_tracing  # noqa: E402
 from .retention.loop import expiry_loop  # noqa: E402
+from .rollout.loop import rollout_loop  # noqa: E402
 from .runs.loop import packing_loop  # noqa: E402
+from .standby.loop import standby_loop  # noqa: E402
 from .storage import start_writer, stop_writer  # noqa: E402
 from .time_line.loop import time_line_loop  # noqa: E402
 from .work import open_work  # noqa: E402
@@ -92,6 +95,9 @@ async def _lifespan(receive: Any, send: Any) -> None:
             findings_loop(),
             delivery_loop(),
             chore_loop(),
+            rollout_loop(),
+            standby_loop(),
+            planning_loop(),
             maintenance_loop(),
             packing_loop(),
             expiry_loop(),

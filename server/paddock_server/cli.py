@@ -114,6 +114,10 @@ def _parser() -> argparse.ArgumentParser:
     one = commands.add_parser("administrators", parents=[printing], help="list the administrators for everything")
     one.set_defaults(command=_administrators)
 
+    one = commands.add_parser("add-agent", help="let the server hold another version of the agent, from its packages")
+    one.add_argument("files", nargs="+", type=Path, metavar="WHEEL", help="the agent's wheel, and others that it needs")
+    one.set_defaults(command=_add_agent)
+
     one = commands.add_parser("migrate", help="upgrade the database of a stopped server, after a copy of it")
     one.set_defaults(command=_migrate)
 
@@ -162,6 +166,9 @@ def _parser() -> argparse.ArgumentParser:
 
     one = commands.add_parser("history", help="take over links and readings that were recorded elsewhere, from a file")
     one.add_argument("file", type=Path, help="JSON; docs/health.md says how it is made up")
+    one.add_argument(
+        "--runs", metavar="ORIGIN", help="the file has runs of jobs, one JSON object per line; ORIGIN names where from"
+    )
     one.set_defaults(command=_history)
 
     add_commands(commands)
@@ -172,6 +179,11 @@ def _history(options: argparse.Namespace) -> int:
     from .health.actions.load_history import load_history
     from .people.actor import COMMAND_LINE
 
+    if options.runs:
+        from .planning.history_file import import_runs
+
+        print(import_runs(COMMAND_LINE, options.runs, options.file))
+        return 0
     print(load_history(COMMAND_LINE, options.file.read_bytes()))
     return 0
 
@@ -221,6 +233,14 @@ def _administrators(options: argparse.Namespace) -> int:
         for user in lasting_administrators().order_by("username")
     ]
     show(options, found, (f"{one['name']}{'' if one['has_password'] else NO_PASSWORD_YET}" for one in found))
+    return 0
+
+
+def _add_agent(options: argparse.Namespace) -> int:
+    from .install.versions import add_files, checked_files, held_versions
+
+    add_files(checked_files(options.files))
+    print(f"This server holds the agents {', '.join(one.version for one in held_versions())}.")
     return 0
 
 

@@ -21,6 +21,7 @@ from .data_folder import FolderInUse, FolderOpen, close_to_others, locked
 from .front.certificate import Certificate, CertificateInvalid
 from .front.doors import Doors, bounds_for, raise_file_limit
 from .front.protocol import BoundedHttp, BoundedSocket
+from .install.versions import keep_versions
 from .process import event_loop
 from .settings_file import value_of
 from .storage.migrate import DatabaseRefused, migrate
@@ -79,6 +80,7 @@ def _prepare() -> None:
     if copy := migrate():
         log.info("The database was upgraded. The one from before is %s.", copy)
     check_time_line()
+    keep_versions()
 
 
 def listening_socket(bind: str, port: int) -> socket.socket:

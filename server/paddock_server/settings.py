@@ -51,6 +51,9 @@ INSTALLED_APPS = [
     "paddock_server.work",
     "paddock_server.runs",
     "paddock_server.chores",
+    "paddock_server.planning",
+    "paddock_server.rollout",
+    "paddock_server.standby",
     "paddock_server.maintenance",
     "paddock_server.bring_up",
     "paddock_server.logbook",
@@ -191,6 +194,12 @@ SPECTACULAR_SETTINGS = {
         "FolderKindEnum": "paddock_server.runs.models.FOLDER_KINDS",
         "ChoreRunStateEnum": "paddock_server.chores.models.RUN_STATES",
         "ChoreHostStateEnum": "paddock_server.chores.models.HOST_STATES",
+        "RehearsalStateEnum": "paddock_server.planning.models.REHEARSAL_STATES",
+        "RolloutStateEnum": "paddock_server.rollout.models.ROLLOUT_STATES",
+        "PowerEnum": "paddock_server.hosts.models.POWER_CHOICES",
+        "WakeWayEnum": "paddock_server.standby.models.WAKE_WAYS",
+        "StandbyModeEnum": "paddock_server.standby.models.MODES",
+        "RolloutStepEnum": "paddock_server.rollout.models.STEPS",
         "WhereEnum": "paddock_server.runs.serializers.WHERES",
         "DifferenceGroupEnum": "paddock_server.runs.serializers.GROUPS",
         "RetentionKindEnum": "paddock_server.housekeeping.models.KINDS",
@@ -233,6 +242,9 @@ LEASE_SECONDS = float(value_of("lease"))
 """Silence after which what runs on a host is given up: a shorter one costs no job."""
 WATCH_SECONDS = float(value_of("watch_seconds"))
 """How often the watches report."""
+STANDBY_SETTLE_SECONDS = float(value_of("standby_settle"))
+"""Seconds that a host stays on after it came up. Below an hour, a host may change more than twice in one."""
+WAKE_PORT = int(float(value_of("wake_port")))
 FINDINGS_SECONDS = min(5.0, WATCH_SECONDS / 2)
 """How often findings are looked for at least: some are of time alone."""
 

@@ -32,6 +32,8 @@ KNOWN = (
     KnownSetting("link_grace", Kind.NUMBER, "45"),
     KnownSetting("lease", Kind.NUMBER, "900"),
     KnownSetting("watch_seconds", Kind.NUMBER, "60"),
+    KnownSetting("standby_settle", Kind.NUMBER, "3600"),
+    KnownSetting("wake_port", Kind.NUMBER, "9"),
     KnownSetting("web", Kind.PATH, "the server's own"),
     KnownSetting("wheels", Kind.PATH, "the server's own"),
 )

@@ -11,6 +11,7 @@ from .health.metrics import MetricsView
 from .hosts.join_view import JoinView, KeyView, LeaveView
 from .maintenance.views import maintenance_calendar
 from .rest import problems
+from .rollout.agent_views import UpgradeView, UpgradeWishView
 from .runs.agent_views import OutputPieceView
 from .sign_on.views import begin_sign_on, return_from_provider
 
@@ -27,6 +28,8 @@ urlpatterns = [
     path("agent/v1/outputs/<str:attempt>/<int:number>", OutputPieceView.as_view()),
     path("agent/v1/ask", AskView.as_view()),
     path("agent/v1/watch-key", WatchKeyView.as_view()),
+    path("agent/v1/upgrade", UpgradeView.as_view()),
+    path("agent/v1/upgrade/ask", UpgradeWishView.as_view()),
     path("agent/v1/watch", WatchView.as_view()),
     path("hooks/v1/sources/<int:pk>/", HookView.as_view()),
     path("maintenance/<str:secret>.ics", maintenance_calendar),

@@ -1,12 +1,16 @@
 from __future__ import annotations
 
 import os
+import shlex
 from itertools import count
 from pathlib import Path
 
+import httpx
 import pytest
 from django.core.cache import cache
-from django.db import connection, connections
+from django.core.signals import request_finished, request_started
+from django.core.wsgi import get_wsgi_application
+from django.db import close_old_connections, connection, connections
 from django.db.backends.signals import connection_created
 from django.test import Client
 from django.utils import timezone
@@ -16,15 +20,19 @@ from schema_answers import check_answer, operations, succeeded
 
 from paddock_agent import wire
 from paddock_core.link_state import LinkEvent
+from paddock_server.cli import _parser
 from paddock_server.health.actions.note_link import note_link
 from paddock_server.hosts.actions.join import join
 from paddock_server.hosts.actions.make_pass import make_pass
 from paddock_server.hosts.models import Host, Paddock
+from paddock_server.people.actions.make_token import make_token
 from paddock_server.people.actor import SERVER
 from paddock_server.people.models import Role
 from paddock_server.process.state import State, begin
 from paddock_server.storage import is_action
 from paddock_server.storage.new_database import fill_new_database
+from paddock_server.terminal.client import Server
+from paddock_server.terminal.commands import run
 from paddock_server.toolchains.actions.record_survey import record_survey
 
 TESTS = Path(__file__).parent
@@ -168,3 +176,22 @@ def new_host():
         return host
 
     return make
+
+
+@pytest.fixture
+def typed(shoreline, capsys):
+    """Types a command as harbourmaster; its exit code and what it printed."""
+    a_person("harbourmaster", Role.ADMINISTRATOR)
+    for signal in (request_started, request_finished):
+        signal.disconnect(close_old_connections)
+    token = make_token(SERVER, "harbourmaster", "terminal")[1]
+    server = Server("http://testserver", f" {token[:9]} {token[9:]}\n", httpx.WSGITransport(get_wsgi_application()))
+
+    def type_in(line):
+        code = run(_parser().parse_args(shlex.split(line)), server)
+        printed = capsys.readouterr()
+        return code, printed.out + printed.err
+
+    yield type_in
+    for signal in (request_started, request_finished):
+        signal.connect(close_old_connections)

@@ -23,7 +23,7 @@ from paddock_server.people.models import Role
 from paddock_server.process.state import State, begin
 from paddock_server.work.actions import save_source
 
-CALLS = int(os.environ.get("PADDOCK_FUZZ_CALLS", "1000"))
+CALLS = int(os.environ.get("PADDOCK_FUZZ_CALLS", "500"))
 SEED = int(os.environ.get("PADDOCK_FUZZ_SEED", "14"))
 
 

@@ -1,43 +1,17 @@
 """People, roles and tokens at a terminal."""
 
 import json
-import shlex
 
-import httpx
 import pytest
 from django.contrib.auth.models import User
-from django.core.signals import request_finished, request_started
-from django.core.wsgi import get_wsgi_application
-from django.db import close_old_connections
 from people import a_person
 
 from paddock_server.access.actions.service_accounts import add_service_account
-from paddock_server.cli import _parser, main
+from paddock_server.cli import main
 from paddock_server.hosts.models import Paddock
 from paddock_server.people.actions.make_token import make_token
 from paddock_server.people.actor import SERVER
 from paddock_server.people.models import Grant, Role, Token
-from paddock_server.terminal.client import Server
-from paddock_server.terminal.commands import run
-
-
-@pytest.fixture
-def typed(shoreline, capsys):
-    """Types a command as harbourmaster; its exit code and what it printed."""
-    a_person("harbourmaster", Role.ADMINISTRATOR)
-    for signal in (request_started, request_finished):
-        signal.disconnect(close_old_connections)
-    token = make_token(SERVER, "harbourmaster", "terminal")[1]
-    server = Server("http://testserver", f" {token[:9]} {token[9:]}\n", httpx.WSGITransport(get_wsgi_application()))
-
-    def type_in(line):
-        code = run(_parser().parse_args(shlex.split(line)), server)
-        printed = capsys.readouterr()
-        return code, printed.out + printed.err
-
-    yield type_in
-    for signal in (request_started, request_finished):
-        signal.connect(close_old_connections)
 
 
 def test_a_person_from_invitation_to_the_end(typed):

@@ -10,7 +10,7 @@ import pytest
 from django.test import Client
 from django.utils import timezone
 from people import FACTS, a_person
-from watch_reports import RUNNING, STOPPED, UNIT, report
+from watch_reports import NO_ORDER, RUNNING, STOPPED, UNIT, report
 
 from paddock_agent import wire
 from paddock_core.link_state import LinkEvent
@@ -210,15 +210,33 @@ def test_findings_stay_inside_the_fence(host, look, new_host, orchard):
 def test_the_watch_may_start_only_where_the_fence_lets_it(host, operator, administrator, look):
     key = make_watch_key(host)
     note_link(host, LinkEvent.GOODBYE)
-    assert post(key, report(host, STOPPED)).json() == {"start": False, "asked": False, "examine": True}
+    assert post(key, report(host, STOPPED)).json() == {
+        "start": False,
+        "asked": False,
+        "examine": True,
+        "upgrade": 0,
+        **NO_ORDER,
+    }
     refused = operator.post(f"/api/v1/findings/{look()['service-stopped'].pk}/act/")
     assert (refused.status_code, "nothing that the server could do" in refused.json()["detail"]) == (409, True)
     with pytest.raises(NotNow, match="does not let watches start"):
         have_started(SERVER, Host.objects.select_related("paddock").get())
     administrator.patch("/api/v1/paddocks/shoreline/", {"watch_may_start": True}, format="json")
-    assert post(key, report(host, STOPPED)).json() == {"start": True, "asked": False, "examine": True}
+    assert post(key, report(host, STOPPED)).json() == {
+        "start": True,
+        "asked": False,
+        "examine": True,
+        "upgrade": 0,
+        **NO_ORDER,
+    }
     assert operator.post(f"/api/v1/findings/{look()['service-stopped'].pk}/act/").status_code == 202
-    assert post(key, report(host, STOPPED)).json() == {"start": True, "asked": True, "examine": True}
+    assert post(key, report(host, STOPPED)).json() == {
+        "start": True,
+        "asked": True,
+        "examine": True,
+        "upgrade": 0,
+        **NO_ORDER,
+    }
     assert post(key, report(host, STOPPED)).json()["asked"] is False, "asked once, reported once"
     post(key, report(host, RUNNING, started=True))
     assert Entry.objects.filter(who="the watch of knot-01", verb="started").count() == 1

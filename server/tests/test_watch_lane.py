@@ -7,7 +7,7 @@ import json
 
 import msgspec
 import pytest
-from watch_reports import RUNNING, STOPPED, report
+from watch_reports import NO_ORDER, RUNNING, STOPPED, report
 
 from paddock_agent import wire
 from paddock_server.health import watches
@@ -68,7 +68,7 @@ async def test_what_says_nothing_new_takes_it(known):
     way, sent = await ask(key, report(host, uptime=960.0))
     assert way == "short"
     assert sent[0]["status"] == 200
-    assert json.loads(sent[1]["body"]) == {"start": False, "asked": False, "examine": False}
+    assert json.loads(sent[1]["body"]) == {"start": False, "asked": False, "examine": False, "upgrade": 0, **NO_ORDER}
     assert list(watches.unwritten()) == [host.pk]
 
 

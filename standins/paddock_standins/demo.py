@@ -23,11 +23,14 @@ from .api_client import Api, ApiError
 from .bring_up_story import REAL_HOST, REAL_LABEL, STILL_EXPECTED, tell_bring_ups, tell_first_jobs
 from .description import all_hosts
 from .made_up_past import made_up_past
+from .made_up_runs import ORIGIN, made_up_runs
 from .parts import DemoFailed, Parts, free_port
 from .people_story import tell_people, tell_sign_on
+from .rollout_story import tell_rollouts
 from .routing_story import tell_queue, tell_source, tell_work
 from .running_story import tell_builds, tell_lost_run
 from .sign_on_provider import CLIENT
+from .standby_story import tell_sleepers, tell_wakes
 from .story import Stage, Story, tell_all
 from .toolchain_story import tell_asking, tell_kits
 from .troubles import tell_receivers, tell_troubles, tell_watching
@@ -71,6 +74,7 @@ class Demo:
             "PADDOCK_URL": self.url,
             "PADDOCK_BACKUP_FOLDER": str(self.data.with_name(f"{self.data.name}-backups")),
             "PADDOCK_LINK_GRACE": GRACE,
+            "PADDOCK_WAKE_PORT": str(self._stable_port("wake-port")),
         }
         self.parts.spawn(
             "receivers",
@@ -117,12 +121,16 @@ class Demo:
             Story("a pipeline from a Git repository", tell_source),
             Story("chores and maintenance windows", tell_upkeep),
             Story("the past of the machines", self._tell_past),
+            Story("six weeks of jobs", self._tell_runs),
             Story("watched services", tell_watching),
             Story("mail and webhook", tell_receivers),
             Story("a run that is lost and tried again", tell_lost_run),
             Story("people", tell_people),
+            Story("rollouts of the agent", tell_rollouts),
+            Story("machines that sleep", tell_sleepers),
             *([Story("sign-on", self._tell_sign_on)] if self.has_sign_on else []),
             Story("troubles", tell_troubles),
+            Story("a machine that wakes for a job", tell_wakes),
         ]
 
     def _tell_sign_on(self, stage: Stage) -> None:
@@ -289,6 +297,16 @@ class Demo:
         hosts, disk = [one for one in all_hosts() if one.name in known], shutil.disk_usage(self.data)
         file.write_text(json.dumps(made_up_past(hosts, time.time(), disk.free, disk.total)))
         stage.paddock("history", str(file))
+        there.touch()
+
+    def _tell_runs(self, stage: Stage) -> None:
+        """Gives the server the runs of the last six weeks, once."""
+        there = self.data / "runs-are-there"
+        if there.exists():
+            return
+        file = self.data / "runs.jsonl"
+        file.write_text("\n".join(made_up_runs(all_hosts(), time.time())) + "\n")
+        stage.paddock("history", str(file), "--runs", ORIGIN)
         there.touch()
 
     def _say_where(self, login: dict[str, str]) -> None:

@@ -44,12 +44,20 @@ class Description:
     labels: tuple[str, ...] = ()
     slots: int = 0
     kept_by: str = ""
+    agent: str = "0.1.0"
+    """The version of the agent when the demo begins."""
+    other_agents_fail: str = ""
+    """How every other version fails here: install or start."""
     supervisor: str = "service"
     stays_at_the_gate: bool = False
     services: Mapping[str, str] = field(default_factory=dict)
     """Services beside the agent's: running or stopped."""
     up_for: float = 864_000.0
     """Seconds since it was started, when the demo begins."""
+    boot_seconds: float = 12.0
+    """Seconds from a magic packet until its agent starts."""
+    wakes: bool = True
+    """Whether a magic packet boots it at all."""
     is_bare: bool = False
     """No agent is on it yet: it comes in through a bring-up sheet, by the command pasted into its terminal."""
     accounts: Mapping[str, str] = field(default_factory=dict)

@@ -7,10 +7,11 @@ import contextlib
 import json
 import logging
 import os
-from collections.abc import Awaitable, Mapping
+import time
+from collections.abc import Awaitable, Callable, Mapping
 from pathlib import Path
 
-from paddock_agent import agent_service, identity, watch, wire
+from paddock_agent import agent_service, identity, replacing, watch, wire
 from paddock_agent.agent import Agent
 from paddock_agent.environment import adopted
 from paddock_agent.errors import AgentError, Dismissed
@@ -20,6 +21,9 @@ from paddock_agent.join import join
 from paddock_agent.preflight.plan import HOMES
 from paddock_agent.services import Diagnosis
 from paddock_agent.system.paths import paths_of
+from paddock_agent.upgrade.carry_out import Upgrade
+from paddock_agent.upgrade.for_watch import unit_name
+from paddock_agent.upgrade.nudge import FILE as NUDGE
 
 from .description import Description
 from .simulated import SimulatedSystem
@@ -40,13 +44,20 @@ class Machine:
         self.home = home
         self.system = SimulatedSystem(description, self._start_service, self._stop_service)
         paths = paths_of(self.system)
-        self.system.real_files[paths.join(HOMES[description.family], identity.FILE)] = home / identity.FILE
+        for name in (identity.FILE, replacing.MARK):
+            self.system.real_files[paths.join(HOMES[description.family], name)] = home / name
+        self._version = home / "agent-version"
+        if self._version.exists():
+            self.system.agents.point(paths.join(self.system.agents.prefix, f"agent-{self._version.read_text()}"))
         self._kept = home / "kept.json"
         self._is_on = True
         self._agent: Agent | None = None
         self._work: asyncio.Task[None] | None = None
         self._watches: dict[str, asyncio.Task[None]] = {}
+        self._upgrade: asyncio.Task[None] | None = None
         self.system.repeats = self._repeat
+        self.system.power_off = self._power_itself_off
+        self._going: asyncio.Task[None] | None = None
 
     @property
     def has_joined(self) -> bool:
@@ -113,10 +124,21 @@ class Machine:
         while command := self.system.repeated.get(name):
             with contextlib.suppress(AgentError):
                 await watch.report(self.system, command[-1])
-            await asyncio.sleep(WATCH_INTERVAL_SECONDS)
+            await self._nudged()
         del self._watches[name]
 
+    async def _nudged(self) -> None:
+        """Returns after the watch's interval, or as soon as the agent has touched the file that nudges the watch."""
+        nudge, ends = self.home / NUDGE, time.monotonic() + WATCH_INTERVAL_SECONDS
+        while time.monotonic() < ends:
+            if nudge.exists():
+                nudge.unlink()
+                return
+            await asyncio.sleep(min(1.0, WATCH_INTERVAL_SECONDS))
+
     def _stop_watches(self) -> None:
+        if self._upgrade:
+            self._upgrade.cancel()
         for task in self._watches.values():
             task.cancel()
         self._watches.clear()
@@ -129,6 +151,19 @@ class Machine:
         """``paddock-agent watch report`` on that machine."""
         return await watch.report(self.system, agent_service.watch_folder(self.system, identity.load(self.home)))
 
+    @property
+    def is_on(self) -> bool:
+        """Whether it has power."""
+        return self._is_on
+
+    def _power_itself_off(self) -> None:
+        """What its own command for that does: everything is stopped in order, the agent with a goodbye."""
+        self.system.shuts_down = True
+        self._going = asyncio.get_running_loop().create_task(self._go_down())
+
+    async def _go_down(self) -> None:
+        await self.stop()
+
     async def power_off(self) -> None:
         """Pulls the plug: no goodbye is sent."""
         self._is_on = False
@@ -140,6 +175,7 @@ class Machine:
     def power_on(self) -> None:
         """The machine comes up: what starts at boot does, and its timers run."""
         self._is_on, self._agent, self._work = True, None, None
+        self.system.shuts_down = False
         self.system.start_again()
         self.system.running_service = ""
         match self.description.family:
@@ -182,13 +218,45 @@ class Machine:
         self.system.systemd.ended(self.system.running_service, code)
 
     def _start_service(self, name: str, account: str) -> int | None:
+        if self._is_upgrade(name):
+            self._upgrade = asyncio.get_running_loop().create_task(self._carry_out(name))
+            return None
         if not self.has_joined:
             return 5
+        if not self.system.agents.starts:
+            return 1
         self.system.running_service, self.system.running_account = name, account
         self.start_agent()
         return None
 
+    def _is_upgrade(self, name: str) -> bool:
+        """Whether that is the unit that upgrades this machine's agent."""
+        if not self.has_joined:
+            return False
+        service = agent_service.name_on(self.system, identity.load(self.home))
+        return name.removesuffix(".service") == unit_name(service)
+
+    async def _carry_out(self, unit: str) -> None:
+        """What the machine's upgrade unit does."""
+        folder = agent_service.watch_folder(self.system, identity.load(self.home))
+        try:
+            await Upgrade(self.system, folder, wait=self._wait_for_jobs).carry_out()
+        except AgentError as error:
+            log.warning("The upgrade of %s ended: %s", self.description.name, error)
+        self._version.write_text(self.system.agents.version)
+        self.system.launchd.ended(unit, 0)
+        self.system.systemd.ended(unit, 0)
+        self.system.tasks.ended(unit)
+
+    async def _wait_for_jobs(self, _: Path, say: Callable[[str], None]) -> None:
+        """Scripts of a stand-in have no process, so its agent has no notes of them: it is asked itself."""
+        await replacing.wait_for_jobs(self.home, say, lambda _: self.running_attempts())
+
     def _stop_service(self, name: str) -> None:
+        if self._is_upgrade(name):
+            if self._upgrade:
+                self._upgrade.cancel()
+            return
         self.system.running_service = ""
         if self._agent:
             self._agent.stop()

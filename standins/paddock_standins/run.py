@@ -18,6 +18,7 @@ from pathlib import Path
 
 from .description import all_hosts
 from .machine import Machine
+from .power_strip import plug_in
 from .terminal import serve_terminal
 
 
@@ -39,9 +40,12 @@ async def _run_all(server: str, data: Path, passes: Mapping[str, str]) -> None:
         asyncio.get_running_loop().add_signal_handler(number, stopping.set)
     machines = [Machine(one, data / one.name) for one in all_hosts()]
     terminals = [await serve_terminal(machine) for machine in machines]
+    strip = await plug_in(machines)
     for machine in machines:
         await machine.boot(server, passes)
     await stopping.wait()
     await asyncio.gather(*(machine.stop() for machine in machines))
+    if strip:
+        strip.close()
     for terminal in terminals:
         terminal.close()

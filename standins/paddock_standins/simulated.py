@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import fnmatch
 import functools
+import hashlib
 import math
 import re
 import secrets
@@ -15,9 +16,11 @@ import zlib
 from collections.abc import Callable, Collection, Mapping, Sequence
 from pathlib import Path
 
+from paddock_agent import power
 from paddock_agent.doctor.evidence import Evidence
-from paddock_agent.doctor.note import Note
-from paddock_agent.errors import CommandFailed
+from paddock_agent.doctor.note import FILE as NOTE
+from paddock_agent.doctor.note import Note, read_note
+from paddock_agent.errors import AgentError, CommandFailed
 from paddock_agent.file_pattern import file_pattern
 from paddock_agent.services.windows_control import ServiceControl
 from paddock_agent.system.paths import path_folders, path_separator, paths_of
@@ -27,6 +30,7 @@ from paddock_agent.system.port import (
     Disk,
     FoundFile,
     Hardware,
+    NetworkCard,
     RegistryKey,
     Script,
     ScriptProcess,
@@ -36,6 +40,7 @@ from paddock_agent.system.port import (
 )
 from paddock_agent.system.trials import FailedTrial
 
+from .agents import SimulatedAgents
 from .answer import Answer
 from .description import Description
 from .equipment import equipped
@@ -55,11 +60,16 @@ PYTHON = {
 }
 PYTHON_HOMES = {"linux": "/usr", "macos": "/opt/homebrew/opt/python@3.12", "windows": r"C:\Python312"}
 FIRST_ACCOUNT = 501
+POWER_OFF = {("systemctl", "poweroff"), ("shutdown", "-h", "now"), ("shutdown", "/s", "/t", "0")}
 
 RunProgram = Callable[[str, str], int | None]
 
 
 def _nothing_runs(service: str, account: str) -> int | None:
+    return None
+
+
+def _nothing_goes_off() -> None:
     return None
 
 
@@ -90,6 +100,7 @@ class SimulatedSystem(System):
         self.adopted: dict[str, str] = {}
         self._folders: dict[str, int] = {}
         self.repositories: dict[str, tuple[str, str]] = {}
+        self.agents = SimulatedAgents(self.family, description.agent, description.other_agents_fail)
         self._written: dict[str, str] = {"/proc/1/comm": "systemd\n"} if self.family == "linux" else {}
         self.disk_free = float(description.disk_free)
         self.memory_share = 0.35
@@ -97,6 +108,7 @@ class SimulatedSystem(System):
         self.closed_folder = ""
         self.failing: tuple[FailedTrial, ...] = ()
         self.shuts_down = False
+        self.power_off: Callable[[], None] = _nothing_goes_off
         self.repeated: dict[str, tuple[str, ...]] = {}
         self.repeats: Callable[[str], None] = _nothing_stops
         self.start_again()
@@ -115,7 +127,7 @@ class SimulatedSystem(System):
             run_program=start_service,
             stop_program=stop_service,
         )
-        self.tasks = SimulatedTasks(self)
+        self.tasks = SimulatedTasks(self, start_service, stop_service)
         self.control = SimulatedServiceControl(
             accounts={name: Account(password) for name, password in accounts.items()},
             programs=lambda path: bool(self.executables(path)),
@@ -131,6 +143,13 @@ class SimulatedSystem(System):
 
     async def run(self, command: Sequence[str], time_limit: float, locale: str = "C") -> Completed:
         """See the port."""
+        if upgraded := await self.agents.answer(command):
+            return upgraded
+        if tuple(command[1:5]) == ("-m", "paddock_agent", "watch", "power-down"):
+            return await self._power_down(command[-1])
+        if tuple(command) in POWER_OFF:
+            self.power_off()
+            return Completed(0, "", "")
         if self.family == "macos" and (answered := self.launchd.answer(command)):
             return answered
         if self.family == "linux" and (answered := self.systemd.answer(command)):
@@ -150,6 +169,15 @@ class SimulatedSystem(System):
             raise CommandFailed(f"{command[0]} did not answer within {time_limit:g} s")
         await asyncio.sleep(answer.seconds)
         return Completed(answer.exit, answer.stdout, answer.stderr)
+
+    async def _power_down(self, folder: str) -> Completed:
+        """What the agent's command does that the watch starts: the real code, on this system."""
+        note = read_note(self.read_text(paths_of(self).join(folder, NOTE)), folder)
+        try:
+            await power.carry_out(self, note, folder)
+        except AgentError as error:
+            return Completed(1, "", str(error))
+        return Completed(0, "", "")
 
     def _machine_id(self, command: Sequence[str]) -> str:
         """What tells this machine from others, where a command asks for it; "" for all other commands."""
@@ -194,8 +222,33 @@ class SimulatedSystem(System):
         """See the port."""
         self._written[path] = text
 
+    def write_bytes(self, path: str, data: bytes, mode: int) -> None:
+        """See the port."""
+        self._written[path] = data.decode("latin-1")
+
+    def read_text_of(self, path: str, account: str) -> str | None:
+        """See the port."""
+        return self.read_text(path)
+
+    def write_private_for(self, path: str, text: str, account: str) -> None:
+        """See the port."""
+        if real := self.real_files.get(path):
+            real.write_text(text)
+        else:
+            self._written[path] = text
+
+    def reserve(self, path: str, size: int) -> None:
+        """See the port."""
+        self._written[path] = ""
+
+    def point(self, link: str, target: str) -> None:
+        """See the port."""
+        self.agents.point(target)
+
     def remove_file(self, path: str) -> None:
         """See the port."""
+        if real := self.real_files.get(path):
+            real.unlink(missing_ok=True)
         self._written.pop(path, None)
 
     def is_privileged(self) -> bool:
@@ -222,7 +275,7 @@ class SimulatedSystem(System):
 
     def executables(self, pattern: str) -> list[str]:
         """See the port."""
-        if pattern == self.program():
+        if pattern == self.program() or self.agents.has_program(pattern):
             return [pattern]
         return [one.path for one in self.look(pattern) if not one.why_not]
 
@@ -301,6 +354,8 @@ class SimulatedSystem(System):
 
     def real_path(self, path: str) -> str:
         """See the port."""
+        if path == self.agents.pointer:
+            return self.agents.current
         seen = set()
         while path in self.description.links and path not in seen:
             seen.add(path)
@@ -351,6 +406,10 @@ class SimulatedSystem(System):
         """See the port."""
         return self._boot
 
+    def networks(self) -> Sequence[NetworkCard]:
+        """See the port; a stand-in has a card of its own in a network of stand-ins."""
+        return [NetworkCard(_hardware_of(self.hostname()), "127.0.0.1", "127.255.255.255")]
+
     def clock(self) -> float:
         """See the port."""
         return time.time() + self.clock_ahead
@@ -365,6 +424,10 @@ class SimulatedSystem(System):
     def python(self) -> tuple[tuple[int, int, int], str]:
         """See the port."""
         return (3, 12, 3), PYTHON_HOMES[self.family]
+
+    def agent_version(self) -> str:
+        """See the port."""
+        return self.agents.version
 
     def program(self) -> str:
         """See the port."""
@@ -391,6 +454,10 @@ class SimulatedSystem(System):
     def install_doctor(self, folder: str, service: str) -> Sequence[str]:
         """See the port."""
         return [self.program(), "-m", "paddock_agent"]
+
+    def upgrader(self, folder: str) -> Sequence[str]:
+        """See the port."""
+        return [self.program(), "-m", "paddock_agent", "upgrade", "--carry-out", folder]
 
     def uptime(self) -> float:
         """See the port."""
@@ -425,6 +492,7 @@ class SimulatedSystem(System):
 
     def remove_folder(self, path: str) -> None:
         """See the port."""
+        self.agents.folders.discard(path)
         inside = path + paths_of(self).sep
         for known in (self._folders, self._written, self.repositories):
             for one in [one for one in known if one == path or one.startswith(inside)]:
@@ -435,6 +503,8 @@ class SimulatedSystem(System):
         inside = path.rstrip("/\\") + paths_of(self).sep
         below = [one[len(inside) :] for one in (*self._folders, *self.repositories) if one.startswith(inside)]
         found = {one.split(paths_of(self).sep)[0] for one in below}
+        if path == self.agents.prefix:
+            found |= set(self.agents.names())
         return sorted(found | ({".git"} if path in self.repositories else set()))
 
     def names_in(self, path: str) -> frozenset[str]:
@@ -487,3 +557,9 @@ def _as_expression(pattern: str) -> re.Pattern[str]:
     return re.compile(
         "/".join(fnmatch.translate(part).replace(".*", "[^/]*").removesuffix("\\Z") for part in pattern.split("/"))
     )
+
+
+def _hardware_of(name: str) -> str:
+    """A hardware address of its own for each stand-in, marked as one that was given locally (IEEE 802)."""
+    digest = hashlib.sha256(name.encode()).digest()
+    return ":".join(f"{byte:02x}" for byte in (2, *digest[:5]))

@@ -16,6 +16,9 @@ if TYPE_CHECKING:
 FOLDER = "/etc/systemd/system"
 NO_SUCH_USER = 217
 
+STARTERS = (".timer", ".path")
+"""Units that only start others. What a path unit would see, the machine itself looks for."""
+
 
 @dataclass
 class _Unit:
@@ -82,7 +85,7 @@ class SimulatedSystemd:
                 if "--now" in rest:
                     return self._systemctl("stop", names)
             case "start" | "restart":
-                if missing := [name for name in names if name not in self.units and not name.endswith(".timer")]:
+                if missing := [name for name in names if name not in self.units and not name.endswith(STARTERS)]:
                     return _failed(5, f"Failed to {verb} {missing[0]}: Unit {missing[0]} not found.")
                 for name in names:
                     self._start(name)
@@ -117,7 +120,7 @@ class SimulatedSystemd:
             self.units[name].enabled = enabled
 
     def _start(self, name: str) -> None:
-        if name.endswith(".timer"):
+        if name.endswith(STARTERS):
             return
         unit = self.units[name]
         if unit.active == "active" and not unit.is_own:

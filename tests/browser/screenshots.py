@@ -17,6 +17,7 @@ from selenium.webdriver.support.wait import WebDriverWait
 sys.path.insert(0, str(Path(__file__).parents[1] / "support"))
 
 import chromium
+from waiting import until
 
 from paddock_standins.api_client import Api
 from paddock_standins.bring_up_story import REAL_HOST
@@ -60,6 +61,17 @@ class Photographer:
         self.browser.execute_script("localStorage.setItem('paddock-theme', arguments[0])", "dark" if on else "light")
 
 
+def _rehearsal(api: Api) -> int:
+    """One more Mac, and two old spares out, for the work that grows."""
+    span = until(lambda: api.get("/api/v1/plan/outlook/")["rehearsal"], "the server's outlook")
+    changes = [
+        {"kind": "add hosts", "like": "russet-01", "count": 1},
+        {"kind": "retire hosts", "hosts": ["dunlin-01", "dunlin-02"]},
+    ]
+    asked = {"name": "One more Mac, two old spares out", "since": span["since"], "until": span["until"]}
+    return int(api.post("/api/v1/rehearsals/", {**asked, "changes": changes})["id"])
+
+
 def take_all(camera: Photographer, api: Api, login: dict[str, str]) -> None:
     """One picture of each main view."""
     camera.browser.get(camera.url + "/healthz")
@@ -77,8 +89,6 @@ def take_all(camera: Photographer, api: Api, login: dict[str, str]) -> None:
     camera.shoot("host")
     camera.go("/toolchains", "[data-tool-row=jdk]")
     camera.shoot("toolchains")
-    camera.go("/toolchains/jdk", "[data-version]")
-    camera.shoot("tool")
     camera.go("/watch", "[data-forecast] svg path")
     camera.until_there("[data-delivery=sent]")
     camera.shoot("watch")
@@ -86,21 +96,23 @@ def take_all(camera: Photographer, api: Api, login: dict[str, str]) -> None:
     camera.go(f"/board/{jobs['sign-installer']}", ".funnel")
     camera.shoot("board-waiting")
     runs = [one for one in api.get("/api/v1/jobs/?pipeline=tide-gauge-firmware")["results"] if one["ended_at"]]
-    failed, passed = [one["id"] for one in runs if one["name"] == "build-and-test"]
+    failed, _ = [one["id"] for one in runs if one["name"] == "build-and-test"]
     camera.go(f"/runs/{failed}", ".run-log .line")
     camera.shoot("run")
-    camera.go(f"/runs/compare?first={passed}-1&second={failed}-1", "[data-group=environment]")
-    camera.shoot("compare-runs")
-    camera.go(f"/chores/{api.get('/api/v1/chore-runs/')['results'][0]['id']}", "[data-state='ran but not there']")
-    camera.shoot("chore")
     camera.go("/maintenance", ".bar")
     camera.shoot("maintenance")
     camera.go("/pipelines", "[data-source]")
     camera.shoot("pipelines")
     camera.go("/people", "[data-person=tide-ci]")
     camera.shoot("people")
-    camera.go("/me", "[data-session]")
-    camera.shoot("own-page")
+    camera.go("/versions", "[data-rollout]")
+    camera.shoot("versions")
+    camera.go("/plan?paddock=orchard", "[data-share]")
+    camera.shoot("plan-use")
+    camera.go("/plan/kinds", "[data-kind]")
+    camera.shoot("plan-kinds")
+    camera.go(f"/plan/rehearsals/{_rehearsal(api)}", "[data-part=verdict]")
+    camera.shoot("rehearsal")
     camera.go("/server", "[data-backup=made]")
     camera.shoot("this-server")
     camera.go("/logbook", "table")

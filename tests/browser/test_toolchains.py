@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import pytest
+from agent_versions import own_version
 from page import Page
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
@@ -138,3 +139,30 @@ def test_a_tool_is_defined_tried_on_a_host_and_released(page, yard):
         return "tide-sdk" in {one["tool"] for one in yard.host("curlew-03")["installations"]}
 
     until(has_it, "the agents to take it, and to survey with it")
+
+
+def test_agents_are_behind_and_a_rollout_upgrades_them_while_one_looks_on(page, yard):
+    go(page, "/", "[data-host=dunlin-01]")
+    page.one("a[href='/versions']").click()
+    page.one("[data-paddock=annex]")
+    page.says(f"are behind {own_version()}")
+    assert page.accessibility_violations() == []
+    page.one("[data-act=new-rollout]").click()
+    page.one("[data-planned='1']")
+    page.one("[data-field=waves] input, input[data-field=waves]").send_keys(Keys.BACKSPACE * 20, "none")
+    page.says("is not the size of a wave", "aside")
+    page.one("[data-field=waves] input, input[data-field=waves]").send_keys(Keys.BACKSPACE * 20, "100%")
+    page.one("[aria-label='Pause in minutes']").send_keys(Keys.BACKSPACE * 3, "0", Keys.TAB)
+    page.browser.find_element(By.XPATH, "//label[contains(., 'that meet terms')]").click()
+    page.one("textarea").send_keys("paddock annex\nos windows")
+    until(lambda: "Upgrade 3 hosts" in page.one("[data-act=start]").text, lambda: page.one("aside").text)
+    assert page.accessibility_violations() == []
+    page.one("[data-act=start]").click()
+    for name in ("skiff-01", "skiff-02", "skiff-03"):
+        page.one(f"[data-host={name}][data-step=proven]")
+    page.says("ended", "h1")
+    assert page.accessibility_violations() == []
+    page.one("[data-act=go-back]").click()
+    page.button("Take back").click()
+    page.says("does not hold the agent 0.1.0")
+    assert {yard.host(name)["facts"]["agent_version"] for name in ("skiff-01", "skiff-02")} == {own_version()}

@@ -24,6 +24,7 @@ from paddock_standins.description import all_hosts
 from paddock_standins.parts import DemoFailed
 from paddock_standins.routing_story import AT_WORK, QUEUE
 from paddock_standins.running_story import LONG_RUN
+from paddock_standins.standby_story import SLEEPERS, WOKEN_FOR
 from paddock_standins.story import Stage, Story, StoryFailed, tell_all
 from paddock_standins.toolchain_story import ASKING, KITS
 from paddock_standins.troubles import EXPECTED, MAST, OFFICE
@@ -55,8 +56,16 @@ def test_jobs_hosts_troubles_and_nothing_left_when_it_stops(tmp_path, capsys, mo
         assert f"log in as {login['user']} (administrator), password {login['password']}" in printed
         hosts = {one["name"]: one for one in api.get("/api/v1/hosts/")["results"]}
         assert len(hosts) == 36
-        away = {name for name, one in hosts.items() if one["link"] != "connected"}
+        away = {name for name, one in hosts.items() if one["link"] != "connected" and name not in SLEEPERS}
         assert away == {"ketch-02", "dunlin-01", "dunlin-02", "skiff-01"}
+        assert {one["host"] for one in api.get("/api/v1/standby/")["sleepers"]} == set(SLEEPERS)
+        until(
+            lambda: any(
+                one["name"] == WOKEN_FOR["name"] and one["state"] == "passed"
+                for one in api.get("/api/v1/jobs/?page_size=200")["results"]
+            ),
+            "the job that wakes its host",
+        )
         found = {one["code"] for one in api.get("/api/v1/findings/")["findings"]}
         assert len(EXPECTED) >= 8
         assert found >= EXPECTED
@@ -71,7 +80,7 @@ def test_jobs_hosts_troubles_and_nothing_left_when_it_stops(tmp_path, capsys, mo
         assert {one["state"] for one in jobs if one["name"] in asking} == {"passed"}
         queue = [one for one in jobs if one["name"] in {str(job["name"]) for job in [*QUEUE, *AT_WORK]}]
         assert {one["reason_kind"] for one in jobs if one["state"] == "waiting"} == {
-            one.value for one in set(ReasonKind) - {ReasonKind.NO_HOSTS, ReasonKind.NEXT}
+            one.value for one in set(ReasonKind) - {ReasonKind.NO_HOSTS, ReasonKind.NEXT, ReasonKind.WAKING}
         }
         sources = {one["pipeline"]: one["trouble"] for one in api.get("/api/v1/sources/")["results"]}
         assert sources == {"pilot-mobile": "", "tide-gauge-firmware": ""}
@@ -144,9 +153,9 @@ def test_jobs_hosts_troubles_and_nothing_left_when_it_stops(tmp_path, capsys, mo
         api, same = shown(again)
         assert same == login
         runs = 2 + 1  # build-and-test twice, and one that was lost
-        expected = 5 + len(ASKING) + len(QUEUE) + len(AT_WORK) + 2 + runs
+        expected = 5 + len(ASKING) + len(QUEUE) + len(AT_WORK) + 2 + runs + 1  # and the one that wakes its host
         jobs = api.get("/api/v1/jobs/?page_size=200")["results"]
-        assert len([one for one in jobs if one["pipeline"] != "chore"]) == expected
+        assert len([one for one in jobs if one["pipeline"] not in ("chore", "rollout")]) == expected
         until(lambda: api.get("/api/v1/hosts/ketch-02/")["link"] == "connected", "its service to be there again")
         assert "sloop-01" not in {one["name"] for one in api.get("/api/v1/hosts/")["results"]}
     finally:
@@ -157,7 +166,9 @@ def what_there_is(api):
     """The demo, counted."""
     jobs = api.get("/api/v1/jobs/?page_size=1000")["results"]
     sheets = api.get("/api/v1/bring-ups/?all=true")["results"]
-    asked = Counter((one["pipeline"], one["name"]) for one in jobs if one["pipeline"] not in ("chore", "bring-up"))
+    asked = Counter(
+        (one["pipeline"], one["name"]) for one in jobs if one["pipeline"] not in ("chore", "bring-up", "rollout")
+    )
     return {
         "jobs": asked,
         "hosts": {one["name"] for one in api.get("/api/v1/hosts/")["results"]},
@@ -174,7 +185,7 @@ def what_there_is(api):
 
 def wanted():
     """The same as it is to be."""
-    jobs = [*QUEUE, *AT_WORK, LONG_RUN, *({"pipeline": one[0], "name": one[1]} for one in ASKING)]
+    jobs = [*QUEUE, *AT_WORK, LONG_RUN, WOKEN_FOR, *({"pipeline": one[0], "name": one[1]} for one in ASKING)]
     more = [
         ("tide-gauge-firmware", "prove-toolchain"), ("pilot-mobile", "build-app"),
         ("harbour-chart-desktop", "sign-installer"), ("pilot-mobile", "build-for-phones"),

@@ -17,6 +17,7 @@ from websockets.exceptions import ConnectionClosed
 
 from paddock_agent import wire
 
+SPOKEN = f"{wire.OLDEST} to {wire.VERSION}"
 FACTS = wire.Facts(os="linux", os_version="12", arch="x64", cores=4, memory=2**34, agent_version="0.1.0")
 
 
@@ -77,8 +78,14 @@ async def test_agents_of_the_two_versions_before_are_welcome(server, key, protoc
 @pytest.mark.parametrize(
     ("protocol", "says"),
     [
-        (wire.OLDEST - 1, "too old (link 2, not 3 to 5): run the server's install script there."),
-        (wire.VERSION + 1, "newer than the server (link 6, not 3 to 5): upgrade the server."),
+        (
+            wire.OLDEST - 1,
+            f"too old (link {wire.OLDEST - 1}, not {SPOKEN}): run the server's install script there.",
+        ),
+        (
+            wire.VERSION + 1,
+            f"newer than the server (link {wire.VERSION + 1}, not {SPOKEN}): upgrade the server.",
+        ),
         (0, "too old"),
         (2**40, "newer than the server"),
     ],

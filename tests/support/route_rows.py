@@ -64,6 +64,11 @@ def the_program(side: Side) -> dict[str, Any]:
     return {"name": side.ids["program"]}
 
 
+def a_rehearsal(side: Side) -> dict[str, Any]:
+    """As people send it."""
+    return {"name": "as it was", "since": "2026-10-01T00:00:00Z", "until": "2026-10-08T00:00:00Z"}
+
+
 READ = {
     "/api/v1/people/": Row(ADMINISTRATOR),
     "/api/v1/people-review/": Row(ADMINISTRATOR),
@@ -88,6 +93,17 @@ READ = {
     "/api/v1/chore-runs/": Row(),
     "/api/v1/chore-runs/{id}/": Row(path=numbered("run")),
     "/api/v1/chores/": Row(),
+    "/api/v1/rollouts/": Row(),
+    "/api/v1/rollouts/{id}/": Row(path=numbered("rollout")),
+    "/api/v1/versions/": Row(shows=False),
+    "/api/v1/plan/use/": Row(shows=False),
+    "/api/v1/plan/use.csv": Row(shows=False),
+    "/api/v1/plan/kinds/": Row(shows=False),
+    "/api/v1/plan/outlook/": Row(everywhere=True, shows=False),
+    "/api/v1/plan/costs/": Row(everywhere=True, shows=False),
+    "/api/v1/rehearsals/": Row(everywhere=True, shows=False),
+    "/api/v1/rehearsals/{id}/": Row(everywhere=True, path=numbered("rehearsal"), shows=False),
+    "/api/v1/hosts/{name}/use/": Row(path=host),
     "/api/v1/chores/{id}/": Row(path=numbered("chore")),
     "/api/v1/compare-runs/": Row(
         query=lambda side: {"first": f"{side.ids['job']}-1", "second": f"{side.ids['job']}-1"}
@@ -102,6 +118,9 @@ READ = {
     "/api/v1/hosts/{name}/readings/": Row(path=host, shows=False),
     "/api/v1/hosts/{name}/examination/": Row(path=host, shows=False),
     "/api/v1/hosts/{name}/week/": Row(path=host),
+    "/api/v1/hosts/{name}/power/": Row(path=host),
+    "/api/v1/standby/": Row(),
+    "/api/v1/standby-policies/": Row(),
     "/api/v1/hosts/{name}/work/": Row(path=host, shows=False),
     "/api/v1/jobs/": Row(),
     "/api/v1/jobs/{id}/": Row(path=numbered("job")),
@@ -241,6 +260,23 @@ WRITE = {
     ),
     ("post", "/api/v1/chore-runs/{id}/approve/"): Row(ADMINISTRATOR, numbered("run"), body=lambda side: {"yes": True}),
     ("post", "/api/v1/chore-runs/{id}/stop/"): Row(ADMINISTRATOR, numbered("run")),
+    ("post", "/api/v1/plan/costs/"): Row(
+        ADMINISTRATOR, everywhere=True, body=lambda side: {"host": side.host, "price": 1}
+    ),
+    ("delete", "/api/v1/plan/costs/{id}/"): Row(ADMINISTRATOR, numbered("cost"), everywhere=True),
+    ("put", "/api/v1/plan/settings/"): Row(ADMINISTRATOR, everywhere=True, body=lambda side: {"target": 600}),
+    ("post", "/api/v1/rehearsals/"): Row(OPERATOR, everywhere=True, body=a_rehearsal),
+    ("post", "/api/v1/rehearsals/{id}/cancel/"): Row(OPERATOR, numbered("rehearsal"), everywhere=True),
+    ("delete", "/api/v1/rehearsals/{id}/"): Row(OPERATOR, numbered("rehearsal"), everywhere=True),
+    ("post", "/api/v1/rollout-plans/"): Row(VIEWER, body=lambda side: {"hosts": [side.host]}),
+    ("post", "/api/v1/rollouts/"): Row(ADMINISTRATOR, body=lambda side: {"hosts": [side.host]}),
+    ("post", "/api/v1/rollouts/{id}/approve/"): Row(
+        ADMINISTRATOR, numbered("rollout"), body=lambda side: {"yes": True}
+    ),
+    ("post", "/api/v1/rollouts/{id}/go-back/"): Row(ADMINISTRATOR, numbered("rollout")),
+    ("post", "/api/v1/rollouts/{id}/pause/"): Row(ADMINISTRATOR, numbered("rollout")),
+    ("post", "/api/v1/rollouts/{id}/resume/"): Row(ADMINISTRATOR, numbered("rollout")),
+    ("post", "/api/v1/rollouts/{id}/stop/"): Row(ADMINISTRATOR, numbered("rollout")),
     ("post", "/api/v1/chores/"): Row(ADMINISTRATOR, body=lambda side: CHORE, everywhere=True),
     ("put", "/api/v1/chores/{id}/"): Row(ADMINISTRATOR, numbered("chore"), body=lambda side: CHORE, everywhere=True),
     ("post", "/api/v1/chores/{id}/start/"): Row(
@@ -270,6 +306,14 @@ WRITE = {
         OPERATOR, host, body=lambda side: {"changes": [1]}, shows=False
     ),
     ("post", "/api/v1/hosts/{name}/hold/"): Row(OPERATOR, host),
+    ("put", "/api/v1/hosts/{name}/power/"): Row(ADMINISTRATOR, host, body=lambda side: {"may_power_down": True}),
+    ("post", "/api/v1/hosts/{name}/wake/"): Row(OPERATOR, host),
+    ("post", "/api/v1/hosts/{name}/power-down/"): Row(OPERATOR, host),
+    ("post", "/api/v1/hosts/{name}/count-again/"): Row(OPERATOR, host),
+    ("post", "/api/v1/standby-policies/"): Row(
+        ADMINISTRATOR, body=lambda side: {"place": side.paddock, "mode": "by hand"}
+    ),
+    ("delete", "/api/v1/standby-policies/{id}/"): Row(ADMINISTRATOR, numbered("standby_policy")),
     ("post", "/api/v1/hosts/{name}/restart/"): Row(OPERATOR, host),
     ("post", "/api/v1/hosts/{name}/resume/"): Row(OPERATOR, host),
     ("post", "/api/v1/hosts/{name}/retire/"): Row(ADMINISTRATOR, host),

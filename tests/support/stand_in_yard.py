@@ -7,17 +7,17 @@ import subprocess
 import sys
 from pathlib import Path
 
-from processes import BIN, RealServer
+from processes import BIN, RealServer, free_port
 from waiting import until
 
 from paddock_standins.description import all_hosts
 
 
 class StandInYard(RealServer):
-    """The server, and what can be done at the machines."""
+    """The server, and what can be done at the machines. They hear the magic packets that the server sends."""
 
     def __init__(self, folder: Path, watch: float = 60) -> None:
-        super().__init__(folder, grace=3, watch=watch)
+        super().__init__(folder, grace=3, watch=watch, settings={"PADDOCK_WAKE_PORT": str(free_port())})
         self.folder = folder
         joining = [one for one in all_hosts() if not one.is_bare]
         passes = {paddock: self.make_pass(paddock, uses=20) for paddock in {one.paddock for one in joining}}

@@ -91,7 +91,7 @@ _gave_up: list[str] = []
 WHEELS = Path(__file__).parents[2] / ".make" / "wheels"
 
 
-def booted(name: str, number: int = 1) -> SystemdHost:
+def booted(name: str, number: int = 1, beside: SystemdHost | None = None) -> SystemdHost:
     """Such a host, for agents to be installed on; where there can be none, the test that wants it is skipped."""
     if why := why_not():
         pytest.skip(why)
@@ -100,7 +100,7 @@ def booted(name: str, number: int = 1) -> SystemdHost:
     if _gave_up:
         pytest.skip(_gave_up[0])
     try:
-        return SystemdHost(name, number)
+        return SystemdHost(name, number, beside)
     except BootError as error:
         # Nothing of ours runs yet: it is this machine that is in the way, and the reason says how.
         _gave_up.append(f"this machine did not boot a systemd host in {TRIES} tries: {error}")
@@ -117,22 +117,28 @@ class BootError(Exception):
 
 
 class SystemdHost:
-    """One such host. ``outside`` is this side's address as the host sees it, ``inside`` its own."""
+    """One such host. ``outside`` is this side's address as the host sees it, ``inside`` its own; ``broadcast`` reaches
+    all of its network, and ``hardware`` is its network card's address, also after a reboot. A host ``beside`` another
+    one is in that one's network."""
 
-    def __init__(self, name: str, number: int = 1) -> None:
-        self.name = name
-        network = _free_network(os.getpid() % 25 * 10 + number)
-        self.outside, self.inside = f"{network}.1", f"{network}.2"
+    def __init__(self, name: str, number: int = 1, beside: SystemdHost | None = None) -> None:
+        self.name, self._beside = name, beside
+        network = beside.network if beside else _free_network(os.getpid() % 25 * 10 + number)
+        self.network, self.outside, self.broadcast = network, f"{network}.1", f"{network}.255"
+        self.inside = f"{network}.{3 if beside else 2}"
+        self.hardware = f"52:54:00:{number:02x}:{3 if beside else 2:02x}:{os.getpid() % 256:02x}"
         mark = f"pad{os.getpid() % 10000}"
         self._mark = f"{mark}-{number}"
         self._bridge, self._here, self._there = f"{mark}b{number}", f"{mark}h{number}", f"{mark}t{number}"
+        self._bridge = beside._bridge if beside else self._bridge
         self._work = tempfile.mkdtemp(prefix="paddock-host-")
         # Outside of the host's own namespaces, so that what it writes is there after a reboot.
         subprocess.run(["mount", "-t", "tmpfs", "tmpfs", self._work], check=True)
         # This side's address lives on a bridge, so that a server listens on while the host is off.
-        _ip("link", "add", self._bridge, "type", "bridge")
-        _ip("address", "add", f"{self.outside}/30", "dev", self._bridge)
-        _ip("link", "set", self._bridge, "up")
+        if not beside:
+            _ip("link", "add", self._bridge, "type", "bridge")
+            _ip("address", "add", f"{self.outside}/24", "brd", "+", "dev", self._bridge)
+            _ip("link", "set", self._bridge, "up")
         try:
             self._boot_by_and_by()
         except BaseException:
@@ -195,10 +201,10 @@ class SystemdHost:
     def _connect(self) -> None:
         """A pair of network interfaces, one end in the host."""
         _ip("link", "add", self._here, "type", "veth", "peer", "name", self._there)
-        _ip("link", "set", self._there, "netns", str(self._pid))
+        _ip("link", "set", self._there, "address", self.hardware, "netns", str(self._pid))
         _ip("link", "set", self._here, "master", self._bridge, "up")
         done = self.run(
-            f"ip link set lo up; ip address add {self.inside}/30 dev {self._there}; ip link set {self._there} up"
+            f"ip link set lo up; ip address add {self.inside}/24 brd + dev {self._there}; ip link set {self._there} up"
         )
         assert done.returncode == 0, done.stderr
 
@@ -220,6 +226,10 @@ class SystemdHost:
         unpack = [*enter, "/bin/sh", "-c", f"mkdir -p {folder} && tar -x --no-same-owner -C {folder}"]
         subprocess.run(unpack, input=archive, check=True, capture_output=True, timeout=120)
 
+    def is_off(self) -> bool:
+        """Whether it has powered itself down: nothing of it runs any more."""
+        return self._unshare.poll() is not None
+
     def power_off(self) -> None:
         """Ends all that runs in the host, at once, as pulling its plug would."""
         self._unshare.kill()
@@ -229,7 +239,8 @@ class SystemdHost:
     def stop(self) -> None:
         """Ends the host and removes what it wrote."""
         self.power_off()
-        _ip("link", "delete", self._bridge)
+        if not self._beside:
+            _ip("link", "delete", self._bridge)
         for tree in ("unified", "named"):
             _remove_groups(Path(self._work, "groups", tree, self._mark))
             subprocess.run(["umount", "--lazy", f"{self._work}/groups/{tree}"], capture_output=True, check=False)

@@ -31,9 +31,12 @@ from paddock_server.people.actions.make_token import make_token
 from paddock_server.people.actor import SERVER
 from paddock_server.people.models import AccessRequest, Grant, Role
 from paddock_server.pipeline_secrets.actions.save_secret import save_secret
+from paddock_server.planning.models import Cost, Rehearsal
+from paddock_server.rollout.models import Rollout, RolloutHost
 from paddock_server.runs.actions.record_folders import record_folders
 from paddock_server.runs.actions.record_outputs import record_outputs, save_piece
 from paddock_server.runs.actions.record_step import record_step
+from paddock_server.standby.actions.save_power import save_policy
 from paddock_server.toolchains.actions.record_survey import record_survey
 from paddock_server.toolchains.actions.save_kit import Wanted, save_kit
 from paddock_server.work.actions.record_report import record_report
@@ -60,7 +63,9 @@ def make_side(mark: str, name: str) -> Side:
     side = Side(mark, name, f"{mark}-01", f"{mark}-gate")
     now = timezone.now()
     entry_pass, secret = make_pass(SERVER, paddock, f"{mark} pass", uses=50, hours=20)
-    facts = msgspec.structs.replace(FACTS, machine=mark, work_folder=f"/work/{mark}", boot=f"{mark}-boot")
+    facts = msgspec.structs.replace(
+        FACTS, agent_version="0.1.0", machine=mark, work_folder=f"/work/{mark}", boot=f"{mark}-boot"
+    )
     for host_name in (side.host, side.gate):
         host, _ = join(wire.JoinRequest(secret, facts, host_name), "10.0.0.7")
         host.labels = [f"label-{mark}"]
@@ -104,7 +109,18 @@ def make_side(mark: str, name: str) -> Side:
     ChoreHost.objects.filter(run=run).update(state="done", detail=mark, ended_at=now)
     run.state, run.ended_at = "ended", now
     run.save()
+    row = RolloutHost.objects.create(
+        rollout=Rollout.objects.create(
+            version="0.2.0", state="paused", chosen_by=mark, asked_by=mark, asked_at=now, waves=["100%"]
+        ),
+        place=0, wave=1, host=host, version="0.2.0", before="0.1.0", detail=mark,
+    )  # fmt: skip
+    rehearsal = Rehearsal.objects.create(
+        name=mark, asked_by=mark, asked_at=now, since=now - timedelta(days=7), until=now
+    )
+    cost = Cost.objects.create(host=host, price=1000)
     window = save_window(SERVER, f"maintenance {mark}", name, now + timedelta(days=1), now + timedelta(days=1, hours=2))
+    policy = save_policy(SERVER, name, {"mode": "by hand", "terms": [f"label label-{mark}"]})
     finding = Finding.objects.create(
         key=f"clock-off {side.host}", code="clock-off", title="The clock is off", severity="urgent",
         sentence=f"It is off on {mark}.", since=now, opened_at=now, hosts=[side.host], paddock=name,
@@ -125,7 +141,8 @@ def make_side(mark: str, name: str) -> Side:
     side.ids = {
         "access": asked.pk, "person": asker.username, "program": program.username, "token": token.pk,
         "job": job.pk, "waiting": waiting.pk, "submission": submission.pk, "source": source.pk, "pass": entry_pass.pk,
-        "chore": chore.pk, "run": run.pk, "window": window.pk, "finding": finding.pk, "sheet": sheet.pk,
+        "chore": chore.pk, "run": run.pk, "rollout": row.rollout_id, "rehearsal": rehearsal.pk, "cost": cost.pk,
+        "standby_policy": policy.pk, "window": window.pk, "finding": finding.pk, "sheet": sheet.pk,
         "kit": kit.name, "pipeline": pipeline, "secret": f"{mark.upper()}_KEY",
     }  # fmt: skip
     assert Job.objects.get(pk=job.pk).state == "passed"

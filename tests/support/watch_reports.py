@@ -7,6 +7,8 @@ import time
 from paddock_agent import wire
 
 UNIT = "paddock-agent-knot.service"
+NO_ORDER = {"power_down": "", "signature": ""}
+"""The part of an answer that says nothing of power."""
 STOPPED = wire.ServiceState(UNIT, "linux", "stopped", starts_at_boot=True, start_type="enabled", account="paddock")
 RUNNING = wire.ServiceState(UNIT, "linux", "running", starts_at_boot=True, start_type="enabled", account="paddock")
 

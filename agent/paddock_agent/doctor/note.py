@@ -13,7 +13,8 @@ FILE = "watch.json"
 @dataclass(frozen=True)
 class Note:
     """``server``, ``key`` and ``host`` say where and as whom the watch reports; the others say which service it is, and
-    where the agent's folders and its program are."""
+    where the agent's folders and its program are. ``signer`` is the public key with which the server signs the orders
+    to upgrade (Ed25519, hexadecimal)."""
 
     server: str
     key: str
@@ -23,6 +24,7 @@ class Note:
     work_folder: str = ""
     account: str = ""
     prefix: str = ""
+    signer: str = ""
 
 
 def read_note(text: str | None, folder: str) -> Note:

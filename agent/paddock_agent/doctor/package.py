@@ -4,7 +4,9 @@ broken, they still say so."""
 from __future__ import annotations
 
 import io
+import os
 import shutil
+import subprocess
 import sys
 import zipfile
 from pathlib import Path
@@ -12,8 +14,9 @@ from pathlib import Path
 from ..errors import CommandFailed
 from .unit_evidence import UNIT_COPY
 
-ARCHIVE, STARTER = "watch.pyz", "watch.sh"
+ARCHIVE, STARTER, UPGRADER = "watch.pyz", "watch.sh", "upgrade.sh"
 MAIN = "from paddock_agent.doctor.__main__ import main\n\nraise SystemExit(main())\n"
+RENEW_PATIENCE = 120.0
 OWN = (
     "__init__",
     "address",
@@ -23,10 +26,13 @@ OWN = (
     "last_words",
     "limits",
     "machine",
+    "power",
+    "replacing",
     "units",
+    "wake_on_lan",
     "watch",
 )
-PACKAGES = ("doctor", "services", "system", "preflight")
+PACKAGES = ("doctor", "services", "system", "preflight", "upgrade")
 """What goes in: modules of the standard library's means alone, as a test proves."""
 
 _STARTER = """\
@@ -62,6 +68,19 @@ exec wget -q -T 30 -O /dev/null --header "Authorization: Bearer $(field key)" \\
 """
 
 
+_UPGRADER = """\
+#!/bin/sh
+# Carries an upgrade out with the agent's version from before it. If that does not start, the watch's own archive goes
+# back.
+here=$(dirname "$0")
+python=$(cat "$here/upgrader" 2>/dev/null)
+if [ -n "$python" ] && "$python" -m paddock_agent --version >/dev/null 2>&1; then
+    exec "$python" -m paddock_agent upgrade --carry-out "$here"
+fi
+exec /bin/sh "$here/watch.sh" go-back --folder "$here"
+"""
+
+
 def install(folder: Path, service: str) -> None:
     """Puts archive, starter and a copy of the service's unit into the watch's folder. Raises CommandFailed."""
     own = f"{sys.base_prefix}/bin/python{sys.version_info.major}.{sys.version_info.minor}"
@@ -69,10 +88,36 @@ def install(folder: Path, service: str) -> None:
     try:
         (folder / ARCHIVE).write_bytes(archive())
         (folder / STARTER).write_text(starter([own]))
+        (folder / UPGRADER).write_text(_UPGRADER)
         if unit.is_file():
             shutil.copyfile(unit, folder / UNIT_COPY)
     except OSError as error:
         raise CommandFailed(f"{folder} could not be filled: {error.strerror}") from None
+
+
+def renew(folder: Path) -> None:
+    """Replaces the watch by that of this version, once that has reported to the server. Raises CommandFailed; then the
+    old one stays."""
+    fresh = folder / f"new-{ARCHIVE}"
+    try:
+        fresh.write_bytes(archive())
+        done = subprocess.run(
+            [sys.executable, "-I", "-S", str(fresh), "watch", "report", "--folder", str(folder)],
+            capture_output=True,
+            text=True,
+            check=False,
+            timeout=RENEW_PATIENCE,
+        )
+        if done.returncode:
+            lines = (done.stderr.strip() or done.stdout.strip()).splitlines()
+            raise CommandFailed(f"The new watch cannot report: {lines[-1] if lines else 'it ended at once'}")
+        with fresh.open("rb") as file:
+            os.fsync(file.fileno())
+        fresh.replace(folder / ARCHIVE)
+    except (OSError, subprocess.TimeoutExpired) as error:
+        raise CommandFailed(f"The watch could not be renewed: {error}") from None
+    finally:
+        fresh.unlink(missing_ok=True)
 
 
 def archive() -> bytes:

@@ -14,6 +14,10 @@ from ..errors import BadPattern, CommandFailed
 from ..file_pattern import file_pattern
 from .port import FoundFile
 
+if sys.platform != "win32":
+    import pwd
+
+_ZEROS = bytes(1024 * 1024)
 MAX_EXAMINED = 200_000
 """Entries of a folder that a search looks at, at most."""
 
@@ -24,7 +28,8 @@ def remove(folder: Path) -> None:
     def opened(_do: object, path: str, _: object) -> None:
         with contextlib.suppress(OSError):
             if not Path(path).is_symlink():
-                Path(path).parent.chmod(0o700)
+                if Path(path) != folder:  # what is above the folder belongs to others
+                    Path(path).parent.chmod(0o700)
                 Path(path).chmod(0o700)
             if Path(path).is_dir() and not Path(path).is_symlink():
                 shutil.rmtree(path, ignore_errors=True)
@@ -35,6 +40,54 @@ def remove(folder: Path) -> None:
         folder.unlink(missing_ok=True)
     else:
         shutil.rmtree(folder, onerror=opened)
+
+
+def read_of(file: Path, account: str, limit: int) -> str | None:
+    """See the port. On Windows the folder's own list of access keeps others from writing there."""
+    handle = os.open(file, os.O_RDONLY | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_NONBLOCK", 0))
+    with os.fdopen(handle, "rb") as opened:
+        about = os.fstat(opened.fileno())
+        if not stat.S_ISREG(about.st_mode):
+            return None
+        if sys.platform != "win32" and about.st_uid != pwd.getpwnam(account).pw_uid:
+            return None
+        opened.seek(max(0, about.st_size - limit))
+        return opened.read(limit).decode("utf-8", "replace")
+
+
+def write_private(file: Path, text: str, account: str) -> None:
+    """See the port. On Windows the folder's own list of access says who may read it."""
+    fresh = file.with_name(file.name + ".new")
+    fresh.unlink(missing_ok=True)
+    handle = os.open(fresh, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+    with os.fdopen(handle, "w", encoding="utf-8") as opened:
+        opened.write(text)
+        opened.flush()
+        os.fsync(opened.fileno())
+        if sys.platform != "win32":
+            entry = pwd.getpwnam(account)
+            os.fchown(opened.fileno(), entry.pw_uid, entry.pw_gid)
+    fresh.replace(file)
+
+
+def reserve(file: Path, size: int) -> None:
+    """See the port."""
+    handle = os.open(file, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+    with os.fdopen(handle, "wb") as opened:
+        if sys.platform == "linux":
+            os.posix_fallocate(opened.fileno(), 0, size)
+            return
+        for _ in range(size // len(_ZEROS)):
+            opened.write(_ZEROS)
+
+
+def flush(folder: Path) -> None:
+    """Writes the folder's own entries to the disk."""
+    handle = os.open(folder, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)
 
 
 def names_in(folder: Path) -> list[str]:

@@ -126,6 +126,16 @@ class ScriptProcess(Protocol):
         """Listens no more to what it, or something that escaped from it, prints."""
 
 
+@dataclass(frozen=True)
+class NetworkCard:
+    """One of the machine's network cards in one IPv4 network: its hardware address in lower case with colons, its
+    address there, and the address that reaches all machines of that network."""
+
+    hardware: str
+    address: str
+    broadcast: str
+
+
 class System(Protocol):
     """One machine."""
 
@@ -142,6 +152,24 @@ class System(Protocol):
 
     def write_text(self, path: str, text: str, mode: int) -> None:
         """Writes a small text file, whole or not at all, with these permissions. Raises CommandFailed."""
+
+    def write_bytes(self, path: str, data: bytes, mode: int) -> None:
+        """The same with bytes. Raises CommandFailed."""
+
+    def read_text_of(self, path: str, account: str) -> str | None:
+        """A small text file that belongs to ``account``, in a folder that this account may change; None for a link, and
+        for a file of another account: it may have been put there to have it read."""
+
+    def write_private_for(self, path: str, text: str, account: str) -> None:
+        """Writes a file that only ``account`` can read, in a folder that this account may change as well: no link is
+        followed. Raises CommandFailed."""
+
+    def reserve(self, path: str, size: int) -> None:
+        """Makes a new file that takes up ``size`` bytes of the disk; no link is followed. Raises CommandFailed."""
+
+    def point(self, link: str, target: str) -> None:
+        """Flushes all writes to the disk, then makes ``link`` lead to ``target`` atomically: after a power cut it leads
+        to the old or the new target. Raises CommandFailed."""
 
     def remove_file(self, path: str) -> None:
         """Removes a file if it exists. Raises CommandFailed."""
@@ -185,6 +213,9 @@ class System(Protocol):
     def boot(self) -> str:
         """What tells this run of the machine, since it was last started, from others; "" where it cannot be learnt."""
 
+    def networks(self) -> Sequence[NetworkCard]:
+        """The IPv4 networks that this machine is in by a card that others can wake it by; the loopback is none."""
+
     def clock(self) -> float:
         """The machine's own clock: seconds since the epoch."""
 
@@ -193,6 +224,9 @@ class System(Protocol):
 
     def python(self) -> tuple[tuple[int, int, int], str]:
         """The version of the Python that runs the agent, and the folder that it is installed in."""
+
+    def agent_version(self) -> str:
+        """The version of the agent that runs."""
 
     def program(self) -> str:
         """The path of that Python: what a service has to start."""
@@ -259,6 +293,10 @@ class System(Protocol):
     def install_doctor(self, folder: str, service: str) -> Sequence[str]:
         """Puts what the watch runs into its ``folder``, independent of the agent's packages where that is possible;
         returns the command that starts it."""
+
+    def upgrader(self, folder: str) -> Sequence[str]:
+        """The command of the unit that carries upgrades out; ``folder`` is the watch's, and ``install_doctor`` has
+        filled it."""
 
     def uptime(self) -> float:
         """Seconds since this run of the machine began; 0 where it cannot be learnt. Needs no package."""

@@ -21,10 +21,12 @@ from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from .. import __version__
 from ..errors import CommandFailed
 from . import folders, shells, trials
 from .daemon_thread import in_a_daemon_thread
 from .drop_ins import own_service
+from .networks import network_cards
 from .port import (
     Candidate,
     Completed,
@@ -32,6 +34,7 @@ from .port import (
     Family,
     FoundFile,
     Hardware,
+    NetworkCard,
     RegistryKey,
     Script,
     ScriptProcess,
@@ -124,6 +127,50 @@ class RealSystem(System):
             fresh.replace(file)
         except OSError as error:
             raise CommandFailed(f"{path} could not be written: {error.strerror}") from None
+
+    def write_bytes(self, path: str, data: bytes, mode: int) -> None:
+        """See the port."""
+        try:
+            Path(path).write_bytes(data)
+            Path(path).chmod(mode)
+        except OSError as error:
+            raise CommandFailed(f"{path} could not be written: {error.strerror}") from None
+
+    def read_text_of(self, path: str, account: str) -> str | None:
+        """See the port; cut at MAX_FILE_BYTES bytes."""
+        try:
+            return folders.read_of(Path(path), account, MAX_FILE_BYTES)
+        except (OSError, KeyError):
+            return None
+
+    def write_private_for(self, path: str, text: str, account: str) -> None:
+        """See the port."""
+        try:
+            folders.write_private(Path(path), text, account)
+        except (OSError, KeyError) as error:
+            raise CommandFailed(f"{path} could not be written: {getattr(error, 'strerror', error)}") from None
+
+    def reserve(self, path: str, size: int) -> None:
+        """See the port."""
+        try:
+            folders.reserve(Path(path), size)
+        except OSError as error:
+            Path(path).unlink(missing_ok=True)
+            raise CommandFailed(f"{path} could not be made: {error.strerror}") from None
+
+    def point(self, link: str, target: str) -> None:
+        """See the port. Windows has no link that can be replaced at once."""
+        if sys.platform == "win32":
+            raise CommandFailed("An upgrade beside the old version is not possible on Windows yet.")
+        try:
+            os.sync()
+            fresh = Path(link + ".new")
+            fresh.unlink(missing_ok=True)
+            fresh.symlink_to(target)
+            fresh.replace(link)
+            folders.flush(Path(link).parent)
+        except OSError as error:
+            raise CommandFailed(f"{link} could not be changed: {error.strerror}") from None
 
     def remove_file(self, path: str) -> None:
         """See the port."""
@@ -246,6 +293,10 @@ class RealSystem(System):
         first = (self.read_text("/proc/1/stat") or "").rpartition(")")[2].split()
         return f"{kernel} {first[19] if len(first) > 19 else ''}".strip()
 
+    def networks(self) -> list[NetworkCard]:
+        """See the port."""
+        return network_cards()
+
     def clock(self) -> float:
         """See the port."""
         return time.time()
@@ -260,8 +311,15 @@ class RealSystem(System):
         version = sys.version_info
         return (version.major, version.minor, version.micro), sys.base_prefix
 
-    def program(self) -> str:
+    def agent_version(self) -> str:
         """See the port."""
+        return __version__
+
+    def program(self) -> str:
+        """See the port. Where a pointer leads to the version that runs, by the pointer: it stays right."""
+        place, pointer = Path(sys.prefix), Path(sys.prefix).parent / "current"
+        if place.name.startswith("agent-") and pointer.is_symlink() and pointer.resolve() == place.resolve():
+            return str(pointer / Path(sys.executable).relative_to(place))
         return sys.executable
 
     def hostname(self) -> str:
@@ -409,6 +467,23 @@ class RealSystem(System):
 
         package.install(Path(folder), service)
         return ["/bin/sh", str(Path(folder, package.STARTER))]
+
+    def upgrader(self, folder: str) -> Sequence[str]:
+        """See the port."""
+        if self.family == "windows":
+            return [self.program(), "-m", "paddock_agent", "upgrade", "--carry-out", folder]
+        from ..doctor import package
+
+        if self.family == "macos":
+            package.install(Path(folder), "")
+        return ["/bin/sh", str(Path(folder, package.UPGRADER))]
+
+    def renew_watch(self, folder: str) -> None:
+        """Replaces the watch's program in its ``folder`` by that of this version. Raises CommandFailed."""
+        if self.family == "linux":
+            from ..doctor import package
+
+            package.renew(Path(folder))
 
     def uptime(self) -> float:
         """See the port. Of a container, since that was started."""

@@ -17,8 +17,14 @@ from ..doctor.report import bundle
 from ..file_pattern import file_pattern
 from ..limits import MAX_WORK_FOLDER_LENGTH, default_slots, folder_trouble
 from ..masking import Masker
+from ..power import order_text as power_order_text
+from ..power import signed_text as signed_power_order
 from ..services.diagnosis import diagnose
 from ..services.port import Cause, ServiceState
+from ..upgrade.order import Order as UpgradeOrder
+from ..upgrade.order import Package as UpgradePackage
+from ..upgrade.order import order_text, signed_order_text
+from ..wake_on_lan import hardware_address, magic_packet, send_magic_packet
 from .calls import (
     Checked,
     JoinAnswer,
@@ -27,6 +33,10 @@ from .calls import (
     PassAnswer,
     PassQuestion,
     StepReport,
+    UpgradeAnswer,
+    UpgradeOrdered,
+    UpgradeReport,
+    UpgradeWish,
     WatchAnswer,
     WatchKey,
     WatchReport,
@@ -47,6 +57,7 @@ from .link import (
     HeartbeatEvery,
     Hello,
     LogAck,
+    PowerDown,
     Probes,
     Restart,
     ServerMessage,
@@ -58,10 +69,13 @@ from .link import (
     Tried,
     TryProbe,
     TryService,
+    Upgrade,
+    WakeNeighbour,
     WatchedServices,
     WatchedState,
     WatchServices,
     Welcome,
+    Woken,
     WorkTried,
 )
 from .log_frames import LogFrame, read_log_frame
@@ -71,6 +85,7 @@ from .shared import (
     MAX_FOUND,
     MAX_MARKS,
     MAX_MESSAGE_BYTES,
+    MAX_NETWORKS,
     MAX_SERVICES,
     MAX_WATCH_REPORT_BYTES,
     OLDEST,
@@ -86,6 +101,7 @@ from .shared import (
     FromAgent,
     FromServer,
     Line,
+    Network,
     Word,
 )
 from .work import (
@@ -120,6 +136,7 @@ __all__ = [
     "MAX_FOUND",
     "MAX_MARKS",
     "MAX_MESSAGE_BYTES",
+    "MAX_NETWORKS",
     "MAX_OUTPUTS",
     "MAX_SCRIPT_BYTES",
     "MAX_SERVICES",
@@ -167,11 +184,13 @@ __all__ = [
     "LogChunk",
     "LogFrame",
     "Masker",
+    "Network",
     "Offer",
     "OutputFile",
     "Outputs",
     "PassAnswer",
     "PassQuestion",
+    "PowerDown",
     "Probes",
     "Restart",
     "ServerMessage",
@@ -188,6 +207,14 @@ __all__ = [
     "TryProbe",
     "TryService",
     "Underway",
+    "Upgrade",
+    "UpgradeAnswer",
+    "UpgradeOrder",
+    "UpgradeOrdered",
+    "UpgradePackage",
+    "UpgradeReport",
+    "UpgradeWish",
+    "WakeNeighbour",
     "WatchAnswer",
     "WatchKey",
     "WatchReport",
@@ -196,6 +223,7 @@ __all__ = [
     "WatchedState",
     "Welcome",
     "WireStep",
+    "Woken",
     "Word",
     "WorkFolders",
     "WorkTried",
@@ -210,7 +238,14 @@ __all__ = [
     "folder_trouble",
     "from_agent",
     "from_server",
+    "hardware_address",
     "log_frame",
+    "magic_packet",
+    "order_text",
+    "power_order_text",
     "read_as",
     "read_log_frame",
+    "send_magic_packet",
+    "signed_order_text",
+    "signed_power_order",
 ]

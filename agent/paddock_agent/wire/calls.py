@@ -93,6 +93,8 @@ class WatchKey(msgspec.Struct, frozen=True):
 
     key: Line
     every: Annotated[int, Meta(ge=1, le=3600)]
+    signer: Word = ""
+    """The public key with which the server signs orders to upgrade (Ed25519, hexadecimal)."""
 
 
 class WatchReport(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -100,7 +102,7 @@ class WatchReport(msgspec.Struct, frozen=True, omit_defaults=True):
 
     ``on_purpose``: it was stopped by the agent's own command. ``started``: the watch has just started it.
     ``starts_left``: how often it may still do so within the hour. ``why_absent``: why the host has no service manager.
-    ``evidence``: what was found when the host was examined.
+    ``evidence``: what was found when the host was examined. ``upgrades``: this host can carry out an upgrade.
     """
 
     host: Word
@@ -113,13 +115,60 @@ class WatchReport(msgspec.Struct, frozen=True, omit_defaults=True):
     starts_left: Count = 0
     why_absent: Line = ""
     evidence: Evidence | None = None
+    upgrades: bool = False
 
 
 class WatchAnswer(msgspec.Struct, frozen=True):
     """``start``: the service should run, and the watch may start it. ``asked``: a person asks for it now, so that it
     does not matter whether it was stopped on purpose, or how often it was started. ``examine``: the server does not
-    hear the agent, or a person asks: report again, with evidence."""
+    hear the agent, or a person asks: report again, with evidence. ``upgrade``: the number of an order to carry
+    out, 0 for none. ``power_down``: the text of an order to power the machine down, with its ``signature`` (Ed25519,
+    hexadecimal), "" for none."""
 
     start: bool = False
     asked: bool = False
     examine: bool = False
+    upgrade: Count = 0
+    power_down: Line = ""
+    signature: Word = ""
+
+
+# ---- upgrades ------------------------------------------------------------------------------------------------------
+
+
+class UpgradeReport(msgspec.Struct, frozen=True, omit_defaults=True):
+    """POST /agent/v1/upgrade with the watch's key: how far the order is. ``step`` is asked, installing, draining,
+    switched, proven, went back, kept (the old version never stopped) or left out (the same, and the new one is not to
+    blame); ``why`` and ``evidence`` say why it ended so.
+    """
+
+    order: Count
+    step: Word
+    why: Line = ""
+    evidence: Annotated[list[Line], Meta(max_length=20)] = msgspec.field(default_factory=list)
+
+
+class UpgradeAnswer(msgspec.Struct, frozen=True, omit_defaults=True):
+    """``order`` is the text of the order, where it was asked for, with its ``signature`` (Ed25519, hexadecimal).
+    ``proven``: the server has seen the new version connect, survey and run a job. ``go_back``: why it must not stay.
+    ``stop``: the upgrade is not wanted any more, if nothing was switched yet."""
+
+    order: str = ""
+    signature: Word = ""
+    proven: bool = False
+    go_back: Line = ""
+    stop: bool = False
+
+
+class UpgradeWish(msgspec.Struct, frozen=True, omit_defaults=True):
+    """POST /agent/v1/upgrade/ask with the watch's key: an administrator of the host wants it upgraded, to ``version``
+    or, with "", to the newest that the server holds."""
+
+    version: Word = ""
+
+
+class UpgradeOrdered(msgspec.Struct, frozen=True):
+    """The answer to UpgradeWish."""
+
+    order: Count
+    version: Word

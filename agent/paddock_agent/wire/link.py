@@ -138,11 +138,20 @@ class Tried(FromAgent, tag="tried", frozen=True, kw_only=True):
     why: Line = ""
 
 
+class Woken(FromAgent, tag="woken", frozen=True, kw_only=True):
+    """The packet that WakeNeighbour asked for was sent, or ``why`` not."""
+
+    wake: Count
+    why: Line = ""
+
+
 class Goodbye(FromAgent, tag="goodbye", frozen=True, kw_only=True):
-    """The agent was stopped on purpose. ``shutdown``: because the machine shuts down, by its manager's own word."""
+    """The agent was stopped on purpose. ``shutdown``: because the machine shuts down, by its manager's own word;
+    ``standby``: and the server asked for that."""
 
     why: Line = ""
     shutdown: bool = False
+    standby: bool = False
 
 
 AgentMessage = (
@@ -161,6 +170,7 @@ AgentMessage = (
     | Outputs
     | AttemptEnded
     | WorkFolders
+    | Woken
     | Goodbye
 )
 
@@ -235,6 +245,22 @@ class Restart(FromServer, tag="restart", frozen=True, kw_only=True):
     """Finish running jobs, accept no new ones, and restart with the environment of a new log-in."""
 
 
+class Upgrade(FromServer, tag="upgrade", frozen=True):
+    """An order to upgrade waits for the watch of this host: nudge it. The watch asks the server itself what to do."""
+
+
+class PowerDown(FromServer, tag="power down", frozen=True):
+    """Accept no more jobs, and nudge the watch if none runs: the watch asks the server itself for the order."""
+
+
+class WakeNeighbour(FromServer, tag="wake neighbour", frozen=True, kw_only=True):
+    """Send a magic packet for this hardware address into a network of this host."""
+
+    wake: Count
+    hardware: Word
+    broadcast: Word
+
+
 class WatchServices(FromServer, tag="watch services", frozen=True, kw_only=True):
     """From now on these services are watched."""
 
@@ -279,6 +305,9 @@ ServerMessage = (
     | Admitted
     | Slots
     | Restart
+    | Upgrade
+    | PowerDown
+    | WakeNeighbour
     | WatchServices
     | HeartbeatEvery
     | StillThere

@@ -7,15 +7,18 @@ from typing import Annotated
 import msgspec
 from msgspec import Meta
 
-VERSION = 5
+VERSION = 7
 """The version of this protocol. A server sends an older agent nothing that is newer than it. 2: an attempt waits for
 Underway. 3: the agent answers StillThere. 4: the agent tries whether it can work. 5: logs come in binary frames, and an
-Ack is for one message."""
+Ack is for one message. 6: the agent nudges its watch when the server sends Upgrade. 7: the agent
+powers its host down, and wakes others."""
 OLDEST = VERSION - 2
 """The oldest version that a server speaks. It refuses agents that are older, or newer than itself."""
 
 MAX_MESSAGE_BYTES = 1024 * 1024
 MAX_CHUNK_BYTES = 128 * 1024
+
+MAX_NETWORKS = 32
 
 Word = Annotated[str, Meta(max_length=200)]
 Line = Annotated[str, Meta(max_length=2000)]
@@ -63,6 +66,15 @@ class Difference(msgspec.Struct, frozen=True, omit_defaults=True):
     fresh: Line = ""
 
 
+class Network(msgspec.Struct, frozen=True, omit_defaults=True):
+    """One of the host's network cards in one IPv4 network. ``hardware`` is its hardware address in lower case with
+    colons, ``broadcast`` the address that reaches every machine of that network."""
+
+    hardware: Word
+    address: Word
+    broadcast: Word
+
+
 class Facts(msgspec.Struct, frozen=True, omit_defaults=True):
     """What the host itself is. Sizes in bytes; ``os`` and ``arch`` in the words of the terms."""
 
@@ -86,6 +98,9 @@ class Facts(msgspec.Struct, frozen=True, omit_defaults=True):
     """Where the agent's environment is older than the machine's."""
     boot: Word = ""
     """What tells this run of the machine, since it was last started, from others."""
+    python: Word = ""
+    """The version of the Python that the agent runs with; an upgrade is installed with the same one."""
+    networks: Annotated[list[Network], Meta(max_length=MAX_NETWORKS)] = msgspec.field(default_factory=list)
 
 
 class FoundInstallation(msgspec.Struct, frozen=True, omit_defaults=True):

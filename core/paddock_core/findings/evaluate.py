@@ -30,7 +30,7 @@ def look_at_host(host: HostSeen, now: float, rules: Sequence[Rule] = RULES) -> t
     found = [
         _finding(rule, _as_run_there(one, host), hosts, host.paddock)
         for rule in rules
-        if rule.look
+        if rule.look and (rule.of_sleepers or not host.sleeps)
         for one in rule.look(host, now)
     ]
     if any(one.code == agent_down.CODE for one in found):

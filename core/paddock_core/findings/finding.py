@@ -69,13 +69,15 @@ class Found:
 
 @dataclass(frozen=True)
 class Rule:
-    """One rule. It looks at hosts one by one, or at all of them together."""
+    """One rule. It looks at hosts one by one, or at all of them together. A host that is off on purpose is in no
+    trouble: only rules ``of_sleepers`` look at it."""
 
     code: str
     title: str
     severity: Severity
     look: Callable[[HostSeen, float], Iterable[Found]] | None = None
     look_at_all: Callable[[FleetSeen, float], Iterable[Found]] | None = None
+    of_sleepers: bool = False
 
 
 @dataclass(frozen=True)

@@ -9,6 +9,7 @@ from functools import cached_property
 
 from ..link_state import Link
 from ..proportions import Contrast
+from ..standby.power import Power
 from ..trend import Trend
 from .possibility import Possibility
 
@@ -77,6 +78,15 @@ class Anomaly:
 
 
 @dataclass(frozen=True)
+class RefusedVersion:
+    """A version of the agent that went back on a host, after the last that was proven there."""
+
+    version: str
+    at: float
+    why: str
+
+
+@dataclass(frozen=True)
 class HostSeen:
     """One host. Readings are medians over the last minutes, so that a single wild one finds nothing."""
 
@@ -118,13 +128,28 @@ class HostSeen:
     rate_limited: Anomaly | None = None
     invalid_reading: Anomaly | None = None
     rejected_report: Anomaly | None = None
+    newest_agent: str = ""
+    newest_since: float = 0.0
+    """The newest agent that the server holds, and since when."""
+    refused: tuple[RefusedVersion, ...] = ()
     certificate_ends: float = math.nan
     shares_machine: bool = False
     """Whether another agent runs on the same machine."""
+    power: Power = Power.ON
+    power_since: float = 0.0
+    power_evidence: tuple[tuple[str, float], ...] = ()
+    """What was done to wake it or to power it down, and when."""
+    down_failed: str = ""
+    """Why it did not power down when the server ordered it; "" where it did."""
 
     @property
     def is_away(self) -> bool:
-        return self.link in (Link.LOST, Link.STOPPED)
+        return self.link in (Link.LOST, Link.STOPPED) and not self.sleeps
+
+    @property
+    def sleeps(self) -> bool:
+        """Whether it is off on purpose, or on its way up or down."""
+        return self.power in (Power.ASLEEP, Power.WAKING, Power.NOT_WAKING) and self.link is not Link.CONNECTED
 
     @property
     def watch_patience(self) -> float:

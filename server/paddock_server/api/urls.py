@@ -17,8 +17,11 @@ from ..maintenance import views as maintenance
 from ..notifications import views as notifications
 from ..people.views import SecondFactorView
 from ..pipeline_secrets import views as secrets
+from ..planning import views as planning
+from ..rollout import views as rollout
 from ..server_page import views as server
 from ..sign_on import views as sign_on
+from ..standby import views as standby
 from ..tool_reports import views as toolchains
 from ..toolchains import catalogue_views as catalogue
 from ..yard import views as hosts
@@ -28,6 +31,8 @@ HOST = "hosts/<str:name>/"
 FINDING = "findings/<int:pk>/"
 SHEET = "bring-ups/<int:pk>/"
 CHORE_RUN = "chore-runs/<int:pk>/"
+REHEARSAL = "rehearsals/<int:pk>/"
+ROLLOUT = "rollouts/<int:pk>/"
 ATTEMPT = "jobs/<int:pk>/attempts/<int:number>/"
 KIT = "kits/<str:name>/"
 PERSON = "people/<str:name>/"
@@ -47,6 +52,17 @@ urlpatterns = [
     path(PROVIDER + "mapping/preview/", sign_on.PreviewMappingView.as_view()),
     path("links/open/", people.OpenLinkView.as_view()),
     path("links/accept/", people.AcceptLinkView.as_view()),
+    path("plan/use/", planning.PlanUseView.as_view()),
+    path("plan/use.csv", planning.PlanUseFileView.as_view()),
+    path("plan/kinds/", planning.PlanKindsView.as_view()),
+    path("plan/outlook/", planning.OutlookView.as_view()),
+    path("plan/costs/", planning.PlanCostsView.as_view()),
+    path("plan/costs/<int:pk>/", planning.PlanCostView.as_view()),
+    path("plan/settings/", planning.PlanSettingsView.as_view()),
+    path("rehearsals/", planning.RehearsalsView.as_view()),
+    path(REHEARSAL, planning.RehearsalView.as_view()),
+    path(REHEARSAL + "cancel/", planning.CancelRehearsalView.as_view()),
+    path(HOST + "use/", planning.HostUseView.as_view()),
     path("people/", people.PeopleView.as_view()),
     path("people-review/", people.PeopleReviewView.as_view()),
     path(PERSON, people.PersonView.as_view()),
@@ -105,6 +121,10 @@ urlpatterns = [
     path(HOST + "folders/", runs.FoldersView.as_view()),
     path(HOST + "survey/", hosts.SurveyView.as_view()),
     path(HOST + "examination/", health.ExaminationView.as_view()),
+    path(HOST + "power/", standby.HostPowerView.as_view()),
+    path(HOST + "wake/", standby.WakeView.as_view()),
+    path(HOST + "power-down/", standby.PowerDownView.as_view()),
+    path(HOST + "count-again/", standby.CountAgainView.as_view()),
     path(HOST + "week/", health.WeekView.as_view()),
     path(HOST + "readings/", health.ReadingsView.as_view()),
     path(HOST + "service/", health.ServiceView.as_view()),
@@ -144,6 +164,18 @@ urlpatterns = [
     path(CHORE_RUN, chores.ChoreRunView.as_view()),
     path(CHORE_RUN + "approve/", chores.ApproveView.as_view()),
     path(CHORE_RUN + "stop/", chores.StopRunView.as_view()),
+    path("versions/", rollout.VersionsView.as_view()),
+    path("rollout-plans/", rollout.PlanRolloutView.as_view()),
+    path("standby/", standby.StandbyView.as_view()),
+    path("standby-policies/", standby.StandbyPoliciesView.as_view()),
+    path("standby-policies/<int:pk>/", standby.StandbyPolicyView.as_view()),
+    path("rollouts/", rollout.RolloutsView.as_view()),
+    path(ROLLOUT, rollout.RolloutView.as_view()),
+    path(ROLLOUT + "approve/", rollout.ApproveRolloutView.as_view()),
+    path(ROLLOUT + "pause/", rollout.PauseRolloutView.as_view()),
+    path(ROLLOUT + "resume/", rollout.ResumeRolloutView.as_view()),
+    path(ROLLOUT + "stop/", rollout.StopRolloutView.as_view()),
+    path(ROLLOUT + "go-back/", rollout.GoBackView.as_view()),
     path("secrets/", secrets.SecretsView.as_view()),
     path("secrets/<str:name>/", secrets.SecretView.as_view()),
     path("jobs/<int:pk>/fit/", fit_view.JobFitView.as_view()),

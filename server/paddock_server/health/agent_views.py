@@ -14,6 +14,7 @@ from ..errors import Invalid, KeyUnknown
 from ..hosts.actions.make_watch_key import make_watch_key
 from ..hosts.join_view import ForAgents
 from ..hosts.queries import bearer_of, host_with_key, host_with_watch_key
+from ..toolchains.catalogue import public_key
 from .actions.record_watch_report import record_watch_report
 
 
@@ -24,7 +25,7 @@ class WatchKeyView(ForAgents):
         host = host_with_key(bearer_of(request))
         if host is None:
             raise KeyUnknown("The server does not know this agent's key: the host was turned away or retired.")
-        return _json(wire.WatchKey(make_watch_key(host), max(1, round(settings.WATCH_SECONDS))), 201)
+        return _json(wire.WatchKey(make_watch_key(host), max(1, round(settings.WATCH_SECONDS)), public_key()), 201)
 
 
 class WatchView(ForAgents):

@@ -5,7 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from paddock_core.link_state import LinkEvent
+
 from ..changes import Signal
+from ..hosts.models import Host
 from .models import Finding
 
 
@@ -17,4 +20,13 @@ class FindingChanged:
     event: Literal["opened", "closed"]
 
 
+@dataclass(frozen=True)
+class LinkSeen:
+    """The link of a host changed by what the server saw."""
+
+    host: Host
+    seen: LinkEvent
+
+
+link_seen: Signal[LinkSeen] = Signal()
 finding_changed: Signal[FindingChanged] = Signal()

@@ -2,7 +2,7 @@ from django.db import models
 
 from paddock_core.findings import Severity
 
-from ..hosts.models import LINK_CHOICES
+from ..hosts.models import LINK_CHOICES, POWER_CHOICES
 
 SEVERITIES = [(one.value, one.value) for one in Severity]
 
@@ -25,6 +25,20 @@ class HoldChange(models.Model):
     host = models.ForeignKey("hosts.Host", models.CASCADE, related_name="hold_changes")
     at = models.DateTimeField(db_index=True)
     holding = models.CharField(max_length=20, blank=True)
+
+    class Meta:
+        ordering = ["id"]
+
+
+class PowerChange(models.Model):
+    """The power of a host changed. ``wake_seconds`` is what a wake that ended took; None for other changes."""
+
+    host = models.ForeignKey("hosts.Host", models.CASCADE, related_name="power_changes")
+    at = models.DateTimeField(db_index=True)
+    state = models.CharField(max_length=20, choices=POWER_CHOICES)
+    cause = models.CharField(max_length=300)
+    by = models.CharField(max_length=200, blank=True)
+    wake_seconds = models.FloatField(null=True)
 
     class Meta:
         ordering = ["id"]
@@ -62,7 +76,9 @@ class WatchedService(models.Model):
 class Health(models.Model):
     """The health of a host beside its link: the last report of the watch (``report``, a wire.WatchReport, in
     the same words since ``state_since``), what was strange about what it sent, the trend of its disk (a
-    paddock_core.trend.Trend), and the ``evidence`` of its last examination (a wire.Evidence)."""
+    paddock_core.trend.Trend), and the ``evidence`` of its last examination (a wire.Evidence).
+    ``refused_versions`` are those of the agent that went back since the last that was proven. ``power_evidence`` is
+    what was done to wake it or to power it down, with ``what`` and ``at``; ``down_failed`` says why it stayed on."""
 
     host = models.OneToOneField("hosts.Host", models.CASCADE, related_name="health")
     report = models.JSONField(default=dict)
@@ -75,6 +91,9 @@ class Health(models.Model):
     disk_trend = models.JSONField(null=True)
     evidence = models.JSONField(null=True)
     examined_at = models.DateTimeField(null=True)
+    refused_versions = models.JSONField(default=list)
+    power_evidence = models.JSONField(default=list)
+    down_failed = models.CharField(max_length=300, blank=True)
 
 
 class FreshReadings(models.Model):

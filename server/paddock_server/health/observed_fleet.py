@@ -28,16 +28,18 @@ from paddock_core.findings import (
     look_at_host,
     together,
 )
-from paddock_core.findings.observed import Anomaly, BackupsSeen, Failing, GuessingSeen, TokenSeen
+from paddock_core.findings.observed import Anomaly, BackupsSeen, Failing, GuessingSeen, RefusedVersion, TokenSeen
 from paddock_core.lifecycle import AttemptState
 from paddock_core.link_state import FLAPPING_WINDOW, Link
 from paddock_core.proportions import Contrast, Tally, contrasts
+from paddock_core.standby.power import Power
 from paddock_core.trend import Trend
 
 from ..hosts.models import LIVING, EntryPass, Host
 from ..housekeeping.models import BackupRun
 from ..housekeeping.schedule import backup_schedule
 from ..housekeeping.storage_use import disk_trend
+from ..install.index import agent_held_since, agent_version
 from ..people.log_in_guard import ongoing_guessing
 from ..people.models import Token
 from ..process import vitals
@@ -164,10 +166,13 @@ def _read(names: Collection[str] | None) -> dict[int, HostSeen]:
         watched[pk].append(WatchedService(name, running, since.timestamp()))
     machines = Host.objects.filter(standing__in=LIVING).exclude(machine="").values("machine").order_by("machine")
     shared = set(machines.annotate(agents=Count("pk")).filter(agents__gt=1).values_list("machine", flat=True))
-    return {host.pk: _seen(host, tuple(watched[host.pk]), host.machine in shared) for host in hosts}
+    newest = agent_version(), agent_held_since()
+    return {host.pk: _seen(host, tuple(watched[host.pk]), host.machine in shared, newest) for host in hosts}
 
 
-def _seen(host: Host, services: tuple[WatchedService, ...], shares_machine: bool) -> HostSeen:
+def _seen(
+    host: Host, services: tuple[WatchedService, ...], shares_machine: bool, newest: tuple[str, float]
+) -> HostSeen:
     facts = host.facts
     health = getattr(host, "health", None) or Health()
     anomalies = {kind: Anomaly(one["at"], one["sentence"]) for kind, one in health.anomalies.items()}
@@ -187,6 +192,9 @@ def _seen(host: Host, services: tuple[WatchedService, ...], shares_machine: bool
         account=facts.get("user", ""),
         agent_version=facts.get("agent_version", ""),
         oldest_agent=OLDEST_AGENT,
+        newest_agent=newest[0],
+        newest_since=newest[1],
+        refused=tuple(RefusedVersion(one["version"], one["at"], one["why"]) for one in health.refused_versions),
         failing=_failing(host),
         failing_since=_seconds(host.cannot_since),
         work_folder=facts.get("work_folder", ""),
@@ -204,6 +212,10 @@ def _seen(host: Host, services: tuple[WatchedService, ...], shares_machine: bool
         rejected_report=anomalies.get("rejected_report"),
         certificate_ends=_seconds(health.certificate_ends, math.nan),
         shares_machine=shares_machine,
+        power=Power(host.power),
+        power_since=_seconds(host.power_since),
+        power_evidence=tuple((one["what"], one["at"]) for one in health.power_evidence),
+        down_failed=health.down_failed,
     )
 
 

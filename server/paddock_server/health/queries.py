@@ -16,7 +16,9 @@ from paddock_core.availability import Availability, availability, together
 from paddock_core.findings.finding import ORDER, Severity
 from paddock_core.findings.lifetime import is_quiet
 from paddock_core.link_state import Link, is_flapping
+from paddock_core.standby.power import Power
 from paddock_core.surveys import TOOL
+from paddock_core.trace import joined
 from paddock_core.trend import LOOK_BACK, Trend
 from paddock_core.vitals import BY_MINUTE_FOR, FULL_FOR, HOUR, MINUTE, NAMES, WIDTH, Floats, unpacked
 
@@ -27,7 +29,7 @@ from ..people.models import Role
 from ..rest.shown import Shown
 from ..toolchains.models import SurveyChange
 from ..work.models import Attempt
-from .models import Finding, FreshReadings, Health, HoldChange, HourOfReadings, LinkChange, ServiceChange
+from .models import Finding, FreshReadings, Health, HoldChange, HourOfReadings, LinkChange, PowerChange, ServiceChange
 
 WINDOWS = {"day": 86_400.0, "week": 7 * 86_400.0, "month": 30 * 86_400.0}
 MAX_FORECASTS = 12
@@ -100,13 +102,30 @@ def link_changes(hosts: Collection[int], start: datetime) -> dict[int, list[tupl
     return found
 
 
-def holds(hosts: Collection[int], now: float) -> dict[int, list[tuple[float, float]]]:
-    """When each host was held or draining, as spans."""
-    spans: dict[int, list[tuple[float, float]]] = defaultdict(list)
+Spans = dict[int, list[tuple[float, float]]]
+ASLEEP_OR_ON_ITS_WAY = frozenset({Power.GOING_DOWN, Power.ASLEEP, Power.WAKING})
+
+
+def holds(hosts: Collection[int], now: float) -> Spans:
+    """When each host was held, draining or off on purpose, as spans that do not overlap."""
+    changes = HoldChange.objects.filter(host__in=hosts).order_by("id").values_list("host", "at", "holding")
+    held = _spans_while(((pk, at, bool(holding)) for pk, at, holding in changes), now)
+    asleep = power_spans(hosts, ASLEEP_OR_ON_ITS_WAY, now)
+    return {pk: joined([*held.get(pk, ()), *asleep.get(pk, ())]) for pk in hosts}
+
+
+def power_spans(hosts: Collection[int], states: Collection[Power], now: float) -> Spans:
+    """When the power of each host was in one of these states."""
+    changes = PowerChange.objects.filter(host__in=hosts).order_by("id").values_list("host", "at", "state")
+    return _spans_while(((pk, at, Power(state) in states) for pk, at, state in changes), now)
+
+
+def _spans_while(changes: Iterable[tuple[int, datetime, bool]], now: float) -> Spans:
+    """From changes in order, each with whether its host was inside from then on; the last span goes up to ``now``."""
+    spans: Spans = defaultdict(list)
     begun: dict[int, float] = {}
-    changes = HoldChange.objects.filter(host__in=hosts).order_by("id")
-    for pk, at, holding in changes.values_list("host", "at", "holding"):
-        if holding:
+    for pk, at, is_inside in changes:
+        if is_inside:
             begun.setdefault(pk, at.timestamp())
         elif pk in begun:
             spans[pk].append((begun.pop(pk), at.timestamp()))

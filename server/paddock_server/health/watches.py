@@ -20,13 +20,16 @@ ASKED_FOR = 300.0
 
 
 class _Watches:
-    """Per host: when an examination was requested, the last report, when a watch was heard last, and that of those
-    that are not written yet. ``hosts`` has the hosts by the digests of their watches' keys."""
+    """Per host: when an examination was requested, the last report, the orders to upgrade and to power down that wait
+    for its watch, when a watch was heard last, and that of those that are not written yet. ``hosts`` has the hosts by
+    the digests of their watches' keys."""
 
     def __init__(self) -> None:
         self.asked: dict[int, float] = {}
         self.last_reports: dict[int, wire.WatchReport] = {}
         self.hosts: dict[str, int] = {}
+        self.orders: dict[int, int] = {}
+        self.power_orders: dict[int, int] = {}
         self.heard: dict[int, float] = {}
         self.unwritten: dict[int, float] = {}
 
@@ -56,6 +59,8 @@ def hear_again(host_id: int, report: wire.WatchReport, now: float) -> bool:
         before is None
         or report.started
         or is_asked(host_id)
+        or order_for(host_id)
+        or power_order_for(host_id)
         or report.state.running != "running"
         or _timeless(before) != _timeless(report)
     ):
@@ -79,6 +84,46 @@ def is_asked(host_id: int) -> bool:
 def answered(host_id: int) -> None:
     """The examination has come."""
     _watches().asked.pop(host_id, None)
+
+
+def set_orders(orders: dict[int, int]) -> None:
+    """The orders to upgrade that wait for a watch now, by host."""
+    _watches().orders = orders
+
+
+def add_order(host_id: int, number: int) -> None:
+    """An order waits for this host's watch from now on."""
+    _watches().orders[host_id] = number
+
+
+def remove_order(host_id: int) -> None:
+    """No order waits for it any more."""
+    _watches().orders.pop(host_id, None)
+
+
+def order_for(host_id: int) -> int:
+    """The number of the order that waits for this host's watch; 0 for none."""
+    return _watches().orders.get(host_id, 0)
+
+
+def set_power_orders(orders: dict[int, int]) -> None:
+    """The orders to power down that wait for a watch now, by host."""
+    _watches().power_orders = orders
+
+
+def add_power_order(host_id: int, number: int) -> None:
+    """An order to power down waits for this host's watch from now on."""
+    _watches().power_orders[host_id] = number
+
+
+def remove_power_order(host_id: int) -> None:
+    """The host is off, or stays on."""
+    _watches().power_orders.pop(host_id, None)
+
+
+def power_order_for(host_id: int) -> int:
+    """The number of the order to power down that waits for this host's watch; 0 for none."""
+    return _watches().power_orders.get(host_id, 0)
 
 
 def why_no_time(report: wire.WatchReport, now: float) -> str:

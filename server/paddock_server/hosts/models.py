@@ -9,7 +9,9 @@ from django.db.models import functions
 
 from paddock_agent.wire import MAX_SERVICES, default_slots
 from paddock_core.link_state import Link
+from paddock_core.standby.power import ASLEEP_ON_PURPOSE, USUAL_WAKE_SECONDS, Power
 
+POWER_CHOICES = [(state.value, state.value) for state in Power]
 LINK_CHOICES = [(state.value, state.value) for state in Link]
 
 NAME = RegexValidator(
@@ -41,6 +43,7 @@ class Paddock(models.Model):
     """A fenced group of hosts. ``grace`` is the seconds of silence after which a host is lost, ``lease`` after which
     what runs there is given up, 0 for the server's own;
     ``services`` are watched on all its hosts. ``pipelines`` are patterns of those that its fence lets in.
+    With ``follows_versions`` its agents are upgraded to a new version once other hosts have proven it for a day.
     What jobs leave running is ended where it ``ends_processes``; warm folders stay ``warm_days`` after their last
     use."""
 
@@ -56,6 +59,8 @@ class Paddock(models.Model):
     warm_days = models.PositiveIntegerField(default=14)
     lease = models.PositiveIntegerField(default=0)
     chores_need_approval = models.BooleanField(default=False)
+    rollouts_need_approval = models.BooleanField(default=False)
+    follows_versions = models.BooleanField(default=False)
     made_at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
@@ -99,7 +104,8 @@ class Guessing(models.Model):
 class Host(models.Model):
     """A machine with our agent. Its record stays after it was turned away; its name is free again then.
     ``asked_labels`` and ``asked_slots`` are what it asked for at joining beyond what its pass gives. ``cannot`` are the
-    parts that failed when its agent last tried whether it can work (wire.FailedPart)."""
+    parts that failed when its agent last tried whether it can work (wire.FailedPart). ``wake_seconds`` is what a wake
+    usually takes."""
 
     class Standing(models.TextChoices):
         AT_THE_GATE = "at the gate"
@@ -122,6 +128,11 @@ class Host(models.Model):
     link_since = models.DateTimeField(null=True)
     link_cause = models.CharField(max_length=300, blank=True)
     address = models.CharField(max_length=100, blank=True)
+
+    power = models.CharField(max_length=20, choices=POWER_CHOICES, default=Power.ON.value)
+    power_since = models.DateTimeField(null=True)
+    power_cause = models.CharField(max_length=300, blank=True)
+    wake_seconds = models.FloatField(default=USUAL_WAKE_SECONDS)
 
     holding = models.CharField(max_length=20, choices=Holding, default=Holding.NO, blank=True)
     hold_reason = models.CharField(max_length=300, blank=True)
@@ -174,6 +185,11 @@ class Host(models.Model):
         first = self.cannot[0] if self.cannot else None
         more = f", and {len(self.cannot) - 1} more" if len(self.cannot) > 1 else ""
         return f"{first['part']}: {first['why']}{more}"[:300] if first else ""
+
+    @property
+    def sleeps(self) -> bool:
+        """Whether it is off on purpose, and can be woken or is."""
+        return self.link != Link.CONNECTED and Power(self.power) in ASLEEP_ON_PURPOSE
 
     @property
     def undo_until(self) -> datetime | None:

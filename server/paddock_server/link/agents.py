@@ -38,6 +38,7 @@ from ..runs.actions.record_folders import record_folders
 from ..runs.actions.record_outputs import record_outputs
 from ..runs.actions.record_step import record_step
 from ..runs.log_lane import LogLane
+from ..standby.actions.record_woken import record_woken
 from ..storage import run_in_writer
 from ..storage.trouble import trouble_of
 from ..toolchains.actions.record_survey import record_survey
@@ -74,6 +75,7 @@ async def agent_link(scope: Scope, receive: Receive, send: Send) -> None:
         if not isinstance(hello, wire.Hello):
             raise BadMessage("the first message is not hello")
         _demand_spoken(hello.protocol)
+        connection.protocol = hello.protocol
         address = (scope.get("client") or ("",))[0]
         is_connected = connections.is_connected(host.pk)
         clone = await run_in_writer(note_caller, host.pk, hello.facts.machine, address, is_connected)
@@ -237,6 +239,8 @@ def _record(host_id: int, message: wire.AgentMessage) -> None:
             record_outputs(host, message)
         case wire.WorkFolders():
             record_folders(host, message)
+        case wire.Woken():
+            record_woken(host, message)
         case wire.Hello():
             raise BadMessage("a second hello")
 

@@ -36,6 +36,7 @@ class Connection:
     """When the last message came, by the monotonic clock."""
     run: str = ""
     boot: str = ""
+    protocol: int = 0
     early: list[wire.FromServer] | None = None
     """What is to be sent before the welcome is; None once it is, for the agent hears that first."""
 
@@ -137,6 +138,27 @@ def delays(now: float) -> list[float]:
 def send(host_id: int, message: wire.FromServer) -> None:
     """Sends a message to the host's agent once the transaction is through; nothing happens if it is not connected."""
     transaction.on_commit(lambda: event_loop.post(_put, host_id, message))
+
+
+def send_since(protocol: int, host_id: int, message: wire.FromServer) -> None:
+    """The same for agents that speak at least this version of the protocol."""
+    transaction.on_commit(lambda: event_loop.post(_put_since, protocol, host_id, message))
+
+
+def _put_since(protocol: int, host_id: int, message: wire.FromServer) -> None:
+    if speaks(host_id, protocol):
+        _put(host_id, message)
+
+
+def put_now(host_id: int, message: wire.FromServer) -> None:
+    """Sends a message at once. Called in the server's loop."""
+    _put(host_id, message)
+
+
+def speaks(host_id: int, protocol: int) -> bool:
+    """Whether the host's agent is connected, and speaks at least this version of the protocol."""
+    connection = _connections().get(host_id)
+    return connection is not None and connection.protocol >= protocol
 
 
 def dismiss(host_id: int, why: str) -> None:

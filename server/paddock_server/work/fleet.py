@@ -21,6 +21,8 @@ from paddock_core.fit import Requirement
 from paddock_core.fleet_index import FleetIndex
 from paddock_core.lifecycle import LIVE, AttemptState
 from paddock_core.link_state import Link
+from paddock_core.standby.power import Power
+from paddock_core.units import span
 
 from ..changes import Change
 from ..hosts.models import LIVING, Host
@@ -240,8 +242,12 @@ def readiness(host: Host, free_slots: int, is_refusing: bool) -> core.Readiness:
     """The first thing that keeps the host from taking a job, or that it is free."""
     if host.standing != Host.Standing.ADMITTED:
         return core.Readiness.AT_THE_GATE
+    if host.sleeps:
+        return core.Readiness.WAKING if host.power == Power.WAKING.value else core.Readiness.ASLEEP
     if host.link != Link.CONNECTED:
         return _NOT_CONNECTED[Link(host.link)]
+    if host.power == Power.GOING_DOWN.value:
+        return core.Readiness.GOING_DOWN
     if host.holding:
         return core.Readiness(host.holding)
     if host.cannot:
@@ -280,8 +286,16 @@ def _seen_by_core(host: Host, working: int, is_refusing: bool, services: dict[st
         reserved=host.reserved,
         connected=host.link == Link.CONNECTED,
         unable=host.unable,
+        waking=_waking(host),
         held=": ".join(filter(None, [host.held_by, host.hold_reason])) if host.holding else "",
     )
+
+
+def _waking(host: Host) -> str:
+    """When a host that is being woken is usually up, "" for others."""
+    if host.power != Power.WAKING.value:
+        return ""
+    return f"usually up in {span(host.wake_seconds)}"
 
 
 def _read_installations(hosts: list[Host]) -> None:

@@ -12,6 +12,7 @@ from rest_framework import serializers
 from paddock_agent.wire import MAX_SERVICES
 from paddock_core.link_state import Link
 from paddock_core.readiness import Mark, readiness_of
+from paddock_core.standby.power import Power
 from paddock_core.suspicion import Oddity, is_outside
 
 from ..health.models import SEVERITIES
@@ -87,6 +88,8 @@ class PaddockSerializer(serializers.ModelSerializer[Paddock]):
             "warm_days",
             "lease",
             "chores_need_approval",
+            "rollouts_need_approval",
+            "follows_versions",
             "hosts",
             "made_at",
         ]
@@ -237,6 +240,7 @@ class PlateSerializer(serializers.ModelSerializer[Any]):
             "link",
             "link_since",
             "link_cause",
+            "power",
             "holding",
             "slots",
             "working",
@@ -360,8 +364,9 @@ class HostSerializer(serializers.ModelSerializer[Any]):
             slots=host.slots,
             working=shown.working,
             disk_free=_disk_free(host),
-            watch=_watch_word(host),
+            watch="" if host.sleeps else _watch_word(host),
             unable=host.unable,
+            power=Power(host.power),
         )
         return StepSerializer(steps, many=True).data
 

@@ -832,6 +832,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/hosts/{name}/count-again/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Count again on a host that did not wake: a person has looked at it
+         * @description Count again on a host that did not wake: a person has looked at it.
+         */
+        post: operations["hosts_count_again_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/hosts/{name}/drain/": {
         parameters: {
             query?: never;
@@ -954,6 +974,50 @@ export interface paths {
          * @description Take no new job from now on.
          */
         post: operations["hosts_hold_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/hosts/{name}/power/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Whether a host is on, asleep or being woken, and how it is powered
+         * @description Whether a host is on, asleep or being woken, and how it is powered.
+         */
+        get: operations["hosts_power_retrieve"];
+        /**
+         * Whether a host is on, asleep or being woken, and how it is powered
+         * @description Whether a host is on, asleep or being woken, and how it is powered.
+         */
+        put: operations["hosts_power_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/hosts/{name}/power-down/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Power an idle host down; it can be woken again
+         * @description Power an idle host down; it can be woken again.
+         */
+        post: operations["hosts_power_down_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1115,6 +1179,46 @@ export interface paths {
          * @description Put a retired host back as it was; its agent has to be started again.
          */
         post: operations["hosts_undo_retirement_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/hosts/{name}/use/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who used one host, and how fast it is beside its peers
+         * @description Who used one host, and how fast it is beside its peers.
+         */
+        get: operations["hosts_use_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/hosts/{name}/wake/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Wake a host that is off
+         * @description Wake a host that is off.
+         */
+        post: operations["hosts_wake_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2285,6 +2389,218 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/plan/costs/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What hosts cost a month, and against rented ones
+         * @description What hosts cost a month, and against rented ones.
+         */
+        get: operations["plan_costs_retrieve"];
+        put?: never;
+        /**
+         * What hosts cost a month, and against rented ones
+         * @description What hosts cost a month, and against rented ones.
+         */
+        post: operations["plan_costs_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/costs/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * One entered cost
+         * @description One entered cost.
+         */
+        delete: operations["plan_costs_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/kinds/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The kinds of work, the hosts that cover each, and what stops if hosts fail
+         * @description The kinds of work, the hosts that cover each, and what stops if hosts fail.
+         */
+        get: operations["plan_kinds_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/outlook/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Whether another machine is needed, and when: the newest answer that the server has worked out
+         * @description Whether another machine is needed, and when: the newest answer that the server has worked out.
+         */
+        get: operations["plan_outlook_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/settings/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * The target for waits, the currency and the prices
+         * @description The target for waits, the currency and the prices.
+         */
+        put: operations["plan_settings_update"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/use/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How busy the fleet was, who used it, and who waited
+         * @description How busy the fleet was, who used it, and who waited.
+         */
+        get: operations["plan_use_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan/use.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The slot-hours of each host, paddock and so on, as CSV
+         * @description The slot-hours of each host, paddock and so on, as CSV.
+         */
+        get: operations["plan_use.csv_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rehearsals/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Rehearsals, newest first
+         * @description Rehearsals, newest first.
+         */
+        get: operations["rehearsals_list"];
+        put?: never;
+        /**
+         * Rehearsals, newest first
+         * @description Rehearsals, newest first.
+         */
+        post: operations["rehearsals_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rehearsals/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One rehearsal with its result
+         * @description One rehearsal with its result.
+         */
+        get: operations["rehearsals_retrieve"];
+        put?: never;
+        post?: never;
+        /**
+         * One rehearsal with its result
+         * @description One rehearsal with its result.
+         */
+        delete: operations["rehearsals_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rehearsals/{id}/cancel/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ends a rehearsal that waits or runs
+         * @description Ends a rehearsal that waits or runs.
+         */
+        post: operations["rehearsals_cancel_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/remedies/": {
         parameters: {
             query?: never;
@@ -2299,6 +2615,170 @@ export interface paths {
          * @description Carry out a remedy that the board proposes.
          */
         post: operations["remedies_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rollout-plans/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What a rollout would do, before anything is started
+         * @description What a rollout would do, before anything is started.
+         */
+        post: operations["rollout_plans_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rollouts/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The rollouts, newest first
+         * @description The rollouts, newest first.
+         */
+        get: operations["rollouts_list"];
+        put?: never;
+        /**
+         * Start a rollout
+         * @description Start a rollout.
+         */
+        post: operations["rollouts_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rollouts/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One rollout
+         * @description One rollout.
+         */
+        get: operations["rollouts_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rollouts/{id}/approve/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Approve a rollout that another administrator asked for, or turn it down
+         * @description Approve a rollout that another administrator asked for, or turn it down.
+         */
+        post: operations["rollouts_approve_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rollouts/{id}/go-back/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take all hosts that a rollout has proven back to the versions that they had
+         * @description Take all hosts that a rollout has proven back to the versions that they had.
+         */
+        post: operations["rollouts_go_back_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rollouts/{id}/pause/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Let no other host of a rollout begin until it is resumed
+         * @description Let no other host of a rollout begin until it is resumed.
+         */
+        post: operations["rollouts_pause_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rollouts/{id}/resume/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Let a paused rollout go on
+         * @description Let a paused rollout go on.
+         */
+        post: operations["rollouts_resume_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rollouts/{id}/stop/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Let a rollout go no further
+         * @description Let a rollout go no further. Hosts that have not switched keep their version.
+         */
+        post: operations["rollouts_stop_create"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2717,6 +3197,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/standby/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The hosts that may sleep, and what standby saved
+         * @description The hosts that may sleep, and what standby saved.
+         */
+        get: operations["standby_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/standby-policies/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What the server may do with the power of hosts
+         * @description What the server may do with the power of hosts.
+         */
+        get: operations["standby_policies_list"];
+        put?: never;
+        /**
+         * What the server may do with the power of hosts
+         * @description What the server may do with the power of hosts.
+         */
+        post: operations["standby_policies_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/standby-policies/{id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * One policy
+         * @description One policy.
+         */
+        delete: operations["standby_policies_destroy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/submissions/": {
         parameters: {
             query?: never;
@@ -2901,6 +3445,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/versions/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The versions of the agent: which this server holds, and which the hosts run
+         * @description The versions of the agent: which this server holds, and which the hosts run.
+         */
+        get: operations["versions_retrieve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/watch/": {
         parameters: {
             query?: never;
@@ -3054,6 +3618,81 @@ export interface components {
          * @enum {string}
          */
         AskAccessRoleEnum: "operator" | "administrator";
+        /** @description What a host costs, or each host of a paddock. */
+        AskedCostRequest: {
+            /** @default  */
+            host?: string;
+            /** @default  */
+            paddock?: string;
+            is_rented?: boolean;
+            /** Format: double */
+            price?: number;
+            /** Format: double */
+            watts?: number;
+            /** Format: double */
+            room?: number;
+            /** Format: double */
+            per_hour?: number;
+            /** Format: double */
+            per_start?: number;
+            /** Format: double */
+            years?: number;
+        };
+        /**
+         * @description A stretch of the past, played again with changes. With a target in seconds it also says how many hosts like
+         *     ``like`` keep the 95th wait of the pipelines under it, and when their growth breaks it.
+         */
+        AskedRehearsalRequest: {
+            name: string;
+            /** Format: date-time */
+            since: string;
+            /** Format: date-time */
+            until: string;
+            /** @default UTC */
+            zone?: string;
+            changes?: {
+                [key: string]: unknown;
+            }[];
+            /** @default 0 */
+            seed?: number;
+            /** @default 0 */
+            target?: number;
+            pipelines?: string[];
+            /** @default  */
+            like?: string;
+        };
+        /**
+         * @description A version, "" for the newest, and hosts: by name, by terms (a kit is a term: ``kit NAME``), or all of paddocks.
+         *     Without any of them, all hosts.
+         */
+        AskedRolloutRequest: {
+            /**
+             * @default [
+             *       "100%"
+             *     ]
+             */
+            waves?: string[];
+            /** @default 0 */
+            pause?: number;
+            /** @default 5 */
+            per_paddock?: number;
+            /** @default 5 */
+            per_kind?: number;
+            /** @default 1 */
+            stop_after?: number;
+            /** @default true */
+            canaries?: boolean;
+            hours?: components["schemas"]["HoursRequest"] | null;
+            /** @default 21600 */
+            drain_limit?: number;
+            /** @default 300 */
+            proof_limit?: number;
+            /** @default  */
+            version?: string;
+            hosts?: string[];
+            terms?: string[];
+            paddocks?: string[];
+        };
         Asking: {
             pipeline: string;
             job: string;
@@ -3153,6 +3792,11 @@ export interface components {
          * @enum {string}
          */
         AttemptStateEnum: "offered" | "running" | "passed" | "failed" | "cancelled" | "timed out" | "lost" | "refused";
+        AttributedWait: {
+            name: string;
+            sentence: string;
+            change: components["schemas"]["Figure"];
+        };
         /**
          * @description Of one window. ``share`` is the time connected of the time that it should have been, planned holds left out; null
          *     where it should have been at no time. Seconds otherwise.
@@ -3303,6 +3947,16 @@ export interface components {
             /** @description Windows that the file cancels, which were deleted. */
             cancelled: number;
         };
+        /** @description The recorded waits against those of the play without a change; ratios are rehearsed over recorded. */
+        Calibration: {
+            recorded: components["schemas"]["Waits"];
+            rehearsed: components["schemas"]["Waits"];
+            /** Format: double */
+            median_ratio: number | null;
+            /** Format: double */
+            high_ratio: number | null;
+            is_close: boolean;
+        };
         /**
          * @description All tools that surveys look for. ``behind`` are connected hosts that have not taken the newest release, with
          *     why.
@@ -3345,6 +3999,16 @@ export interface components {
             /** Format: date-time */
             accepted_at: string | null;
             note: string;
+        };
+        /**
+         * @description What one change costs whom: all changes against all but this one. ``never`` is how many more jobs never run
+         *     because of it; ``why`` says where it cannot be left out.
+         */
+        ChangeEffect: {
+            sentence: string;
+            pipelines: components["schemas"]["AttributedWait"][];
+            never: number;
+            why: string;
         };
         /** @description A change, with how the host's jobs ended in the week before it and in the week since. */
         ChangeOfHost: {
@@ -3586,6 +4250,8 @@ export interface components {
          *     * `clone` - clone
          *     * `misbehaving` - misbehaving
          *     * `agent-old` - agent-old
+         *     * `version-refused` - version-refused
+         *     * `agent-behind` - agent-behind
          *     * `certificate-ending` - certificate-ending
          *     * `pass-ending` - pass-ending
          *     * `token-ending` - token-ending
@@ -3596,9 +4262,11 @@ export interface components {
          *     * `watch-silent` - watch-silent
          *     * `no-watch` - no-watch
          *     * `started-by-hand` - started-by-hand
+         *     * `does-not-wake` - does-not-wake
+         *     * `does-not-power-down` - does-not-power-down
          * @enum {string}
          */
-        CodesEnum: "network-silent" | "agent-down" | "machine-silent" | "agent-ended" | "gone-after-reboot" | "service-missing" | "service-stopped" | "service-disabled" | "service-fails" | "account-cannot-log-on" | "unit-broken" | "agent-hung" | "agent-stopped" | "flapping" | "watched-service-down" | "disk-full" | "disk-filling" | "unable-to-work" | "memory-pressure" | "clock-off" | "environment-old" | "fails-here" | "clone" | "misbehaving" | "agent-old" | "certificate-ending" | "pass-ending" | "token-ending" | "backup-failed" | "backup-old" | "server-disk-filling" | "passwords-guessed" | "watch-silent" | "no-watch" | "started-by-hand";
+        CodesEnum: "network-silent" | "agent-down" | "machine-silent" | "agent-ended" | "gone-after-reboot" | "service-missing" | "service-stopped" | "service-disabled" | "service-fails" | "account-cannot-log-on" | "unit-broken" | "agent-hung" | "agent-stopped" | "flapping" | "watched-service-down" | "disk-full" | "disk-filling" | "unable-to-work" | "memory-pressure" | "clock-off" | "environment-old" | "fails-here" | "clone" | "misbehaving" | "agent-old" | "version-refused" | "agent-behind" | "certificate-ending" | "pass-ending" | "token-ending" | "backup-failed" | "backup-old" | "server-disk-filling" | "passwords-guessed" | "watch-silent" | "no-watch" | "started-by-hand" | "does-not-wake" | "does-not-power-down";
         /** @description The fleet and its tools, as columns. */
         Columns: {
             hosts: components["schemas"]["HostColumns"];
@@ -3618,11 +4286,43 @@ export interface components {
             rows: components["schemas"]["Differing"][];
             alike: number;
         };
+        ComparedWaits: {
+            name: string;
+            sentence: string;
+            before: components["schemas"]["Waits"];
+            after: components["schemas"]["Waits"];
+            change: components["schemas"]["Figure"] | null;
+            is_certain: boolean;
+        };
         /** @description What differed between two runs. */
         Comparison: {
             first: components["schemas"]["RunName"];
             second: components["schemas"]["RunName"];
             differences: components["schemas"]["RunDifference"][];
+        };
+        Cost: {
+            readonly id: number;
+            readonly host: string;
+            readonly paddock: string;
+            is_rented?: boolean;
+            /** Format: double */
+            price?: number;
+            /** Format: double */
+            years?: number;
+            /** Format: double */
+            watts?: number;
+            /** Format: double */
+            room?: number;
+            /** Format: double */
+            per_hour?: number;
+            /** Format: double */
+            per_start?: number;
+        };
+        /** @description The pipelines that stop if these hosts fail together. */
+        CoverFailure: {
+            hosts: string[];
+            pipelines: string[];
+            kinds: string[];
         };
         /** @description How a tool is defined now, as text, with its versions and dry runs. */
         Definition: {
@@ -3799,6 +4499,15 @@ export interface components {
             /** @description How many hosts fit if the job names the tool. */
             hosts_left: number | null;
         };
+        /** @description Seconds, and where they lie in nine of ten drawings of the weeks. */
+        Figure: {
+            /** Format: double */
+            value: number;
+            /** Format: double */
+            low: number;
+            /** Format: double */
+            high: number;
+        };
         /** @description A pipeline file. */
         FileRequest: {
             text: string;
@@ -3877,6 +4586,11 @@ export interface components {
              * @default false
              */
             all?: boolean;
+        };
+        FleetChange: {
+            /** Format: date-time */
+            at: string;
+            what: string;
         };
         /**
          * @description * `fresh` - fresh
@@ -3997,6 +4711,13 @@ export interface components {
             /** Format: date-time */
             last_used_at: string | null;
         };
+        /** @description A version of the agent that this server holds: ``protocol`` is the version of the link that it speaks. */
+        HeldVersion: {
+            version: string;
+            protocol: number;
+            requires_python: string;
+            changes: string;
+        };
         /** @description One step that would help. ``place`` is the host, or the paddock, that it is done to, "" for the job itself. */
         Help: {
             kind: components["schemas"]["RemedyKindEnum"];
@@ -4109,6 +4830,18 @@ export interface components {
             /** @description What must be true for a job to land here. */
             readonly conditions: components["schemas"]["Step"][];
         };
+        /**
+         * @description A host whose agent is older than the newest. ``reason`` is why a rollout could not reach it, ``rollout`` the open
+         *     one that it is in, 0 for none.
+         */
+        HostBehind: {
+            host: string;
+            paddock: string;
+            version: string;
+            link: components["schemas"]["LinkEnum"];
+            reason: string;
+            rollout: number;
+        };
         /** @description The hosts, as lists of one length. */
         HostColumns: {
             name: string[];
@@ -4118,6 +4851,15 @@ export interface components {
             healthy: boolean[];
             surveyed: boolean[];
             labels: string[][];
+        };
+        HostCost: {
+            host: string;
+            paddock: string;
+            /** Format: double */
+            month: number | null;
+            slot_hour: components["schemas"]["SlotHour"];
+            /** Format: double */
+            used_per_month: number;
         };
         HostFit: {
             host: string;
@@ -4137,10 +4879,58 @@ export interface components {
             /** @description The preferences that it meets. */
             prefers: string[];
         };
+        /**
+         * @description The power of a host. ``stays`` says why it cannot power down now, "" where it can; ``hardware_known`` are the
+         *     hardware addresses that its agent reported; ``wake_seconds`` is what a wake usually takes.
+         */
+        HostPower: {
+            host: string;
+            power: components["schemas"]["PowerEnum"];
+            /** Format: date-time */
+            power_since: string | null;
+            power_cause: string;
+            /** Format: double */
+            wake_seconds: number;
+            settings: components["schemas"]["PowerSettings"];
+            policy: components["schemas"]["StandbyPolicy"] | null;
+            mode: components["schemas"]["StandbyModeEnum"];
+            stays: string;
+            hardware_known: string[];
+            wakes: components["schemas"]["Wake"][];
+        };
+        /** @description Runs take ``factor`` times as long on the host as on its peers, between ``low`` and ``high``. */
+        HostSpeed: {
+            host: string;
+            /** Format: double */
+            factor: number;
+            /** Format: double */
+            low: number;
+            /** Format: double */
+            high: number;
+            runs: number;
+            peers: number;
+            is_certain: boolean;
+        };
         HostStanding: {
             host: string;
             stands: components["schemas"]["StandsEnum"];
             lacking: components["schemas"]["StandingTerm"][];
+        };
+        /** @description Who used one host, and how fast it is; ``speed`` is null where too few of its jobs ran elsewhere too. */
+        HostUse: {
+            /** Format: date-time */
+            since: string;
+            /** Format: date-time */
+            until: string;
+            /** Format: double */
+            slot_hours: number;
+            /** Format: double */
+            busy_share: number;
+            runs: number;
+            pipelines: components["schemas"]["UseShare"][];
+            persons: components["schemas"]["UseShare"][];
+            week: (number | null)[][];
+            speed: components["schemas"]["HostSpeed"] | null;
         };
         /** @description A job at work on a host. ``usual`` is how long the last ones that passed took in the mean, in seconds. */
         HostWork: {
@@ -4151,6 +4941,44 @@ export interface components {
             since: string;
             /** Format: double */
             usual: number | null;
+        };
+        /** @description When hosts may begin: minutes after midnight in a zone, on weekdays (0 is Monday) on which the time starts. */
+        Hours: {
+            start: number;
+            end: number;
+            /**
+             * @default [
+             *       0,
+             *       1,
+             *       2,
+             *       3,
+             *       4,
+             *       5,
+             *       6
+             *     ]
+             */
+            days?: number[];
+            /** @default UTC */
+            zone?: string;
+        };
+        /** @description When hosts may begin: minutes after midnight in a zone, on weekdays (0 is Monday) on which the time starts. */
+        HoursRequest: {
+            start: number;
+            end: number;
+            /**
+             * @default [
+             *       0,
+             *       1,
+             *       2,
+             *       3,
+             *       4,
+             *       5,
+             *       6
+             *     ]
+             */
+            days?: number[];
+            /** @default UTC */
+            zone?: string;
         };
         /**
          * @description * `drain` - drain
@@ -4305,6 +5133,27 @@ export interface components {
             /** @default false */
             sources_only?: boolean;
         };
+        /** @description ``lengths`` are seconds at 5, 25, 50, 75 and 95 of 100 runs. ``hosts`` fit now. */
+        KindOfWork: {
+            name: string;
+            terms: string[];
+            pipelines: string[];
+            runs: number;
+            /** Format: double */
+            runs_per_week: number;
+            /** Format: double */
+            slot_hours_per_week: number;
+            lengths: number[];
+            /** Format: double */
+            median_wait: number;
+            /** Format: double */
+            high_wait: number;
+            hosts: string[];
+            unreadable: string;
+            thicken: string;
+            arrivals: (number | null)[][];
+            growth: components["schemas"]["WorkGrowth"] | null;
+        };
         /** @description A kit: a named list of terms, put on paddocks or on hosts by label. */
         Kit: {
             name: string;
@@ -4344,6 +5193,10 @@ export interface components {
         Lane: {
             name: string;
             spans: components["schemas"]["Span"][];
+        };
+        LeftOut: {
+            host: string;
+            reason: string;
         };
         /** @description A process that outlived the attempt. */
         LeftProcess: {
@@ -4564,6 +5417,11 @@ export interface components {
             what: string;
             detail: string;
         };
+        MonthSaved: {
+            /** @description As 2026-11. */
+            month: string;
+            saved: components["schemas"]["Saved"];
+        };
         /**
          * @description * `load` - load
          *     * `memory_free` - memory_free
@@ -4576,6 +5434,14 @@ export interface components {
          * @enum {string}
          */
         NameEnum: "load" | "memory_free" | "disk_free" | "system_free" | "clock" | "open_files" | "uptime" | "agent_memory";
+        /** @description Jobs that never start; ``today`` of them do not start without the change either. */
+        NeverRun: {
+            today: number;
+            kind: string;
+            runs: number;
+            pipelines: string[];
+            why: string;
+        };
         /** @description A sheet with its command: the only time that the pass in it is shown. */
         NewBringUp: {
             sheet: components["schemas"]["BringUp"];
@@ -4799,6 +5665,26 @@ export interface components {
             /** Format: date-time */
             at: string;
         };
+        /** @description The target breaks at ``factor`` times the work, in ``weeks`` weeks; ``latest`` is null for never. */
+        Outgrown: {
+            /** Format: double */
+            factor: number;
+            /** Format: double */
+            weeks: number;
+            /** Format: double */
+            soonest: number;
+            /** Format: double */
+            latest: number | null;
+        };
+        /**
+         * @description The newest outlook that is done; null where there is none yet. ``span`` are the first and the last recorded
+         *     moment, empty without a past.
+         */
+        Outlook: {
+            rehearsal: components["schemas"]["RehearsalSheet"] | null;
+            span: string[];
+            settings: components["schemas"]["PlanSettings"];
+        };
         /** @description A file that is kept; ``whole`` once all of it is here. */
         Output: {
             readonly number: number;
@@ -4843,6 +5729,8 @@ export interface components {
             warm_days?: number;
             lease?: number;
             chores_need_approval?: boolean;
+            rollouts_need_approval?: boolean;
+            follows_versions?: boolean;
             /** @default 0 */
             readonly hosts: number;
             /** Format: date-time */
@@ -4866,10 +5754,18 @@ export interface components {
             warm_days?: number;
             lease?: number;
             chores_need_approval?: boolean;
+            rollouts_need_approval?: boolean;
+            follows_versions?: boolean;
         };
         PaddockRole: {
             paddock: string;
             role: components["schemas"]["RoleEnum"];
+        };
+        /** @description How many hosts of a paddock run which version, newest first. */
+        PaddockVersions: {
+            paddock: string;
+            follows: boolean;
+            readonly versions: components["schemas"]["VersionCount"][];
         };
         PaginatedAccessRequestList: {
             /** @description Of all pages. */
@@ -5081,6 +5977,36 @@ export interface components {
             previous: string | null;
             results: components["schemas"]["Pipeline"][];
         };
+        PaginatedRehearsalList: {
+            /** @description Of all pages. */
+            count: number;
+            /**
+             * Format: uri
+             * @description The next page; null on the last.
+             */
+            next: string | null;
+            /**
+             * Format: uri
+             * @description The page before; null on the first.
+             */
+            previous: string | null;
+            results: components["schemas"]["Rehearsal"][];
+        };
+        PaginatedRolloutList: {
+            /** @description Of all pages. */
+            count: number;
+            /**
+             * Format: uri
+             * @description The next page; null on the last.
+             */
+            next: string | null;
+            /**
+             * Format: uri
+             * @description The page before; null on the first.
+             */
+            previous: string | null;
+            results: components["schemas"]["Rollout"][];
+        };
         PaginatedSecretList: {
             /** @description Of all pages. */
             count: number;
@@ -5110,6 +6036,21 @@ export interface components {
              */
             previous: string | null;
             results: components["schemas"]["Source"][];
+        };
+        PaginatedStandbyPolicyList: {
+            /** @description Of all pages. */
+            count: number;
+            /**
+             * Format: uri
+             * @description The next page; null on the last.
+             */
+            next: string | null;
+            /**
+             * Format: uri
+             * @description The page before; null on the first.
+             */
+            previous: string | null;
+            results: components["schemas"]["StandbyPolicy"][];
         };
         PaginatedTokenList: {
             /** @description Of all pages. */
@@ -5218,6 +6159,8 @@ export interface components {
             warm_days?: number;
             lease?: number;
             chores_need_approval?: boolean;
+            rollouts_need_approval?: boolean;
+            follows_versions?: boolean;
         };
         /** @description What may be changed of a rule: name and kind stay. */
         PatchedChangeRuleRequest: {
@@ -5392,6 +6335,25 @@ export interface components {
             paddocks: string[];
             sheet: components["schemas"]["PipelineJob"][];
         };
+        /** @description What was entered and what it amounts to. ``unknown`` hosts have no cost. */
+        PlanCosts: {
+            settings: components["schemas"]["PlanSettings"];
+            entered: components["schemas"]["Cost"][];
+            hosts: components["schemas"]["HostCost"][];
+            /** Format: double */
+            month: number;
+            unknown: number;
+            /** Format: double */
+            rented_month: number | null;
+            slot_hour: components["schemas"]["SlotHour"];
+            /** Format: double */
+            break_even_hours: number | null;
+            break_even: number[][];
+        };
+        PlanKinds: {
+            kinds: components["schemas"]["KindOfWork"][];
+            failures: components["schemas"]["CoverFailure"][];
+        };
         /** @description Machines that are expected together. ``text`` is CSV with a heading line, or JSON: a list of objects. */
         PlanRequest: {
             paddock: string;
@@ -5399,6 +6361,63 @@ export interface components {
             text: string;
             /** @default 168 */
             hours?: number;
+        };
+        PlanSettings: {
+            target?: number;
+            currency?: string;
+            /** Format: double */
+            energy_price?: number;
+            /** Format: double */
+            rented_per_hour?: number;
+            /** Format: double */
+            rented_per_start?: number;
+        };
+        PlanSettingsRequest: {
+            target?: number;
+            currency?: string;
+            /** Format: double */
+            energy_price?: number;
+            /** Format: double */
+            rented_per_hour?: number;
+            /** Format: double */
+            rented_per_start?: number;
+        };
+        /** @description How busy the fleet was. Shares from 0 to 1; ``working_share`` is that of Monday to Friday, 8 to 18. */
+        PlanUse: {
+            /** Format: date-time */
+            since: string;
+            /** Format: date-time */
+            until: string;
+            runs: number;
+            left_out: {
+                [key: string]: number;
+            };
+            slots: number;
+            /** Format: double */
+            slot_hours: number;
+            /** Format: double */
+            busy_share: number;
+            /** Format: double */
+            working_share: number | null;
+            /** Format: double */
+            median_wait: number | null;
+            /** Format: double */
+            high_wait: number | null;
+            /** Format: double */
+            longest_wait: number | null;
+            longest_queue: number;
+            week: (number | null)[][];
+            arrivals: (number | null)[][];
+            steps: components["schemas"]["UseStep"][];
+            shares: components["schemas"]["UseShares"];
+            changes: components["schemas"]["FleetChange"][];
+        };
+        /** @description What a rollout would do. The first of the ``waves`` are the canaries, which may be none. */
+        PlannedRollout: {
+            version: string;
+            waves: string[][];
+            left_out: components["schemas"]["LeftOut"][];
+            needs_approval: string[];
         };
         /**
          * @description A host as its plate shows it. ``trace`` is the last 24 hours in 48 steps: ``-`` lost, ``.`` absent, else how busy
@@ -5414,6 +6433,7 @@ export interface components {
             /** Format: date-time */
             readonly link_since: string | null;
             readonly link_cause: string;
+            readonly power: components["schemas"]["PowerEnum"];
             readonly holding: components["schemas"]["HoldingEnum"] | components["schemas"]["BlankEnum"];
             readonly slots: number;
             working: number;
@@ -5425,6 +6445,42 @@ export interface components {
         Possibility: {
             sentence: string;
             command: string;
+        };
+        /**
+         * @description * `on` - on
+         *     * `going down` - going down
+         *     * `asleep` - asleep
+         *     * `waking` - waking
+         *     * `does not wake` - does not wake
+         *     * `switched off` - switched off
+         * @enum {string}
+         */
+        PowerEnum: "on" | "going down" | "asleep" | "waking" | "does not wake" | "switched off";
+        /**
+         * @description How a host is woken, and whether the server may power it down. ``hardware`` is "" for the address that its agent
+         *     reported; watts are null where they were not entered.
+         */
+        PowerSettings: {
+            way?: components["schemas"]["WakeWayEnum"];
+            hardware?: string;
+            may_power_down?: boolean;
+            /** Format: double */
+            watts?: number | null;
+            /** Format: double */
+            watts_asleep?: number | null;
+        };
+        /**
+         * @description How a host is woken, and whether the server may power it down. ``hardware`` is "" for the address that its agent
+         *     reported; watts are null where they were not entered.
+         */
+        PowerSettingsRequest: {
+            way?: components["schemas"]["WakeWayEnum"];
+            hardware?: string;
+            may_power_down?: boolean;
+            /** Format: double */
+            watts?: number | null;
+            /** Format: double */
+            watts_asleep?: number | null;
         };
         PreviewMappingRequest: {
             roles: components["schemas"]["MappedRoleRequest"][];
@@ -5484,9 +6540,12 @@ export interface components {
          *     * `stopped` - stopped
          *     * `lost` - lost
          *     * `never seen` - never seen
+         *     * `going down` - going down
+         *     * `asleep` - asleep
+         *     * `waking` - waking
          * @enum {string}
          */
-        ReadinessEnum: "free" | "busy" | "held" | "draining" | "refusing" | "unable to work" | "at the gate" | "stopped" | "lost" | "never seen";
+        ReadinessEnum: "free" | "busy" | "held" | "draining" | "refusing" | "unable to work" | "at the gate" | "stopped" | "lost" | "never seen" | "going down" | "asleep" | "waking";
         /** @description One reading over time: rows of when (seconds since the epoch), least, mean and most. */
         Readings: {
             name: components["schemas"]["NameEnum"];
@@ -5501,6 +6560,119 @@ export interface components {
         RecoveryCodes: {
             recovery_codes: string[];
         };
+        /** @description A rehearsal without its result. ``progress`` from 0 to 1. */
+        Rehearsal: {
+            readonly id: number;
+            name: string;
+            is_outlook?: boolean;
+            asked_by: string;
+            /** Format: date-time */
+            asked_at: string;
+            /** Format: date-time */
+            since: string;
+            /** Format: date-time */
+            until: string;
+            zone?: string;
+            changes: {
+                [key: string]: unknown;
+            }[];
+            /** @description What the changes are, in words. */
+            readonly sentences: string[];
+            /** Format: int64 */
+            seed?: number;
+            /** Format: int64 */
+            target?: number;
+            pipelines: string[];
+            like?: string;
+            state: components["schemas"]["RehearsalStateEnum"];
+            /** Format: double */
+            progress?: number;
+            /** Format: double */
+            seconds_left?: number | null;
+            detail?: string;
+            input_hash?: string;
+            /** Format: date-time */
+            started_at?: string | null;
+            /** Format: date-time */
+            ended_at?: string | null;
+        };
+        /** @description The answer. Lists of two are before and after. */
+        RehearsalResult: {
+            runs: number;
+            hosts: number[];
+            slots: number[];
+            /** Format: double */
+            latency: number;
+            calibration: components["schemas"]["Calibration"];
+            pipelines: components["schemas"]["ComparedWaits"][];
+            kinds: components["schemas"]["ComparedWaits"][];
+            never: components["schemas"]["NeverRun"][];
+            busy: (number | null)[][][];
+            effects?: components["schemas"]["ChangeEffect"][];
+            cancelled: number;
+            left_out: {
+                [key: string]: number;
+            };
+            unreadable: {
+                [key: string]: number;
+            };
+            departed: {
+                [key: string]: number;
+            };
+            /** Format: double */
+            target?: number;
+            for_pipelines?: string[];
+            sizing?: components["schemas"]["Sizing"];
+            growth?: components["schemas"]["WorkGrowth"] | null;
+            outgrown?: components["schemas"]["Outgrown"] | null;
+            outgrown_with_one?: components["schemas"]["Outgrown"] | null;
+        };
+        /** @description A rehearsal with its result; null until it is done. */
+        RehearsalSheet: {
+            readonly id: number;
+            name: string;
+            is_outlook?: boolean;
+            asked_by: string;
+            /** Format: date-time */
+            asked_at: string;
+            /** Format: date-time */
+            since: string;
+            /** Format: date-time */
+            until: string;
+            zone?: string;
+            changes: {
+                [key: string]: unknown;
+            }[];
+            /** @description What the changes are, in words. */
+            readonly sentences: string[];
+            /** Format: int64 */
+            seed?: number;
+            /** Format: int64 */
+            target?: number;
+            pipelines: string[];
+            like?: string;
+            state: components["schemas"]["RehearsalStateEnum"];
+            /** Format: double */
+            progress?: number;
+            /** Format: double */
+            seconds_left?: number | null;
+            detail?: string;
+            input_hash?: string;
+            /** Format: date-time */
+            started_at?: string | null;
+            /** Format: date-time */
+            ended_at?: string | null;
+            result: components["schemas"]["RehearsalResult"] | null;
+        };
+        /**
+         * @description * `waiting` - waiting
+         *     * `running` - running
+         *     * `done` - done
+         *     * `failed` - failed
+         *     * `cancelled` - cancelled
+         * @enum {string}
+         */
+        RehearsalStateEnum: "waiting" | "running" | "done" | "failed" | "cancelled";
         /** @description One thing about a pipeline file. Only a ``mistake`` keeps it from being sent. */
         Remark: {
             level: components["schemas"]["LevelEnum"];
@@ -5523,6 +6695,7 @@ export interface components {
         /**
          * @description * `survey` - survey
          *     * `start a service` - start a service
+         *     * `wake` - wake
          *     * `resume` - resume
          *     * `admit` - admit
          *     * `let in` - let in
@@ -5541,7 +6714,7 @@ export interface components {
          *     * `bring in a host` - bring in a host
          * @enum {string}
          */
-        RemedyKindEnum: "survey" | "start a service" | "resume" | "admit" | "let in" | "correct the job" | "add a label" | "take a label off" | "have a service watched" | "add slots" | "bring back" | "set a variable" | "put into a group" | "clear a disk" | "install as elsewhere" | "mend a tool" | "install" | "bring in a host";
+        RemedyKindEnum: "survey" | "start a service" | "wake" | "resume" | "admit" | "let in" | "correct the job" | "add a label" | "take a label off" | "have a service watched" | "add slots" | "bring back" | "set a variable" | "put into a group" | "clear a disk" | "install as elsewhere" | "mend a tool" | "install" | "bring in a host";
         ResetRequest: {
             /** @default false */
             passkeys_too?: boolean;
@@ -5559,11 +6732,12 @@ export interface components {
          *     * `test results` - test results
          *     * `jobs` - jobs
          *     * `survey changes` - survey changes
+         *     * `recorded use` - recorded use
          *     * `closed findings` - closed findings
          *     * `logbook` - logbook
          * @enum {string}
          */
-        RetentionKindEnum: "logs and files" | "test results" | "jobs" | "survey changes" | "closed findings" | "logbook";
+        RetentionKindEnum: "logs and files" | "test results" | "jobs" | "survey changes" | "recorded use" | "closed findings" | "logbook";
         /** @description What the rules would remove at this moment. */
         RetentionPreview: {
             removes: components["schemas"]["WouldRemove"][];
@@ -5601,6 +6775,105 @@ export interface components {
          * @enum {string}
          */
         RoleEnum: "viewer" | "operator" | "administrator";
+        /** @description A rollout in a line: how many hosts are at which step. ``undoes`` is the rollout whose hosts it takes back. */
+        Rollout: {
+            readonly id: number;
+            readonly version: string;
+            readonly undoes: number | null;
+            state: components["schemas"]["RolloutStateEnum"];
+            readonly reason: string;
+            readonly chosen_by: string;
+            readonly asked_by: string;
+            /** Format: date-time */
+            readonly asked_at: string;
+            readonly approved_by: string;
+            readonly stopped_by: string;
+            /** Format: date-time */
+            readonly ended_at: string | null;
+            readonly counts: {
+                [key: string]: number;
+            };
+        };
+        RolloutApprovalRequest: {
+            yes: boolean;
+        };
+        /**
+         * @description One host. ``detail`` says why it went back, was left out or is unreachable, and what a waiting one waits for;
+         *     ``evidence`` are lines from the host. ``proof`` is its proof job.
+         */
+        RolloutHost: {
+            host: string;
+            paddock: string;
+            readonly wave: number;
+            readonly version: string;
+            readonly before: string;
+            step: components["schemas"]["RolloutStepEnum"];
+            readonly detail: string;
+            evidence: string[];
+            readonly working: string[];
+            readonly proof: number | null;
+            /** Format: date-time */
+            readonly begun_at: string | null;
+            /** Format: date-time */
+            readonly switched_at: string | null;
+            /** Format: date-time */
+            readonly connected_at: string | null;
+            /** Format: date-time */
+            readonly surveyed_at: string | null;
+            /** Format: date-time */
+            readonly ended_at: string | null;
+        };
+        /** @description A rollout with its rules and hosts. */
+        RolloutSheet: {
+            readonly id: number;
+            readonly version: string;
+            readonly undoes: number | null;
+            state: components["schemas"]["RolloutStateEnum"];
+            readonly reason: string;
+            readonly chosen_by: string;
+            readonly asked_by: string;
+            /** Format: date-time */
+            readonly asked_at: string;
+            readonly approved_by: string;
+            readonly stopped_by: string;
+            /** Format: date-time */
+            readonly ended_at: string | null;
+            readonly counts: {
+                [key: string]: number;
+            };
+            waves: string[];
+            readonly pause: number;
+            readonly per_paddock: number;
+            readonly per_kind: number;
+            readonly stop_after: number;
+            readonly canaries: boolean;
+            hours: components["schemas"]["Hours"] | null;
+            readonly drain_limit: number;
+            readonly proof_limit: number;
+            hosts: components["schemas"]["RolloutHost"][];
+        };
+        /**
+         * @description * `waiting for approval` - waiting for approval
+         *     * `rolling` - rolling
+         *     * `paused` - paused
+         *     * `ended` - ended
+         *     * `stopped` - stopped
+         *     * `turned down` - turned down
+         * @enum {string}
+         */
+        RolloutStateEnum: "waiting for approval" | "rolling" | "paused" | "ended" | "stopped" | "turned down";
+        /**
+         * @description * `waiting` - waiting
+         *     * `installing` - installing
+         *     * `draining` - draining
+         *     * `switched` - switched
+         *     * `proven` - proven
+         *     * `went back` - went back
+         *     * `unreachable` - unreachable
+         *     * `left out` - left out
+         * @enum {string}
+         */
+        RolloutStepEnum: "waiting" | "installing" | "draining" | "switched" | "proven" | "went back" | "unreachable" | "left out";
         RunAgainRequest: {
             /** @default anywhere */
             where?: components["schemas"]["WhereEnum"];
@@ -5645,6 +6918,17 @@ export interface components {
             groups_claim?: string;
             /** @default true */
             is_on?: boolean;
+        };
+        /** @description Energy is null where no host's watts were entered. */
+        Saved: {
+            /** Format: double */
+            asleep_hours: number;
+            /** Format: double */
+            kilowatt_hours: number | null;
+            /** Format: double */
+            waited_minutes: number;
+            wakes: number;
+            failed: number;
         };
         /**
          * @description * `read` - read
@@ -5750,6 +7034,36 @@ export interface components {
             providers: components["schemas"]["OfferedProvider"][];
             refused: string;
         };
+        /**
+         * @description ``count`` more hosts like ``like`` keep the target, null where none does; ``curve`` are pairs of a number and the
+         *     95th wait in seconds, null for jobs that never run.
+         */
+        Sizing: {
+            like: string;
+            count: number | null;
+            curve: (number | null)[][];
+            why: string;
+        };
+        /** @description A host that may sleep, with what standby saved on it in the last 30 days. */
+        Sleeper: {
+            host: string;
+            paddock: string;
+            power: components["schemas"]["PowerEnum"];
+            /** Format: date-time */
+            power_since: string | null;
+            power_cause: string;
+            /** Format: double */
+            wake_seconds: number;
+            mode: components["schemas"]["StandbyModeEnum"];
+            saved: components["schemas"]["Saved"];
+        };
+        /** @description What a slot-hour costs: of those that worked, and of all. */
+        SlotHour: {
+            /** Format: double */
+            used: number | null;
+            /** Format: double */
+            offered: number | null;
+        };
         SnoozeRequest: {
             /** @default  */
             note?: string;
@@ -5784,6 +7098,66 @@ export interface components {
             end: number;
             state: string;
             detail: string;
+        };
+        /** @description Standby at a glance. */
+        Standby: {
+            sleepers: components["schemas"]["Sleeper"][];
+            months: components["schemas"]["MonthSaved"][];
+        };
+        /**
+         * @description * `never` - never
+         *     * `by hand` - by hand
+         *     * `when jobs wait` - when jobs wait
+         * @enum {string}
+         */
+        StandbyModeEnum: "never" | "by hand" | "when jobs wait";
+        /** @description What the server may do with the power of the hosts of ``place``, a paddock or a host. Times in seconds. */
+        StandbyPolicy: {
+            readonly id: number;
+            readonly paddock: string;
+            /** @description The one host, "" for the whole paddock. */
+            readonly host: string;
+            mode: components["schemas"]["StandbyModeEnum"];
+            /** @default 1800 */
+            idle_seconds?: number;
+            /** @default 3600 */
+            up_seconds?: number;
+            /** @default 00:00 */
+            begins?: string;
+            /** @default 00:00 */
+            ends?: string;
+            days?: number[];
+            /** @default UTC */
+            zone?: string;
+            terms?: string[];
+            /** @default 0 */
+            keep_awake?: number;
+            /** @default 0 */
+            keep_free?: number;
+            readonly changed_by: string;
+            /** Format: date-time */
+            readonly changed_at: string;
+        };
+        /** @description What the server may do with the power of the hosts of ``place``, a paddock or a host. Times in seconds. */
+        StandbyPolicyRequest: {
+            place: string;
+            mode: components["schemas"]["StandbyModeEnum"];
+            /** @default 1800 */
+            idle_seconds?: number;
+            /** @default 3600 */
+            up_seconds?: number;
+            /** @default 00:00 */
+            begins?: string;
+            /** @default 00:00 */
+            ends?: string;
+            days?: number[];
+            /** @default UTC */
+            zone?: string;
+            terms?: string[];
+            /** @default 0 */
+            keep_awake?: number;
+            /** @default 0 */
+            keep_free?: number;
         };
         /** @description How a host stands to a kit, with the terms that do not hold. */
         Standing: {
@@ -5820,19 +7194,6 @@ export interface components {
             detail: string;
         };
         /**
-         * @description * `fetch` - fetch
-         *     * `preflight` - preflight
-         *     * `install` - install
-         *     * `join` - join
-         *     * `service` - service
-         *     * `connect` - connect
-         *     * `survey` - survey
-         *     * `admit` - admit
-         *     * `prove` - prove
-         * @enum {string}
-         */
-        StepEnum: "fetch" | "preflight" | "install" | "join" | "service" | "connect" | "survey" | "admit" | "prove";
-        /**
          * @description * `holds` - holds
          *     * `weak` - weak
          *     * `broken` - broken
@@ -5855,7 +7216,7 @@ export interface components {
         StepOutcomeEnum: "running" | "exited" | "signalled" | "cancelled" | "timed out" | "not started" | "skipped" | "agent stopped" | "lost";
         /** @description One step of a bring-up. Times in seconds since the epoch; ``remedy`` are commands for the machine. */
         StepRow: {
-            step: components["schemas"]["StepEnum"];
+            step: components["schemas"]["StepRowStepEnum"];
             title: string;
             state: components["schemas"]["StepRowStateEnum"];
             /** Format: double */
@@ -5874,6 +7235,19 @@ export interface components {
          * @enum {string}
          */
         StepRowStateEnum: "waits" | "now" | "done" | "failed" | "left out";
+        /**
+         * @description * `fetch` - fetch
+         *     * `preflight` - preflight
+         *     * `install` - install
+         *     * `join` - join
+         *     * `service` - service
+         *     * `connect` - connect
+         *     * `survey` - survey
+         *     * `admit` - admit
+         *     * `prove` - prove
+         * @enum {string}
+         */
+        StepRowStepEnum: "fetch" | "preflight" | "install" | "join" | "service" | "connect" | "survey" | "admit" | "prove";
         /** @description A step, and how it went: ``outcome`` is empty where it was not come to. Times are by the host's clock. */
         StepRun: {
             number: number;
@@ -6162,12 +7536,54 @@ export interface components {
             /** Format: date-time */
             at?: string;
         };
+        /** @description Something that was done to wake the host; ``at`` in seconds since the epoch. */
+        Try: {
+            what: string;
+            /** Format: double */
+            at: number;
+        };
         TryDefinitionRequest: {
             hosts: string[];
         };
         TryServiceRequest: {
             name: string;
             verb: components["schemas"]["VerbEnum"];
+        };
+        UseShare: {
+            name: string;
+            /** Format: double */
+            slot_hours: number;
+            runs: number;
+        };
+        /** @description Slot-hours by host and so on, the largest first. */
+        UseShares: {
+            host: components["schemas"]["UseShare"][];
+            paddock: components["schemas"]["UseShare"][];
+            system: components["schemas"]["UseShare"][];
+            pipeline: components["schemas"]["UseShare"][];
+            person: components["schemas"]["UseShare"][];
+            ask: components["schemas"]["UseShare"][];
+        };
+        /**
+         * @description A stretch of time: mean jobs ``waiting``, mean slots ``busy``; waits in seconds of the ``runs`` that began
+         *     in it.
+         */
+        UseStep: {
+            /** Format: double */
+            since: number;
+            /** Format: double */
+            until: number;
+            /** Format: double */
+            waiting: number;
+            /** Format: double */
+            busy: number;
+            runs: number;
+            /** Format: double */
+            median: number | null;
+            /** Format: double */
+            high: number | null;
+            /** Format: double */
+            longest: number | null;
         };
         /**
          * @description * `start` - start
@@ -6190,6 +7606,17 @@ export interface components {
             installations: components["schemas"]["InstallationOnHost"][];
             stops: components["schemas"]["Asking"][];
         };
+        VersionCount: {
+            version: string;
+            hosts: number;
+        };
+        /** @description The versions of the agent over the yard. ``behind`` are the first 500 hosts that are, ``behind_count`` all. */
+        Versions: {
+            held: components["schemas"]["HeldVersion"][];
+            paddocks: components["schemas"]["PaddockVersions"][];
+            behind: components["schemas"]["HostBehind"][];
+            behind_count: number;
+        };
         Waiting: {
             id: number;
             name: string;
@@ -6211,6 +7638,36 @@ export interface components {
             pipelines: components["schemas"]["PipelineCount"][];
             jobs: components["schemas"]["Waiting"][];
         };
+        /** @description ``high``: 95 of 100 wait no longer. ``curve`` are pairs of seconds and the share that waits no longer. */
+        Waits: {
+            runs: number;
+            never: number;
+            median: components["schemas"]["Figure"] | null;
+            high: components["schemas"]["Figure"] | null;
+            /** Format: double */
+            longest: number;
+            curve: number[][];
+        };
+        /** @description One wake. ``worked`` is null until it is over. */
+        Wake: {
+            readonly id: number;
+            /** Format: date-time */
+            readonly at: string;
+            readonly by: string;
+            jobs: number[];
+            readonly keeps: string;
+            readonly tries: number;
+            tried: components["schemas"]["Try"][];
+            /** Format: date-time */
+            readonly ended_at: string | null;
+            readonly worked: boolean | null;
+        };
+        /**
+         * @description * `wake-on-lan` - wake-on-lan
+         *     * `by hand` - by hand
+         * @enum {string}
+         */
+        WakeWayEnum: "wake-on-lan" | "by hand";
         Watch: {
             paddocks: components["schemas"]["WatchedPaddock"][];
             hosts: components["schemas"]["WatchedHost"][];
@@ -6324,6 +7781,19 @@ export interface components {
             /** Format: date-time */
             readonly used_at: string | null;
             readonly in_use: boolean;
+        };
+        /** @description Growth of slot-hours per week as a share (0.04 is 4 % a week), with its 90 % interval; ``weeks`` oldest first. */
+        WorkGrowth: {
+            /** Format: double */
+            rate: number;
+            /** Format: double */
+            low: number;
+            /** Format: double */
+            high: number;
+            /** Format: double */
+            level: number;
+            weeks: number[];
+            is_certain: boolean;
         };
         /** @description ``rule`` is the place of the rule, from 0. ``bytes`` are of logs and files. */
         WouldRemove: {
@@ -8589,6 +10059,45 @@ export interface operations {
             };
         };
     };
+    hosts_count_again_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HostPower"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     hosts_drain_create: {
         parameters: {
             query?: never;
@@ -8980,6 +10489,143 @@ export interface operations {
             };
         };
     };
+    hosts_power_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HostPower"];
+                };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    hosts_power_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PowerSettingsRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HostPower"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    hosts_power_down_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HostPower"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     hosts_readings_retrieve: {
         parameters: {
             query?: {
@@ -9315,6 +10961,96 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Host"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    hosts_use_retrieve: {
+        parameters: {
+            query?: {
+                paddock?: string;
+                since?: string;
+                until?: string;
+                zone?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HostUse"];
+                };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    hosts_wake_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HostPower"];
                 };
             };
             /** @description It was not done, and why. */
@@ -12647,6 +14383,607 @@ export interface operations {
             };
         };
     };
+    plan_costs_retrieve: {
+        parameters: {
+            query?: {
+                paddock?: string;
+                since?: string;
+                until?: string;
+                zone?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanCosts"];
+                };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plan_costs_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["AskedCostRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Cost"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plan_costs_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plan_kinds_retrieve: {
+        parameters: {
+            query?: {
+                paddock?: string;
+                since?: string;
+                until?: string;
+                zone?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanKinds"];
+                };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plan_outlook_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outlook"];
+                };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plan_settings_update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PlanSettingsRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanSettings"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plan_use_retrieve: {
+        parameters: {
+            query?: {
+                paddock?: string;
+                since?: string;
+                until?: string;
+                zone?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanUse"];
+                };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "plan_use.csv_retrieve": {
+        parameters: {
+            query?: {
+                by?: "ask" | "host" | "paddock" | "person" | "pipeline" | "system";
+                paddock?: string;
+                since?: string;
+                until?: string;
+                zone?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rehearsals_list: {
+        parameters: {
+            query?: {
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaginatedRehearsalList"];
+                };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rehearsals_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskedRehearsalRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rehearsal"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rehearsals_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RehearsalSheet"];
+                };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rehearsals_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rehearsals_cancel_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rehearsal"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     remedies_create: {
         parameters: {
             query?: never;
@@ -12674,6 +15011,409 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rollout_plans_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["AskedRolloutRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlannedRollout"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rollouts_list: {
+        parameters: {
+            query?: {
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaginatedRolloutList"];
+                };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rollouts_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["AskedRolloutRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RolloutSheet"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rollouts_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RolloutSheet"];
+                };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rollouts_approve_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RolloutApprovalRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RolloutSheet"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rollouts_go_back_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RolloutSheet"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rollouts_pause_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RolloutSheet"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rollouts_resume_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RolloutSheet"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rollouts_stop_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RolloutSheet"];
                 };
             };
             /** @description It was not done, and why. */
@@ -13921,6 +16661,187 @@ export interface operations {
             };
         };
     };
+    standby_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Standby"];
+                };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    standby_policies_list: {
+        parameters: {
+            query?: {
+                /** @description A page number within the paginated result set. */
+                page?: number;
+                /** @description Number of results to return per page. */
+                page_size?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaginatedStandbyPolicyList"];
+                };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    standby_policies_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StandbyPolicyRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandbyPolicy"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    standby_policies_destroy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     submissions_create: {
         parameters: {
             query?: never;
@@ -14364,6 +17285,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ToolPage"];
+                };
+            };
+            /** @description It has not changed since the ETag that was sent. */
+            304: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    versions_retrieve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Versions"];
                 };
             };
             /** @description It has not changed since the ETag that was sent. */

@@ -3,7 +3,7 @@ import { serverAddress } from '../api/address'
 
 /** A note from the server that a thing has changed; noun "everything" where notes may have been missed. `thing` is how it is now, where the note says so. */
 export interface Note {
-  noun: 'host' | 'job' | 'log' | 'paddock' | 'pass' | 'bring-up' | 'guessing' | 'access' | 'finding' | 'notification rule' | 'kit' | 'catalogue' | 'trial' | 'source' | 'folders' | 'chore' | 'maintenance window' | 'person' | 'sign-on' | 'backup' | 'retention' | 'everything'
+  noun: 'host' | 'job' | 'log' | 'paddock' | 'pass' | 'bring-up' | 'guessing' | 'access' | 'finding' | 'notification rule' | 'kit' | 'catalogue' | 'trial' | 'source' | 'folders' | 'chore' | 'maintenance window' | 'person' | 'sign-on' | 'backup' | 'retention' | 'rollout' | 'rehearsal' | 'standby policy' | 'everything'
   name: string
   number?: number
   thing?: Record<string, unknown> | null

@@ -3,6 +3,7 @@
 from ..finding import Rule
 from . import (
     account_cannot_log_on,
+    agent_behind,
     agent_down,
     agent_ended,
     agent_hung,
@@ -15,6 +16,8 @@ from . import (
     clone,
     disk_filling,
     disk_full,
+    does_not_power_down,
+    does_not_wake,
     environment_old,
     fails_here,
     flapping,
@@ -35,6 +38,7 @@ from . import (
     token_ending,
     unable_to_work,
     unit_broken,
+    version_refused,
     watch_silent,
     watched_service_down,
 )
@@ -65,6 +69,8 @@ RULES: tuple[Rule, ...] = (
     clone.RULE,
     misbehaving.RULE,
     agent_old.RULE,
+    version_refused.RULE,
+    agent_behind.RULE,
     certificate_ending.RULE,
     pass_ending.RULE,
     token_ending.RULE,
@@ -75,5 +81,7 @@ RULES: tuple[Rule, ...] = (
     watch_silent.RULE,
     no_watch.RULE,
     started_by_hand.RULE,
+    does_not_wake.RULE,
+    does_not_power_down.RULE,
 )
 BY_CODE = {rule.code: rule for rule in RULES}

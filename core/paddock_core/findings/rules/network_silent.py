@@ -34,13 +34,17 @@ def network_of(address: str) -> str:
 
 
 def look_at_all(fleet: FleetSeen, now: float) -> Iterator[Found]:
-    lost = {network_of(host.address) for host in fleet.hosts if host.link is Link.LOST and host.is_admitted} - {""}
+    lost = {
+        network_of(host.address)
+        for host in fleet.hosts
+        if host.link is Link.LOST and host.is_admitted and not host.sleeps
+    } - {""}
     members: dict[str, list[HostSeen]] = defaultdict(list)
     for host in fleet.hosts if lost else ():
         if host.is_admitted and (network := network_of(host.address)) in lost:
             members[network].append(host)
     for network, hosts in members.items():
-        silent = [host for host in hosts if host.link is Link.LOST and not host.watch_state]
+        silent = [host for host in hosts if host.link is Link.LOST and not host.watch_state and not host.sleeps]
         at_once = _largest_run(sorted(silent, key=lambda host: host.link_since))
         present = [host for host in hosts if host.link is Link.CONNECTED]
         if len(at_once) < LEAST_HOSTS or len(present) > len(at_once):

@@ -12,6 +12,7 @@ from ...logbook.write import write
 from ...people.actor import SERVER
 from ...storage import action
 from ...work import dispatcher
+from ..events import LinkSeen, link_seen
 from ..models import LinkChange
 
 
@@ -24,6 +25,7 @@ def note_link(host: Host, seen: LinkEvent, detail: str = "") -> None:
     cause = (change.cause + detail)[:300]
     host.link, host.link_cause, host.link_since = change.state.value, cause, timezone.now()
     host.save(update_fields=["link", "link_cause", "link_since"])
+    link_seen.send(LinkSeen(host, seen))
     LinkChange.objects.create(host=host, at=host.link_since, state=change.state.value, cause=cause)
     write(SERVER, f"noted as {change.state}", "host", host.name, host.paddock.name, {"cause": cause})
     announce("host", host.name, host.paddock.name)

@@ -16,6 +16,7 @@ from django.utils import timezone
 from paddock_agent import wire
 from paddock_agent.wire import as_plain
 from paddock_core.link_state import Link
+from paddock_core.standby.power import Power
 
 from ...changes import announce
 from ...errors import Invalid
@@ -23,6 +24,7 @@ from ...hosts.models import Host
 from ...logbook.write import write
 from ...people.actor import Actor
 from ...storage import action
+from ...toolchains.catalogue import signing_key
 from .. import reevaluation, watches
 from ..models import Health, ServiceChange
 from .record_anomaly import record_anomaly
@@ -43,7 +45,17 @@ def record_watch_report(host: Host, report: wire.WatchReport) -> wire.WatchAnswe
     needed = shown.state.running in ("stopped", "failed") and is_away
     if watches.note(host.pk, host.watch_digest or "", report) or needed or is_away or watches.is_asked(host.pk):
         return _take(host, shown, needed)
-    return wire.WatchAnswer()
+    return _with_power_order(host, wire.WatchAnswer(upgrade=watches.order_for(host.pk)))
+
+
+def _with_power_order(host: Host, answer: wire.WatchAnswer) -> wire.WatchAnswer:
+    """The answer with the signed order to power down, if one waits for this watch and the host still shall."""
+    number = watches.power_order_for(host.pk)
+    if not number or host.power != Power.GOING_DOWN.value:
+        return answer
+    text = wire.power_order_text(host.name, number)
+    signature = signing_key().sign(wire.signed_power_order(text)).signature.hex()
+    return msgspec.structs.replace(answer, power_down=text, signature=signature)
 
 
 def why_impossible(host: Host, report: wire.WatchReport, now: float) -> str:
@@ -108,7 +120,8 @@ def _take(host: Host, report: wire.WatchReport, needed: bool) -> wire.WatchAnswe
         health.start_asked_at = None
     health.save()
     reevaluation.mark_dirty(host.name)
-    return wire.WatchAnswer(start=start, asked=asked and start, examine=wanted)
+    order = watches.order_for(host.pk)
+    return _with_power_order(host, wire.WatchAnswer(start=start, asked=asked and start, examine=wanted, upgrade=order))
 
 
 def _save_evidence(host: Host, health: Health, evidence: wire.Evidence) -> None:

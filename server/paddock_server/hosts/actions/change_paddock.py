@@ -18,7 +18,7 @@ from ..models import LIVING, Host, Paddock
 
 FIELDS = (
     "purpose", "networks", "admits_at_once", "grace", "watch_may_start", "services", "pipelines", "ends_processes",
-    "warm_days", "lease", "chores_need_approval",
+    "warm_days", "lease", "chores_need_approval", "rollouts_need_approval", "follows_versions",
 )  # fmt: skip
 
 

@@ -13,8 +13,10 @@ import HoldButtons from '../yard/HoldButtons.vue'
 import HostFolders from './HostFolders.vue'
 import HostHistory from './HostHistory.vue'
 import HostReadings from './HostReadings.vue'
+import HostPower from '../standby/HostPower.vue'
 import HostServices from './HostServices.vue'
 import HostSettings from './HostSettings.vue'
+import HostUse from './HostUse.vue'
 import HostWork from './HostWork.vue'
 import HostWeek from './HostWeek.vue'
 import RetiredHost from './RetiredHost.vue'
@@ -130,6 +132,8 @@ async function act(verb: Verb): Promise<void> {
       <HostWork v-if="host.holding" :name="host.name" />
       <section v-if="troubles.length" class="findings" aria-label="Findings"><FindingItem v-for="(one, i) in troubles" :key="one.id" :finding="one" :open="i === 0 && !one.aside" without-host /></section>
       <HostWeek :name="host.name" />
+      <HostPower v-if="isInside" :name="host.name" :paddock="host.paddock" />
+      <HostUse v-if="isInside" :name="host.name" />
       <HostServices v-if="!isPast" :host="host" />
       <div class="columns">
         <div>

@@ -6,7 +6,7 @@ export type PulseStep = Schemas['PulseStep']
 export type Rule = Required<Schemas['RetentionRule']>
 export type Sample = Schemas['StorageSample']
 
-export const KINDS: Rule['kind'][] = ['logs and files', 'test results', 'jobs', 'survey changes', 'closed findings', 'logbook']
+export const KINDS: Rule['kind'][] = ['logs and files', 'test results', 'jobs', 'survey changes', 'recorded use', 'closed findings', 'logbook']
 const OF_PIPELINES: string[] = ['logs and files', 'test results', 'jobs']
 
 /** Whether records of this kind belong to pipelines and jobs. */

@@ -20,6 +20,7 @@ const PLACES = [
   { name: 'board', title: 'Board', key: '2' },
   { name: 'toolchains', title: 'Toolchains', key: '3' },
   { name: 'watch', title: 'Watch', key: '4' },
+  { name: 'plan', title: 'Plan', key: '5' },
   { name: 'logbook', title: 'Logbook', key: '6' },
 ]
 
@@ -39,7 +40,7 @@ onKeys({
       Yellow Paddock
     </RouterLink>
     <nav aria-label="Places">
-      <RouterLink v-for="place in PLACES" :key="place.name" :to="{ name: place.name }" :class="{ here: $route.name === place.name }">
+      <RouterLink v-for="place in PLACES" :key="place.name" :to="{ name: place.name }" :class="{ here: $route.name === place.name || (place.name === 'plan' && $route.name === 'rehearsal') }">
         {{ place.title }}<b v-if="place.name === 'board' && yard.yard?.waiting" :title="`${yard.yard.waiting} waiting`">{{ yard.yard.waiting }}</b>
       </RouterLink>
     </nav>
@@ -139,6 +140,10 @@ nav b {
     flex-wrap: wrap;
     gap: 4px 12px;
     padding-bottom: 6px;
+  }
+
+  nav {
+    flex-wrap: wrap;
   }
 }
 </style>

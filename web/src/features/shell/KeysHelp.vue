@@ -6,7 +6,9 @@ const open = defineModel<boolean>('open', { required: true })
 const KEYS = [
   ['1', 'the yard'],
   ['2', 'the board'],
+  ['3', 'the toolchains'],
   ['4', 'the watch'],
+  ['5', 'the plan'],
   ['6', 'the logbook'],
   ['/', 'find a host or a job'],
   ['n', 'bring in a host (in the yard)'],

@@ -63,7 +63,7 @@ function between(seconds: number | null): string {
 
 <template>
   <div class="screen">
-    <h1>Watch</h1>
+    <div class="row"><h1 class="grow">Watch</h1><RouterLink :to="{ name: 'versions' }">Agent versions</RouterLink></div>
     <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
     <p v-if="watch && !watch.hosts.length" class="soft">No hosts yet.</p>
     <template v-if="watch?.hosts.length">
@@ -160,6 +160,10 @@ function between(seconds: number | null): string {
 </template>
 
 <style scoped>
+.grow {
+  flex: 1;
+}
+
 .two {
   display: grid;
   grid-template-columns: minmax(0, 3fr) minmax(0, 2fr);

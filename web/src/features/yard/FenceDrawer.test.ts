@@ -3,7 +3,7 @@ import { afterEach, beforeEach, describe, expect, it, vi } from 'vitest'
 
 const FENCE = {
   name: 'shoreline', purpose: 'firmware', networks: ['10.20.0.0/16'], pipelines: ['tide-*'], admits_at_once: true, services: ['flash-proxy'], watch_may_start: true, grace: 90, lease: 150,
-  ends_processes: false, warm_days: 3, chores_need_approval: true,
+  ends_processes: false, warm_days: 3, chores_need_approval: true, rollouts_need_approval: true, follows_versions: true,
 }
 const server = vi.hoisted(() => ({ fences: [] as unknown[], fails: '', calls: [] as [string, unknown][] }))
 vi.mock('../../api/client', () => ({

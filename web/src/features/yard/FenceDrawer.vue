@@ -21,6 +21,8 @@ const leaseMinutes = ref(0)
 const endsProcesses = ref(true)
 const warmDays = ref(14)
 const choresNeedApproval = ref(false)
+const rolloutsNeedApproval = ref(false)
+const followsVersions = ref(false)
 /** Whether the fields hold this paddock's fence: what was not read must not be saved over it. */
 const isRead = ref(false)
 const result = ref('')
@@ -46,6 +48,8 @@ watch(paddock, (name) => {
     endsProcesses.value = found.ends_processes ?? true
     warmDays.value = found.warm_days ?? 14
     choresNeedApproval.value = found.chores_need_approval ?? false
+    rolloutsNeedApproval.value = found.rollouts_need_approval ?? false
+    followsVersions.value = found.follows_versions ?? false
     isRead.value = true
   })
 })
@@ -76,6 +80,8 @@ function save(): Promise<void> {
       ends_processes: endsProcesses.value,
       warm_days: warmDays.value,
       chores_need_approval: choresNeedApproval.value,
+      rollouts_need_approval: rolloutsNeedApproval.value,
+      follows_versions: followsVersions.value,
     }
     await answered(api.PATCH('/api/v1/paddocks/{name}/', { params: { path: { name: paddock.value ?? '' } }, body }))
     await yard.load()
@@ -126,6 +132,9 @@ function save(): Promise<void> {
       <Checkbox v-model:checked="endsProcesses" data-field="ends-processes">End leftover processes of jobs</Checkbox>
       <p class="soft">Otherwise the run's page only lists them.</p>
       <Checkbox v-model:checked="choresNeedApproval" data-field="chores-need-approval">Chores need a second person's approval</Checkbox>
+      <Checkbox v-model:checked="rolloutsNeedApproval" class="line" data-field="rollouts-need-approval">Rollouts need a second person's approval</Checkbox>
+      <Checkbox v-model:checked="followsVersions" class="line" data-field="follows-versions">Upgrade agents to new versions automatically</Checkbox>
+      <p class="soft">Once other hosts have run a version for a day, and none of them went back.</p>
       <p class="row later"><span>All hosts:</span> <HoldButtons :paddock="paddock ?? ''" size="small" @done="done" /> <Button size="small" @click="resumeAll">Resume</Button></p>
       <p v-if="result" class="note" role="status">{{ result }}</p>
       <p v-if="trouble" class="trouble" role="alert">{{ trouble }}</p>
@@ -149,5 +158,10 @@ label:not(.ant-checkbox-wrapper) {
 
 label .soft {
   font-weight: 400;
+}
+
+.line {
+  display: flex;
+  margin-inline-start: 0;
 }
 </style>

@@ -3,6 +3,7 @@ const MARKS = [
   ['connected', 'connected'],
   ['lost', 'lost'],
   ['stopped', 'stopped'],
+  ['asleep', 'asleep on purpose'],
   ['at-the-gate', 'at the gate'],
   ['held', 'held'],
   ['draining', 'draining'],

@@ -88,7 +88,9 @@ onKeys({ n: bringIn })
         <template v-else>No hosts yet.</template>
       </p>
       <RouterLink :to="{ name: 'chores' }" class="chores">Chores</RouterLink>
+      <RouterLink :to="{ name: 'versions' }">Versions</RouterLink>
       <RouterLink :to="{ name: 'maintenance' }">Maintenance windows</RouterLink>
+      <RouterLink :to="{ name: 'standby' }">Standby</RouterLink>
       <Button v-if="mayBringIn" type="primary" class="bring" @click="bringIn">Bring in a host <kbd>n</kbd></Button>
     </div>
     <p v-if="yard.trouble" class="trouble" role="alert">{{ yard.trouble }}</p>

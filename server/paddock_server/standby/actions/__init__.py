@@ -1,0 +1,1 @@
+"""What can happen with standby, one file a verb."""

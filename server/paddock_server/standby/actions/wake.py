@@ -1,0 +1,90 @@
+"""Wakes a host, notes the tries, and gives up on it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from django.utils import timezone
+
+from paddock_core.standby.power import Power, PowerEvent
+
+from ...changes import announce
+from ...errors import NotNow
+from ...health.actions.note_power import note_power
+from ...health.models import Health
+from ...hosts.models import Host
+from ...people.actor import SERVER, Actor
+from ...people.models import Role
+from ...people.permission import requires
+from ...storage import action
+from ..models import Wake
+
+MAX_EVIDENCE = 10
+
+
+@action
+@requires(Role.OPERATOR, "Waking hosts", of="host.paddock.name")
+def wake(actor: Actor, host: Host) -> None:
+    """A person wants it on. Raises NotNow for one that is on, or on its way."""
+    if host.standing != Host.Standing.ADMITTED:
+        raise NotNow(f"{host.name} is not inside yet: it is {host.standing}.")
+    if not begin_wake(host, by=actor):
+        raise NotNow(f"{host.name} is {host.power}. Only a host that is off can be woken.")
+
+
+@action
+def begin_wake(host: Host, jobs: Sequence[int] = (), keeps: str = "", by: Actor = SERVER) -> bool:
+    """From now on it is being woken: the loop sends what wakes it. False where it cannot be woken now."""
+    detail = f"For job {', '.join(map(str, jobs[:5]))}." if jobs else f"{by.name} asked for it." if by != SERVER else ""
+    if keeps:
+        detail = f"{keeps} keeps more hosts awake."
+    if note_power(host, PowerEvent.WAKE_ORDERED, detail, by) is None:
+        return False
+    Wake.objects.create(host=host, at=timezone.now(), by=by.name, jobs=list(jobs)[:100], keeps=keeps[:200])
+    return True
+
+
+@action
+def note_try(row: Wake, what: Sequence[str]) -> None:
+    """The loop tried to wake it: ``what`` was done, in sentences."""
+    # A neighbour may have answered already.
+    row.refresh_from_db(fields=["tries", "tried"])
+    _evidence(row, what)
+    row.tries += 1
+    row.tried_at = timezone.now()
+    row.save(update_fields=["tries", "tried_at", "tried"])
+
+
+@action
+def note_relayed(row: Wake, what: str) -> None:
+    """What a neighbour says of the packet that it was asked to send."""
+    _evidence(row, [what])
+    row.save(update_fields=["tried"])
+
+
+def _evidence(row: Wake, what: Sequence[str]) -> None:
+    now = timezone.now().timestamp()
+    row.tried = [*row.tried, *({"what": one[:300], "at": now} for one in what)][-MAX_EVIDENCE:]
+
+
+@action
+def give_up_wake(row: Wake) -> None:
+    """It did not come up: it counts no more until a person has looked at it."""
+    host = row.host
+    if host.power == Power.WAKING.value:
+        note_power(host, PowerEvent.WAKE_OVERDUE)
+    row.ended_at, row.worked = timezone.now(), False
+    row.save(update_fields=["ended_at", "worked"])
+    last = Wake.objects.filter(host=host, worked=True).first()
+    good = [{"what": "The last wake that worked.", "at": last.ended_at.timestamp()}] if last and last.ended_at else []
+    Health.objects.update_or_create(host=host, defaults={"power_evidence": [*row.tried, *good]})
+    announce("host", host.name, host.paddock.name)
+
+
+@action
+@requires(Role.OPERATOR, "Counting on a host again", of="host.paddock.name")
+def count_again(actor: Actor, host: Host) -> None:
+    """A person looked at a host that did not wake. Raises NotNow for any other."""
+    if note_power(host, PowerEvent.LOOKED_AT, by=actor) is None:
+        raise NotNow(f"{host.name} is {host.power}: there is nothing to look at.")
+    Health.objects.filter(host=host).update(power_evidence=[])
