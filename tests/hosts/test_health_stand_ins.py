@@ -40,8 +40,14 @@ class Yard:
         await run_line(self.one, line, printed.append)
         return "\n".join(printed)
 
-    async def finding(self, code):
-        return await soon(lambda: self.server.finding(code, self.name), f"the finding {code}")
+    async def finding(self, code, says=""):
+        """The finding, once its sentence holds ``says``: evidence comes in one report after the other."""
+
+        def seen():
+            found = self.server.finding(code, self.name)
+            return found if found and says in found["sentence"] else None
+
+        return await soon(seen, f"the finding {code} that says {says!r}")
 
     async def closed(self, code):
         await soon(lambda: self.server.finding(code, self.name) is None, f"{code} to close")
@@ -111,8 +117,7 @@ async def test_restarted_while_its_agent_was_started_by_hand(server, tmp_path, m
         async with standing(server, folder, name, monkeypatch, supervisor="by hand") as yard:
             await yard.finding("started-by-hand")
             await yard.types("reboot")
-            one = await yard.finding("gone-after-reboot")
-            assert "The machine was restarted" in one["sentence"]
+            one = await yard.finding("gone-after-reboot", "The machine was restarted")
             if system == "linux":
                 one["remedy"]["commands"] = ["paddock-agent service install --user build"]
             await yard.mend(one)
