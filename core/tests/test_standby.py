@@ -217,7 +217,7 @@ def test_a_rule_keeps_a_host_from_going_down():
         (awake("curlew-01", up=4000, policy=replace(ON_DEMAND, up_seconds=4001)), Readiness.FREE, 1),
         (awake("curlew-01", policy=replace(ON_DEMAND, may_sleep_now=False)), Readiness.FREE, "no"),
         (awake("curlew-01", policy=Policy(Mode.BY_HAND)), Readiness.FREE, "no"),
-        (awake("curlew-01", is_wanted=True), Readiness.FREE, "no"),
+        (awake("curlew-01", stays=True), Readiness.FREE, "no"),
         (awake("curlew-01"), Readiness.BUSY, "no"),
         (awake("curlew-01"), Readiness.HELD, "no"),
         (replace(awake("curlew-01"), idle_since=None), Readiness.FREE, "no"),

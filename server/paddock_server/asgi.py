@@ -48,6 +48,7 @@ from .retention.loop import expiry_loop  # noqa: E402
 from .rollout.loop import rollout_loop  # noqa: E402
 from .runs.loop import packing_loop  # noqa: E402
 from .standby.loop import standby_loop  # noqa: E402
+from .standby.measuring import measuring_loop  # noqa: E402
 from .storage import start_writer, stop_writer  # noqa: E402
 from .time_line.loop import time_line_loop  # noqa: E402
 from .work import open_work  # noqa: E402
@@ -97,6 +98,7 @@ async def _lifespan(receive: Any, send: Any) -> None:
             chore_loop(),
             rollout_loop(),
             standby_loop(),
+            measuring_loop(),
             planning_loop(),
             maintenance_loop(),
             packing_loop(),

@@ -2,17 +2,14 @@
 
 from __future__ import annotations
 
-from datetime import timedelta
-
-import msgspec
 import pytest
 from django.utils import timezone
 from placing import end, placed, submit
+from sleeping import NETWORK, ask, later, make_sleeper, now_asleep, power, seen
 
 from paddock_agent import wire
 from paddock_core.link_state import Link, LinkEvent
 from paddock_server.health import watches
-from paddock_server.health.actions.note_link import note_link
 from paddock_server.health.models import Health, PowerChange
 from paddock_server.health.observed_fleet import SeenFleet
 from paddock_server.health.queries import availabilities
@@ -20,68 +17,20 @@ from paddock_server.hosts.models import Host, Paddock
 from paddock_server.logbook.models import Entry
 from paddock_server.people.actor import SERVER
 from paddock_server.process import connections
-from paddock_server.process.connections import Connection
 from paddock_server.standby import loop
 from paddock_server.standby.actions.power_down import begin_power_down, why_it_stays
 from paddock_server.standby.actions.record_woken import record_woken
 from paddock_server.standby.actions.save_power import save_policy, save_power_settings
 from paddock_server.standby.models import PowerSettings, Wake, WakeWay
 from paddock_server.standby.targets import target_of
-from paddock_server.standby.ways import WAYS
+from paddock_server.standby.ways import WAYS, Tried
 from paddock_server.work.models import Job
 from paddock_server.work.round import run_round
-
-NETWORK = {"hardware": "52:54:00:12:34:56", "address": "10.0.0.7", "broadcast": "10.0.0.255"}
 
 
 @pytest.fixture
 def sleeper(new_host, shoreline):
-    """A host that may sleep: it has a watch, a policy, and was up and idle for a day."""
-    host = new_host("curlew-04", shoreline)
-    host.link_since = timezone.now() - timedelta(days=1)
-    host.facts = {**host.facts, "networks": [NETWORK]}
-    host.watch_digest = "a" * 64
-    host.save()
-    state = wire.ServiceState("paddock-agent.service", "linux", "running")
-    report = wire.WatchReport(host.name, timezone.now().timestamp(), state)
-    Health.objects.create(host=host, report=msgspec.to_builtins(report), reported_at=timezone.now())
-    save_policy(SERVER, "shoreline", {"mode": "when jobs wait", "idle_seconds": 600})
-    save_power_settings(SERVER, host, {"may_power_down": True})
-    connected(host)
-    return host
-
-
-def connected(host):
-    connection = Connection(host.pk)
-    connection.protocol = wire.VERSION
-    connections.enter(connection)
-
-
-def now_asleep(host):
-    """It was told to go, and went."""
-    begin_power_down(host, "for the test")
-    seen(host, LinkEvent.SHUTDOWN)
-    assert host.power == "asleep"
-
-
-def seen(host, event):
-    host.refresh_from_db()
-    note_link(host, event)
-    host.refresh_from_db()
-
-
-def power(host):
-    host.refresh_from_db()
-    return host.power
-
-
-def ask(client, host, verb):
-    return client.post(f"/api/v1/hosts/{host.name}/{verb}/")
-
-
-def later(monkeypatch, seconds):
-    now = timezone.now() + timedelta(seconds=seconds)
-    monkeypatch.setattr(timezone, "now", lambda: now)
+    return make_sleeper(new_host, shoreline)
 
 
 # ---- going down ----------------------------------------------------------------------------------------------------
@@ -190,9 +139,9 @@ def test_tries_have_their_time_and_then_it_counts_no_more(sleeper, administrator
         later(monkeypatch, seconds)
         due = loop.due_tries(timezone.now())
         assert len(due) == tries
-        for row, hardware, way in due:
-            assert (hardware, way) == ("", WakeWay.NETWORK)
-            loop.note_try(row, ["The server sent a magic packet."])
+        for row, chosen in due:
+            assert (chosen.hardware, chosen.way) == ("", WakeWay.NETWORK)
+            loop.note_tried(row, Tried(("The server sent a magic packet.",)))
         loop.give_up_overdue()
         assert power(sleeper) == "waking"
     later(monkeypatch, 2)
@@ -265,10 +214,10 @@ def test_a_packet_goes_to_the_cards_of_the_host_and_a_neighbour_is_asked(sleeper
     now_asleep(sleeper)
     ask(operator, sleeper, "wake")
     row = Wake.objects.select_related("host").get()
-    target = target_of(row, "")
+    target = target_of(row, PowerSettings())
     assert [card.hardware for card in target.cards] == [NETWORK["hardware"]]
     assert [one.name for one in target.neighbours] == ["knot-01"]
-    entered = target_of(row, "52:54:00:99:99:99")
+    entered = target_of(row, PowerSettings(hardware="52:54:00:99:99:99"))
     assert [(card.hardware, card.broadcasts) for card in entered.cards] == [("52:54:00:99:99:99", ("10.0.0.255",))]
     record_woken(near, wire.Woken(wake=row.pk))
     record_woken(far, wire.Woken(wake=row.pk, why="no route"))
@@ -281,10 +230,9 @@ def test_a_host_whose_address_is_not_known_says_so(sleeper, operator):
     Host.objects.update(facts={})
     now_asleep(sleeper)
     ask(operator, sleeper, "wake")
-    (line,) = WAYS[WakeWay.NETWORK].wake(target_of(Wake.objects.select_related("host").get(), ""))
-    assert "not known" in line
-    (line,) = WAYS[WakeWay.BY_HAND].wake(target_of(Wake.objects.select_related("host").get(), ""))
-    assert "switch curlew-04 on" in line
+    target = target_of(Wake.objects.select_related("host").get(), PowerSettings())
+    assert "not known" in WAYS[WakeWay.NETWORK].wake(target).lines[0]
+    assert "switch curlew-04 on" in WAYS[WakeWay.BY_HAND].wake(target).lines[0]
 
 
 # ---- policies and what was saved -----------------------------------------------------------------------------------

@@ -310,6 +310,8 @@ WRITE = {
     ("post", "/api/v1/hosts/{name}/wake/"): Row(OPERATOR, host),
     ("post", "/api/v1/hosts/{name}/power-down/"): Row(OPERATOR, host),
     ("post", "/api/v1/hosts/{name}/count-again/"): Row(OPERATOR, host),
+    ("post", "/api/v1/hosts/{name}/switch-off/"): Row(OPERATOR, host),
+    ("post", "/api/v1/standby/wake/"): Row(OPERATOR, body=lambda side: {"hosts": [side.host]}),
     ("post", "/api/v1/standby-policies/"): Row(
         ADMINISTRATOR, body=lambda side: {"place": side.paddock, "mode": "by hand"}
     ),

@@ -19,7 +19,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime, time
 from enum import StrEnum
 
@@ -91,8 +91,9 @@ class KeepAwake:
 @dataclass(frozen=True)
 class Sleeper:
     """A host that may sleep. ``since`` is when its power came to be as it is, ``idle_since`` when its last job ended
-    (None while it works), both in seconds since the epoch; ``wake_seconds`` and ``odds`` are learnt. ``is_wanted``:
-    something else needs it awake, such as a chore."""
+    (None while it works), both in seconds since the epoch; ``wake_seconds`` and ``odds`` are learnt. ``stays``: it
+    cannot power down now. ``wanted_by`` names other work that needs it on, such as a chore, "" for none. One that
+    ``returns`` was woken for such work, and powers down after it even if otherwise only a person powers it down."""
 
     host: str
     power: Power
@@ -101,7 +102,9 @@ class Sleeper:
     idle_since: float | None = None
     wake_seconds: float = USUAL_WAKE_SECONDS
     odds: float = 0.5
-    is_wanted: bool = False
+    stays: bool = False
+    wanted_by: str = ""
+    returns: bool = False
 
 
 @dataclass(frozen=True)
@@ -114,11 +117,12 @@ class Wanted:
 
 @dataclass(frozen=True)
 class Wake:
-    """Wake this host: for these jobs, or for the rule ``keeps``."""
+    """Wake this host: for these jobs, for the rule ``keeps``, or for the work ``wanted_by``."""
 
     host: str
     jobs: tuple[int, ...] = ()
     keeps: str = ""
+    wanted_by: str = ""
 
 
 @dataclass(frozen=True)
@@ -150,12 +154,15 @@ def decide(
     settle_seconds: float = SETTLE_SECONDS,
 ) -> Decision:
     """``ends`` are the slots that work, each as its host and the moment at which its job is expected to end."""
-    by_name = {sleeper.host: sleeper for sleeper in sleepers}
+    wanted = [one for one in sleepers if one.wanted_by and one.power is Power.ASLEEP]
+    # A host that comes up for other work serves jobs and rules as well.
+    by_name = {one.host: one for one in sleepers} | {one.host: replace(one, power=Power.WAKING) for one in wanted}
     round_ = _Round(now, index, by_name)
     wakes = round_.for_jobs(waiting[:MAX_JOBS_EXAMINED], ends) if waiting else {}
     kept, short = round_.for_rules(keeps, set(wakes))
     downs, again = round_.downs(waiting, keeps, {*wakes, *(wake.host for wake in kept)}, settle_seconds)
-    return Decision((*wakes.values(), *kept), tuple(downs), short, again)
+    for_work = (Wake(one.host, wanted_by=one.wanted_by) for one in wanted)
+    return Decision((*wakes.values(), *kept, *for_work), tuple(downs), short, again)
 
 
 class _Round:
@@ -364,11 +371,11 @@ class _Round:
         idle = [
             sleeper
             for sleeper in self.sleepers.values()
-            if sleeper.power is Power.ON and sleeper.policy.mode is Mode.ON_DEMAND and sleeper.idle_since is not None
+            if sleeper.power is Power.ON and _may_go(sleeper) and sleeper.idle_since is not None
         ]
         for sleeper in sorted(idle, key=lambda one: (one.idle_since or 0.0, one.host)):
             at = self.place.get(sleeper.host)
-            if at is None or wanted[at] or sleeper.is_wanted or not self._is_idle(self.hosts[at]):
+            if at is None or wanted[at] or sleeper.stays or sleeper.wanted_by or not self._is_idle(self.hosts[at]):
                 continue
             policy = sleeper.policy
             due = max(
@@ -397,6 +404,11 @@ class _Round:
                 if awake < rule.awake or free < rule.free:
                     return False
         return True
+
+
+def _may_go(sleeper: Sleeper) -> bool:
+    mode = sleeper.policy.mode
+    return mode is Mode.ON_DEMAND or (mode is Mode.BY_HAND and sleeper.returns)
 
 
 def _add(matching: Matching, job: Wanted, kind: Kind) -> bool:

@@ -44,6 +44,7 @@ class PowerEvent(StrEnum):
     WAKE_OVERDUE = "wake overdue"
     CONNECTED = "connected"
     LOOKED_AT = "looked at"
+    FORCED_OFF = "forced off"
 
 
 @dataclass(frozen=True)
@@ -80,6 +81,11 @@ _TRANSITIONS: dict[PowerEvent, dict[Power, PowerChange]] = {
     },
     PowerEvent.LOOKED_AT: {
         Power.NOT_WAKING: PowerChange(Power.ASLEEP, "A person looked at it: it counts as a host that wakes again.")
+    },
+    # It can be woken afterwards, whatever it was before.
+    PowerEvent.FORCED_OFF: {
+        state: PowerChange(Power.ASLEEP, "Its controller switched it off.")
+        for state in (Power.ON, Power.GOING_DOWN, Power.NOT_WAKING, Power.OFF)
     },
 }
 

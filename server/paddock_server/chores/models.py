@@ -65,8 +65,8 @@ class ChoreRun(Work):
 
 class ChoreHost(models.Model):
     """One host of a run. ``job`` ran the script there; ``changed`` is what the survey after it found otherwise,
-    ``missing`` the wanted terms that still do not hold. ``drained`` where the chore itself held the host. The survey
-    that counts is one that began after it was ``asked_at``."""
+    ``missing`` the wanted terms that still do not hold. ``drained`` where the chore itself held the host, ``wakes``
+    where it had to be woken for it. The survey that counts is one that began after it was ``asked_at``."""
 
     run = models.ForeignKey(ChoreRun, models.CASCADE, related_name="hosts")
     place = models.PositiveIntegerField()
@@ -75,6 +75,7 @@ class ChoreHost(models.Model):
     detail = models.CharField(max_length=2000, blank=True)
     job = models.ForeignKey("work.Job", models.SET_NULL, null=True, related_name="chore_hosts")
     drained = models.BooleanField(default=False)
+    wakes = models.BooleanField(default=False)
     changed = models.JSONField(default=list)
     missing = models.JSONField(default=list)
     began_at = models.DateTimeField(null=True)

@@ -68,8 +68,9 @@ class Rollout(RolloutRules):
 
 class RolloutHost(models.Model):
     """One host of a rollout; its key is the number of its order. It goes from the version ``before`` to ``version``.
-    ``drained``: the rollout itself held the host. ``heard_at`` is when its upgrade was last heard of. ``proof`` is the
-    job with which it proves itself; ``evidence`` are the lines from the host where it went back."""
+    ``drained``: the rollout itself held the host; ``wakes``: it had to be woken. ``heard_at`` is when its upgrade was
+    last heard of. ``proof`` is the job with which it proves itself; ``evidence`` are the lines from the host where
+    it went back."""
 
     rollout = models.ForeignKey(Rollout, models.CASCADE, related_name="hosts")
     place = models.PositiveIntegerField()
@@ -81,6 +82,7 @@ class RolloutHost(models.Model):
     detail = models.CharField(max_length=2000, blank=True)
     evidence = models.JSONField(default=list)
     drained = models.BooleanField(default=False)
+    wakes = models.BooleanField(default=False)
     proof = models.ForeignKey("work.Job", models.SET_NULL, null=True, related_name="+")
     begun_at = models.DateTimeField(null=True)
     heard_at = models.DateTimeField(null=True)

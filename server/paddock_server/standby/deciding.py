@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from datetime import datetime, timedelta
 
 from django.conf import settings
-from django.db.models import Max, QuerySet
+from django.db.models import F, Max, OuterRef, QuerySet, Subquery
 
 from paddock_core.lifecycle import LIVE
 from paddock_core.standby.decide import Decision, Mode, Sleeper, Wanted, decide
@@ -14,6 +14,7 @@ from paddock_core.standby.power import Power, wake_odds
 
 from ..health import watches
 from ..health.actions.note_power import wakes_of
+from ..hosts.awake import needed_on
 from ..hosts.models import Host
 from ..work import open_work
 from ..work.fence import fences
@@ -21,7 +22,7 @@ from ..work.fleet import cached_fleet
 from ..work.models import Attempt
 from ..work.recent_usage import recent_usage
 from ..work.round import behind_others, readable
-from .models import PowerSettings
+from .models import PowerSettings, Wake
 from .policies import Policies
 
 OVERDUE_SHARE = 0.5
@@ -71,6 +72,8 @@ def _sleepers(policies: Policies, now: datetime) -> Iterable[Sleeper]:
     )
     off = [host.pk for host in policy_of if host.power in (Power.ASLEEP.value, Power.NOT_WAKING.value)]
     wakes = wakes_of(off)
+    needed = needed_on()
+    returning = _returning(managed)
     for host, policy in policy_of.items():
         power = Power(host.power)
         since = max(filter(None, (host.power_since, host.link_since)), default=now)
@@ -83,8 +86,22 @@ def _sleepers(policies: Policies, now: datetime) -> Iterable[Sleeper]:
             idle_since=None if host.pk in working else idle.timestamp(),
             wake_seconds=host.wake_seconds,
             odds=wake_odds(wakes[host.pk]) if host.pk in wakes else 1.0,
-            is_wanted=host.pk not in allowed or watches.order_for(host.pk) != 0,
+            stays=host.pk not in allowed or watches.order_for(host.pk) != 0,
+            wanted_by=needed.get(host.pk, ""),
+            returns=host.pk in returning,
         )
+
+
+def _returning(hosts: Sequence[int]) -> set[int]:
+    """Those that are on because other work woke them."""
+    last = Wake.objects.filter(host=OuterRef("pk")).order_by("-id")
+    return set(
+        Host.objects.filter(pk__in=hosts, power=Power.ON.value)
+        .annotate(returns=Subquery(last.values("returns")[:1]), woke_at=Subquery(last.values("ended_at")[:1]))
+        .filter(returns=True, power_since__lte=F("woke_at"))
+        .exclude(power_since__lt=F("woke_at") - timedelta(minutes=1))
+        .values_list("pk", flat=True)
+    )
 
 
 def _live() -> QuerySet[Attempt]:

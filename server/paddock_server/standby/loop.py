@@ -19,12 +19,14 @@ from ..hosts.models import Host
 from ..process import event_loop
 from ..process.state import part
 from ..storage import action, run_in_writer
+from .actions.controller import note_controller_refused
 from .actions.power_down import begin_power_down, give_up_power_down
 from .actions.wake import begin_wake, give_up_wake, note_try
+from .decided import remember_short
 from .deciding import decision
 from .models import PowerSettings, Wake, WakeWay
 from .targets import target_of
-from .ways import WAYS
+from .ways import WAYS, Tried
 
 CALM_SECONDS = 0.5
 """Seconds between two decisions at least: many jobs that come together make one."""
@@ -85,19 +87,20 @@ def remember_orders() -> None:
 @action
 def decide_now() -> float | None:
     """Decides, and carries the decision out; returns in how many seconds time alone may change it."""
-    decided = decision(timezone.now())
+    found = decision(timezone.now())
+    remember_short(found.short)
     hosts = {one.name: one for one in Host.objects.filter(
-        name__in=[*(wake.host for wake in decided.wakes), *(down.host for down in decided.downs)],
+        name__in=[*(wake.host for wake in found.wakes), *(down.host for down in found.downs)],
         standing=Host.Standing.ADMITTED,
     ).select_related("paddock")}  # fmt: skip
-    for wake in decided.wakes:
-        begin_wake(hosts[wake.host], wake.jobs, wake.keeps)
-    for down in decided.downs:
+    for wake in found.wakes:
+        begin_wake(hosts[wake.host], wake.jobs, wake.keeps, wake.wanted_by)
+    for down in found.downs:
         try:
             begin_power_down(hosts[down.host], down.why)
         except NotNow as trouble:
             log.debug("%s stays on: %s", down.host, trouble)
-    return decided.look_again
+    return found.look_again
 
 
 def is_changing() -> bool:
@@ -107,19 +110,28 @@ def is_changing() -> bool:
 
 async def _try_all() -> None:
     """Tries to wake what is due. What a way does may take its time, so it is done outside of the writer."""
-    for row, hardware, way in await database_sync_to_async(due_tries)(timezone.now()):
-        target = await database_sync_to_async(target_of)(row, hardware)
-        done = await asyncio.to_thread(WAYS[way].wake, target)
-        await run_in_writer(note_try, row, done)
+    for row, chosen in await database_sync_to_async(due_tries)(timezone.now()):
+        target = await database_sync_to_async(target_of)(row, chosen)
+        done = await asyncio.to_thread(WAYS[WakeWay(chosen.way)].wake, target)
+        await run_in_writer(note_tried, row, done)
 
 
-def due_tries(now: datetime) -> list[tuple[Wake, str, WakeWay]]:
-    """The wakes of which a try is due, each with the entered hardware address and its way."""
+@action
+def note_tried(row: Wake, done: Tried) -> None:
+    """One that was refused is not tried again: that could lock an account."""
+    note_try(row, done.lines)
+    if done.refused:
+        note_controller_refused(row.host, done.refused)
+        give_up_wake(row)
+
+
+def due_tries(now: datetime) -> list[tuple[Wake, PowerSettings]]:
+    """The wakes of which a try is due, each with how its host is woken."""
     found = []
     for row in Wake.objects.filter(ended_at=None, host__power=Power.WAKING.value).select_related("host__paddock"):
         if row.tries < MAX_TRIES and _is_due(row, now):
             chosen = PowerSettings.objects.filter(host=row.host).first() or PowerSettings(host=row.host)
-            found.append((row, chosen.hardware, WakeWay(chosen.way)))
+            found.append((row, chosen))
     return found
 
 

@@ -7,7 +7,8 @@ from rest_framework import serializers
 
 from paddock_core.standby.decide import SETTLE_SECONDS
 
-from ..hosts.models import POWER_CHOICES
+from ..hosts.models import POWER_CHOICES, Host
+from ..people.models import Role
 from ..rest.zones import demand_zone
 from .models import MODES, WAKE_WAYS, PowerSettings, StandbyPolicy, Wake
 
@@ -25,18 +26,47 @@ class ClockField(serializers.RegexField):
         return f"{value:%H:%M}"
 
 
+class HostNameField(serializers.CharField):
+    """A host by its name; null for none."""
+
+    def to_representation(self, value: Host) -> str:  # type: ignore[override]
+        return value.name
+
+
 class PowerSettingsSerializer(serializers.ModelSerializer[PowerSettings]):
     """How a host is woken, and whether the server may power it down. ``hardware`` is "" for the address that its agent
-    reported; watts are null where they were not entered."""
+    reported; watts are null where they were not entered. ``controller_password`` is written only; without it the one
+    before stays. ``refused`` says why the controller is not asked any more, until these settings are saved with a
+    password."""
 
     way = serializers.ChoiceField(choices=WAKE_WAYS, required=False)
     hardware = serializers.CharField(max_length=40, allow_blank=True, required=False)
     watts = serializers.FloatField(min_value=0, max_value=MAX_WATTS, allow_null=True, required=False)
     watts_asleep = serializers.FloatField(min_value=0, max_value=MAX_WATTS, allow_null=True, required=False)
 
+    controller = serializers.CharField(max_length=300, allow_blank=True, required=False)
+    controller_user = serializers.CharField(max_length=100, allow_blank=True, required=False)
+    controller_password = serializers.CharField(
+        max_length=200, allow_blank=True, required=False, write_only=True, trim_whitespace=False
+    )
+    has_password = serializers.SerializerMethodField()
+    certificate = serializers.CharField(max_length=20_000, allow_blank=True, required=False)
+    system = serializers.CharField(max_length=100, allow_blank=True, required=False)
+    script = serializers.CharField(max_length=20_000, allow_blank=True, required=False, trim_whitespace=False)
+    script_host = HostNameField(max_length=63, allow_blank=True, allow_null=True, required=False)
+
     class Meta:
         model = PowerSettings
-        fields = ["way", "hardware", "may_power_down", "watts", "watts_asleep"]
+        fields = [
+            "way", "hardware", "may_power_down", "watts", "watts_asleep", "measured_watts", "measured_watts_asleep",
+            "measured_at", "controller", "controller_user", "controller_password", "has_password", "certificate",
+            "system", "refused", "script", "script_host",
+        ]  # fmt: skip
+        read_only_fields = ["measured_watts", "measured_watts_asleep", "measured_at", "refused"]
+
+    def get_has_password(self, settings: PowerSettings) -> bool:
+        """Whether one is kept; it is never shown."""
+        return bool(settings.controller_password)
 
 
 class StandbyPolicySerializer(serializers.ModelSerializer[StandbyPolicy]):
@@ -55,12 +85,13 @@ class StandbyPolicySerializer(serializers.ModelSerializer[StandbyPolicy]):
     terms = serializers.ListField(child=serializers.CharField(max_length=300), max_length=20, default=list)
     keep_awake = serializers.IntegerField(min_value=0, max_value=5000, default=0)
     keep_free = serializers.IntegerField(min_value=0, max_value=5000, default=0)
+    wakers = serializers.ChoiceField(choices=Role.choices, default=Role.OPERATOR.value)
 
     class Meta:
         model = StandbyPolicy
         fields = [
             "id", "place", "paddock", "host", "mode", "idle_seconds", "up_seconds", "begins", "ends", "days", "zone",
-            "terms", "keep_awake", "keep_free", "changed_by", "changed_at",
+            "terms", "keep_awake", "keep_free", "wakers", "changed_by", "changed_at",
         ]  # fmt: skip
         read_only_fields = ["id", "changed_by", "changed_at"]
 
@@ -84,12 +115,13 @@ class WakeSerializer(serializers.ModelSerializer[Wake]):
 
     class Meta:
         model = Wake
-        fields = ["id", "at", "by", "jobs", "keeps", "tries", "tried", "ended_at", "worked"]
+        fields = ["id", "at", "by", "jobs", "keeps", "returns", "tries", "tried", "ended_at", "worked"]
         read_only_fields = fields
 
 
 class HostPowerSerializer(serializers.Serializer[Any]):
-    """The power of a host. ``stays`` says why it cannot power down now, "" where it can; ``hardware_known`` are the
+    """The power of a host. ``stays`` says why it cannot power down now, "" where it can; ``may_change`` is whether the
+    person may wake it and power it down; ``hardware_known`` are the
     hardware addresses that its agent reported; ``wake_seconds`` is what a wake usually takes."""
 
     host = serializers.CharField(source="host.name")
@@ -101,15 +133,17 @@ class HostPowerSerializer(serializers.Serializer[Any]):
     policy = StandbyPolicySerializer(allow_null=True)
     mode = serializers.ChoiceField(choices=MODES)
     stays = serializers.CharField(allow_blank=True)
+    may_change = serializers.BooleanField()
     hardware_known = serializers.ListField(child=serializers.CharField())
     wakes = WakeSerializer(many=True)
 
 
 class SavedSerializer(serializers.Serializer[Any]):
-    """Energy is null where no host's watts were entered."""
+    """Energy is null where no host's watts are known, money where no prices were entered."""
 
     asleep_hours = serializers.FloatField()
     kilowatt_hours = serializers.FloatField(allow_null=True)
+    money = serializers.FloatField(allow_null=True)
     waited_minutes = serializers.FloatField()
     wakes = serializers.IntegerField()
     failed = serializers.IntegerField()
@@ -134,7 +168,22 @@ class MonthSavedSerializer(serializers.Serializer[Any]):
 
 
 class StandbySerializer(serializers.Serializer[Any]):
-    """Standby at a glance."""
+    """Standby at a glance. ``currency`` is that of Plan, "" without prices. ``short`` are the paddocks whose policy
+    keeps more hosts awake than there are, with how many are missing."""
 
     sleepers = SleeperSerializer(many=True)
     months = MonthSavedSerializer(many=True)
+    currency = serializers.CharField(allow_blank=True)
+    short = serializers.DictField(child=serializers.IntegerField())
+
+
+class WakeForSurveySerializer(serializers.Serializer[Any]):
+    """Which hosts to wake, so that they are surveyed."""
+
+    hosts = serializers.ListField(child=serializers.CharField(max_length=63), min_length=1, max_length=500)
+
+
+class WokenSerializer(serializers.Serializer[Any]):
+    """The hosts that are being woken."""
+
+    hosts = serializers.ListField(child=serializers.CharField())

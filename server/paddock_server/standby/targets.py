@@ -8,19 +8,39 @@ from paddock_agent import wire
 from paddock_core.link_state import Link
 
 from ..hosts.models import Host
-from .models import Wake
-from .ways.port import Card, Neighbour, Target
+from .models import PowerSettings, Wake, WakeWay
+from .ways.port import Card, Controller, Neighbour, Script, Target
 
 MAX_NEIGHBOURS = 3
 VIRTUAL = ("02:42:",)
 """Beginnings of hardware addresses that software bridges make up: nothing listens to them when the machine is off."""
 
 
-def target_of(row: Wake, hardware: str) -> Target:
-    """``hardware`` is the address that an administrator entered, "" for those that the agent reported."""
-    cards = cards_of(row.host, hardware)
+def target_of(row: Wake, chosen: PowerSettings) -> Target:
+    """What the chosen way needs, and nothing that it does not."""
+    name = row.host.name
+    if chosen.way == WakeWay.REDFISH.value:
+        return Target(row.pk, name, controller=controller_of(chosen))
+    if chosen.way == WakeWay.SCRIPT.value:
+        return Target(row.pk, name, script=Script(chosen.script, chosen.script_host_id))
+    cards = cards_of(row.host, chosen.hardware)
     wanted = {broadcast for card in cards for broadcast in card.broadcasts}
-    return Target(row.pk, row.host.name, cards, tuple(_neighbours(row.host, wanted)))
+    return Target(row.pk, name, cards, tuple(_neighbours(row.host, wanted)))
+
+
+def controller_of(chosen: PowerSettings) -> Controller | None:
+    """The controller of a host; None where none was entered."""
+    if not chosen.controller:
+        return None
+    return Controller(
+        chosen.controller,
+        chosen.controller_user,
+        bytes(chosen.controller_password),
+        chosen.sealed_for,
+        chosen.certificate,
+        chosen.system,
+        chosen.refused,
+    )
 
 
 def cards_of(host: Host, hardware: str) -> tuple[Card, ...]:

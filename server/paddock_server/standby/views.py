@@ -9,24 +9,29 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from ..errors import NotAllowed, NotThere
+from ..errors import NotAllowed, NotNow, NotThere
 from ..hosts.models import Host
 from ..hosts.queries import host_called, record_called
 from ..people.actor import Actor, person
 from ..people.models import Role
 from ..rest.paging import PagedView
 from ..rest.reading import validated
+from .actions.controller import ask_switch_off, note_controller_refused, note_switched_off
 from .actions.power_down import power_down
 from .actions.save_power import remove_policy, save_policy, save_power_settings
-from .actions.wake import count_again, wake
+from .actions.wake import count_again, wake, wake_for_survey
 from .models import StandbyPolicy
-from .queries import power_shown, sleepers_shown
+from .queries import power_shown, standby_shown
 from .serializers import (
     HostPowerSerializer,
     PowerSettingsSerializer,
     StandbyPolicySerializer,
     StandbySerializer,
+    WakeForSurveySerializer,
+    WokenSerializer,
 )
+from .ways.controller_client import ControllerRefused, ControllerTrouble
+from .ways.redfish import switch_off
 
 
 class HostPowerView(APIView):
@@ -34,24 +39,25 @@ class HostPowerView(APIView):
 
     @extend_schema(responses=HostPowerSerializer)
     def get(self, request: Request, name: str) -> Response:
-        return _shown(record_called(person(request.user), name))
+        actor = person(request.user)
+        return _shown(actor, record_called(actor, name))
 
     @extend_schema(request=PowerSettingsSerializer, responses=HostPowerSerializer)
     def put(self, request: Request, name: str) -> Response:
         actor = person(request.user)
         host = host_called(actor, name)
         save_power_settings(actor, host, validated(PowerSettingsSerializer, request))
-        return _shown(host)
+        return _shown(actor, host)
 
 
-def _shown(host: Host) -> Response:
-    return Response(HostPowerSerializer(power_shown(host, timezone.now())).data)
+def _shown(actor: Actor, host: Host) -> Response:
+    return Response(HostPowerSerializer(power_shown(actor, host, timezone.now())).data)
 
 
 def _after(action: Callable[[Actor, Host], None], request: Request, name: str) -> Response:
     actor = person(request.user)
     action(actor, host_called(actor, name))
-    return _shown(host_called(actor, name))
+    return _shown(actor, host_called(actor, name))
 
 
 class WakeView(APIView):
@@ -78,13 +84,42 @@ class CountAgainView(APIView):
         return _after(count_again, request, name)
 
 
+class SwitchOffView(APIView):
+    """Have the controller of a host that hangs switch it off, without waiting for its system."""
+
+    @extend_schema(request=None, responses=HostPowerSerializer)
+    def post(self, request: Request, name: str) -> Response:
+        actor = person(request.user)
+        host = host_called(actor, name)
+        controller = ask_switch_off(actor, host)
+        try:
+            done = switch_off(controller)
+        except ControllerRefused as error:
+            note_controller_refused(host, str(error))
+            raise NotNow(str(error)) from None
+        except ControllerTrouble as error:
+            raise NotNow(str(error)) from None
+        note_switched_off(host_called(actor, name), done, actor)
+        return _shown(actor, host_called(actor, name))
+
+
 class StandbyView(APIView):
     """The hosts that may sleep, and what standby saved."""
 
     @extend_schema(responses=StandbySerializer)
     def get(self, request: Request) -> Response:
-        sleepers, months = sleepers_shown(_viewer(request), timezone.now())
-        return Response(StandbySerializer({"sleepers": sleepers, "months": months}).data)
+        return Response(StandbySerializer(standby_shown(_viewer(request), timezone.now())).data)
+
+
+class WakeForSurveyView(APIView):
+    """Wake hosts that sleep, so that their agents survey them; they power down again later."""
+
+    @extend_schema(request=WakeForSurveySerializer, responses=WokenSerializer)
+    def post(self, request: Request) -> Response:
+        actor = person(request.user)
+        names = dict.fromkeys(validated(WakeForSurveySerializer, request)["hosts"])
+        woken = wake_for_survey(actor, [host_called(actor, name) for name in names])
+        return Response(WokenSerializer({"hosts": [host.name for host in woken]}).data)
 
 
 def _viewer(request: Request) -> Actor:

@@ -1145,6 +1145,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/hosts/{name}/switch-off/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Have the controller of a host that hangs switch it off, without waiting for its system
+         * @description Have the controller of a host that hangs switch it off, without waiting for its system.
+         */
+        post: operations["hosts_switch_off_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/hosts/{name}/turn-away/": {
         parameters: {
             query?: never;
@@ -3261,6 +3281,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/standby/wake/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Wake hosts that sleep, so that their agents survey them; they power down again later
+         * @description Wake hosts that sleep, so that their agents survey them; they power down again later.
+         */
+        post: operations["standby_wake_create"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/submissions/": {
         parameters: {
             query?: never;
@@ -4880,7 +4920,8 @@ export interface components {
             prefers: string[];
         };
         /**
-         * @description The power of a host. ``stays`` says why it cannot power down now, "" where it can; ``hardware_known`` are the
+         * @description The power of a host. ``stays`` says why it cannot power down now, "" where it can; ``may_change`` is whether the
+         *     person may wake it and power it down; ``hardware_known`` are the
          *     hardware addresses that its agent reported; ``wake_seconds`` is what a wake usually takes.
          */
         HostPower: {
@@ -4895,6 +4936,7 @@ export interface components {
             policy: components["schemas"]["StandbyPolicy"] | null;
             mode: components["schemas"]["StandbyModeEnum"];
             stays: string;
+            may_change: boolean;
             hardware_known: string[];
             wakes: components["schemas"]["Wake"][];
         };
@@ -6458,7 +6500,9 @@ export interface components {
         PowerEnum: "on" | "going down" | "asleep" | "waking" | "does not wake" | "switched off";
         /**
          * @description How a host is woken, and whether the server may power it down. ``hardware`` is "" for the address that its agent
-         *     reported; watts are null where they were not entered.
+         *     reported; watts are null where they were not entered. ``controller_password`` is written only; without it the one
+         *     before stays. ``refused`` says why the controller is not asked any more, until these settings are saved with a
+         *     password.
          */
         PowerSettings: {
             way?: components["schemas"]["WakeWayEnum"];
@@ -6468,10 +6512,27 @@ export interface components {
             watts?: number | null;
             /** Format: double */
             watts_asleep?: number | null;
+            /** Format: double */
+            readonly measured_watts: number | null;
+            /** Format: double */
+            readonly measured_watts_asleep: number | null;
+            /** Format: date-time */
+            readonly measured_at: string | null;
+            controller?: string;
+            controller_user?: string;
+            /** @description Whether one is kept; it is never shown. */
+            readonly has_password: boolean;
+            certificate?: string;
+            system?: string;
+            readonly refused: string;
+            script?: string;
+            script_host?: string | null;
         };
         /**
          * @description How a host is woken, and whether the server may power it down. ``hardware`` is "" for the address that its agent
-         *     reported; watts are null where they were not entered.
+         *     reported; watts are null where they were not entered. ``controller_password`` is written only; without it the one
+         *     before stays. ``refused`` says why the controller is not asked any more, until these settings are saved with a
+         *     password.
          */
         PowerSettingsRequest: {
             way?: components["schemas"]["WakeWayEnum"];
@@ -6481,6 +6542,13 @@ export interface components {
             watts?: number | null;
             /** Format: double */
             watts_asleep?: number | null;
+            controller?: string;
+            controller_user?: string;
+            controller_password?: string;
+            certificate?: string;
+            system?: string;
+            script?: string;
+            script_host?: string | null;
         };
         PreviewMappingRequest: {
             roles: components["schemas"]["MappedRoleRequest"][];
@@ -6919,12 +6987,14 @@ export interface components {
             /** @default true */
             is_on?: boolean;
         };
-        /** @description Energy is null where no host's watts were entered. */
+        /** @description Energy is null where no host's watts are known, money where no prices were entered. */
         Saved: {
             /** Format: double */
             asleep_hours: number;
             /** Format: double */
             kilowatt_hours: number | null;
+            /** Format: double */
+            money: number | null;
             /** Format: double */
             waited_minutes: number;
             wakes: number;
@@ -7099,10 +7169,17 @@ export interface components {
             state: string;
             detail: string;
         };
-        /** @description Standby at a glance. */
+        /**
+         * @description Standby at a glance. ``currency`` is that of Plan, "" without prices. ``short`` are the paddocks whose policy
+         *     keeps more hosts awake than there are, with how many are missing.
+         */
         Standby: {
             sleepers: components["schemas"]["Sleeper"][];
             months: components["schemas"]["MonthSaved"][];
+            currency: string;
+            short: {
+                [key: string]: number;
+            };
         };
         /**
          * @description * `never` - never
@@ -7134,6 +7211,8 @@ export interface components {
             keep_awake?: number;
             /** @default 0 */
             keep_free?: number;
+            /** @default operator */
+            wakers?: components["schemas"]["RoleEnum"];
             readonly changed_by: string;
             /** Format: date-time */
             readonly changed_at: string;
@@ -7158,6 +7237,8 @@ export interface components {
             keep_awake?: number;
             /** @default 0 */
             keep_free?: number;
+            /** @default operator */
+            wakers?: components["schemas"]["RoleEnum"];
         };
         /** @description How a host stands to a kit, with the terms that do not hold. */
         Standing: {
@@ -7656,18 +7737,25 @@ export interface components {
             readonly by: string;
             jobs: number[];
             readonly keeps: string;
+            readonly returns: boolean;
             readonly tries: number;
             tried: components["schemas"]["Try"][];
             /** Format: date-time */
             readonly ended_at: string | null;
             readonly worked: boolean | null;
         };
+        /** @description Which hosts to wake, so that they are surveyed. */
+        WakeForSurveyRequest: {
+            hosts: string[];
+        };
         /**
          * @description * `wake-on-lan` - wake-on-lan
+         *     * `redfish` - redfish
+         *     * `script` - script
          *     * `by hand` - by hand
          * @enum {string}
          */
-        WakeWayEnum: "wake-on-lan" | "by hand";
+        WakeWayEnum: "wake-on-lan" | "redfish" | "script" | "by hand";
         Watch: {
             paddocks: components["schemas"]["WatchedPaddock"][];
             hosts: components["schemas"]["WatchedHost"][];
@@ -7753,6 +7841,10 @@ export interface components {
             tool: string;
             range: string;
             versions: string[];
+        };
+        /** @description The hosts that are being woken. */
+        Woken: {
+            hosts: string[];
         };
         /** @description A word that a term may have, with on how many hosts it holds. */
         Word: {
@@ -10872,6 +10964,45 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    hosts_switch_off_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HostPower"];
+                };
             };
             /** @description It was not done, and why. */
             "4XX": {
@@ -16821,6 +16952,56 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description It was not done, and why. */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description It was not done, and why. */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    standby_wake_create: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WakeForSurveyRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Woken"];
+                };
+            };
+            /** @description The body is larger than this address accepts. */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
             /** @description It was not done, and why. */
             "4XX": {

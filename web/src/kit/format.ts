@@ -57,3 +57,10 @@ export function asked(host: { asked_labels: readonly string[]; asked_slots: numb
   const labels = host.asked_labels.length ? [`the ${host.asked_labels.length === 1 ? 'label' : 'labels'} ${host.asked_labels.join(', ')}`] : []
   return [...labels, ...(host.asked_slots ? [count(host.asked_slots, 'slot')] : [])].join(' and ')
 }
+
+/** Money without needless digits, with its currency as it was entered. */
+export function money(amount: number | null | undefined, currency: string): string {
+  if (amount === null || amount === undefined) return '–'
+  const digits = Math.abs(amount) >= 100 ? 0 : 2
+  return `${amount.toLocaleString('en-GB', { minimumFractionDigits: digits, maximumFractionDigits: digits })} ${currency}`.trim()
+}

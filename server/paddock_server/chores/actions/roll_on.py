@@ -9,13 +9,13 @@ from django.utils import timezone
 
 from paddock_core.chores import AT_WORK, HostState, ObservedHost, is_over, moves, outcome
 from paddock_core.lifecycle import ENDED, JobState
-from paddock_core.link_state import Link
 from paddock_core.verdicts import verdict
 
 from ...changes import announce
 from ...errors import ActionError
 from ...hosts.actions.ask_survey import ask_survey
 from ...hosts.actions.hold import drain, is_working, resume
+from ...hosts.awake import is_within_reach, must_wake
 from ...hosts.models import Host
 from ...logbook.write import write
 from ...people.actor import SERVER
@@ -43,7 +43,7 @@ def roll_on(run: ChoreRun) -> None:
         _look(run, row)
     by_name = {row.host.name: row for row in rows}
     seen = [
-        ObservedHost(row.host.name, HostState(row.state), row.host.link == Link.CONNECTED, is_working(row.host))
+        ObservedHost(row.host.name, HostState(row.state), is_within_reach(row.host), is_working(row.host))
         for row in rows
         if row.state in (HostState.WAITING.value, *AT_WORK) or row.state in ("failed", "ran but not there")
     ]
@@ -70,7 +70,10 @@ def _begin(run: ChoreRun, row: ChoreHost, state: HostState, because: str) -> Non
     if state in (HostState.UNREACHABLE, HostState.LEFT_OUT):
         _end(run, row, state, because)
         return
-    row.began_at = row.began_at or now
+    if must_wake(row.host):
+        _wait_for_wake(run, row)
+        return
+    row.began_at, row.detail = row.began_at or now, ""
     if run.drain and not row.host.holding:
         drain(SERVER, row.host, f"chore {run.chore.name}")
         row.drained = True
@@ -83,6 +86,16 @@ def _begin(run: ChoreRun, row: ChoreHost, state: HostState, because: str) -> Non
         place(row.job.pk, row.host, (), f"The chore {run.chore.name} is run here.")
     row.save()
     announce("chore", run.pk)
+
+
+def _wait_for_wake(run: ChoreRun, row: ChoreHost) -> None:
+    """Its turn has come, and it sleeps."""
+    if row.wakes:
+        return
+    row.wakes, row.detail = True, "It is being woken."
+    row.save(update_fields=["wakes", "detail"])
+    announce("chore", run.pk)
+    announce("host", row.host.name, row.host.paddock.name)
 
 
 def _job(run: ChoreRun, host: Host) -> Job:

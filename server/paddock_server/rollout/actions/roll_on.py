@@ -20,6 +20,7 @@ from ...health import watches
 from ...health.actions.note_refusal import note_refusal
 from ...hosts.actions.ask_survey import ask_survey
 from ...hosts.actions.hold import resume
+from ...hosts.awake import is_within_reach, must_wake
 from ...hosts.models import Host
 from ...logbook.write import write
 from ...people.actor import SERVER
@@ -62,7 +63,10 @@ def roll_on(rollout: Rollout) -> None:
     by_name = {row.host.name: row for row in rows}
     found = next_of(rollout, rows)
     for name in found.begin:
-        _order(by_name[name])
+        if must_wake(by_name[name].host):
+            _wait_for_wake(by_name[name])
+        else:
+            _order(by_name[name])
     for name in found.away:
         _step(by_name[name], HostStep.UNREACHABLE, "Its agent is not connected. It begins when it is back.")
     for name in found.left_out:
@@ -101,7 +105,7 @@ def next_of(rollout: Rollout, rows: list[RolloutHost]) -> Next:
             row.host.paddock.name,
             row.wave,
             HostStep(row.step),
-            row.host.link == Link.CONNECTED,
+            is_within_reach(row.host),
             _is_ready(row.host),
             row.ended_at.timestamp() if row.ended_at else 0.0,
             group_of(row.host),
@@ -117,6 +121,13 @@ def next_of(rollout: Rollout, rows: list[RolloutHost]) -> Next:
 
 def _is_ready(host: Host) -> bool:
     return host.link == Link.CONNECTED and not host.holding and not host.cannot
+
+
+def _wait_for_wake(row: RolloutHost) -> None:
+    """Its turn has come, and it sleeps. It takes its place among those at work until it is up."""
+    if not row.wakes:
+        row.wakes = True
+        _step(row, HostStep.WAITING, "It is being woken.")
 
 
 def _order(row: RolloutHost) -> None:

@@ -13,6 +13,7 @@ from ...health.events import LinkSeen
 from ...health.models import Health
 from ...storage import action
 from ..models import PowerSettings, Wake
+from .run_wake_script import cancel_wake_script
 
 _MEANS = {
     LinkEvent.HELLO: PowerEvent.CONNECTED,
@@ -37,5 +38,6 @@ def follow_link(event: LinkSeen) -> None:
         return
     watches.remove_power_order(host.pk)
     if host.power == Power.ON.value:
-        Wake.objects.filter(host=host, ended_at=None).update(ended_at=timezone.now(), worked=True)
+        if Wake.objects.filter(host=host, ended_at=None).update(ended_at=timezone.now(), worked=True):
+            cancel_wake_script(host.name)
         Health.objects.filter(host=host).update(power_evidence=[], down_failed="")

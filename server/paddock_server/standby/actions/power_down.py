@@ -16,20 +16,21 @@ from ...health.models import Health
 from ...hosts.actions.hold import is_working
 from ...hosts.models import Host
 from ...people.actor import SERVER, Actor
-from ...people.models import Role
-from ...people.permission import requires
+from ...people.permission import checks_itself
 from ...process import connections
 from ...storage import action
 from ..models import PowerSettings
+from .wake import demand_waker
 
 PROTOCOL = 7
 """The version of the link since which an agent powers its host down."""
 
 
 @action
-@requires(Role.OPERATOR, "Powering hosts down", of="host.paddock.name")
+@checks_itself("a policy says which role it takes")
 def power_down(actor: Actor, host: Host) -> None:
     """A person wants it to sleep now. Raises NotNow where it cannot."""
+    demand_waker(actor, host, "Powering hosts down")
     begin_power_down(host, f"{actor.name} asked for it.", actor)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from typing import Any
+from urllib.parse import urlsplit
 
 from django.conf import settings
 
@@ -18,9 +19,11 @@ from ...logbook.write import write
 from ...people.actor import Actor
 from ...people.models import Role
 from ...people.permission import checks_itself, requires
+from ...sealing import seal
 from ...storage import action
 from ...toolchains.terms_input import terms_of
-from ..models import PowerSettings, StandbyPolicy
+from ..models import PowerSettings, StandbyPolicy, WakeWay
+from ..ways.controller_client import tls_of
 
 MAX_TERMS = 20
 
@@ -28,17 +31,86 @@ MAX_TERMS = 20
 @action
 @requires(Role.ADMINISTRATOR, "Changing how a host is powered", of="host.paddock.name")
 def save_power_settings(actor: Actor, host: Host, given: Mapping[str, Any]) -> PowerSettings:
-    """Raises Invalid for a hardware address that no network card has."""
+    """``controller_password`` and a ``script_host`` by name are kept as the fields need them; without a password the
+    one before stays. Raises Invalid for a hardware address that no network card has, and for a controller that cannot
+    be asked."""
     fields = dict(given)
+    logged = {name: value for name, value in fields.items() if name not in ("controller_password", "script")}
+    before = PowerSettings.objects.filter(host=host).first() or PowerSettings(host=host)
     if fields.get("hardware"):
         try:
             fields["hardware"] = wire.hardware_address(fields["hardware"])
         except ValueError as error:
             raise Invalid(str(error), errors=[{"pointer": "/hardware", "detail": str(error)}]) from None
+    fields |= _controller_fields(before, fields)
+    if "script_host" in fields:
+        fields["script_host"] = _script_host(actor, fields["script_host"])
     row, _ = PowerSettings.objects.update_or_create(host=host, defaults=fields)
-    write(actor, "changed the power settings of", "host", host.name, host.paddock.name, fields)
+    _demand_complete(row)
+    write(actor, "changed the power settings of", "host", host.name, host.paddock.name, logged)
     announce("host", host.name, host.paddock.name)
     return row
+
+
+def _controller_fields(before: PowerSettings, given: dict[str, Any]) -> dict[str, Any]:
+    """What is kept of a controller. Takes the password out of ``given``."""
+    password = given.pop("controller_password", None)
+    address, user = (given.get(name, getattr(before, name)) for name in ("controller", "controller_user"))
+    is_same = (address, user) == (before.controller, before.controller_user)
+    if address:
+        _demand_address(address)
+    if certificate := given.get("certificate", ""):
+        try:
+            tls_of(certificate)
+        except ValueError as error:
+            raise Invalid(str(error), errors=[{"pointer": "/certificate", "detail": str(error)}]) from None
+    if password is None:
+        if not is_same and bytes(before.controller_password) and address:
+            raise Invalid(
+                "Enter the password again: it belongs to the controller or the account before.",
+                errors=[{"pointer": "/controller_password", "detail": "enter it again"}],
+            )
+        return {} if is_same else {"controller_password": b"", "refused": ""}
+    now = PowerSettings(controller=address, controller_user=user)
+    return {"controller_password": seal(now.sealed_for, password) if password else b"", "refused": ""}
+
+
+def _demand_address(address: str) -> None:
+    try:
+        parts = urlsplit(address)
+        is_right = parts.scheme == "https" and bool(parts.hostname) and parts.path in ("", "/")
+        is_right = is_right and not (parts.query or parts.fragment or "@" in parts.netloc) and (parts.port or 443) > 0
+    except ValueError:
+        is_right = False
+    if not is_right:
+        raise Invalid(
+            "The address of a controller is https:// and its name, as https://192.0.2.7 or https://curlew-04-bmc:8443.",
+            errors=[{"pointer": "/controller", "detail": "no such address"}],
+        )
+
+
+def _script_host(actor: Actor, name: str | None) -> Host | None:
+    """The host on which the script runs: one where the actor may run anything."""
+    if not name:
+        return None
+    host = Host.objects.filter(name=name, standing=Host.Standing.ADMITTED).select_related("paddock").first()
+    if host is None or not actor.may(Role.VIEWER, host.paddock.name):
+        raise Invalid(f"There is no host {name[:63]}.", errors=[{"pointer": "/script_host", "detail": "no such host"}])
+    actor.demand(Role.ADMINISTRATOR, host.paddock.name, "Running a script")
+    return host
+
+
+def _demand_complete(row: PowerSettings) -> None:
+    """Raises Invalid for a way that has not what it needs."""
+    if row.way == WakeWay.REDFISH.value and not row.controller:
+        field, what = "controller", "Enter the address of the controller that wakes it."
+    elif row.way == WakeWay.SCRIPT.value and not (row.script.strip() and row.script_host_id):
+        field, what = "script", "Enter the script that wakes it, and the host on which it runs."
+    elif row.script_host_id == row.host_id:
+        field, what = "script_host", "The script to wake a host has to run on another one."
+    else:
+        return
+    raise Invalid(what, errors=[{"pointer": f"/{field}", "detail": "is needed"}])
 
 
 @action

@@ -15,32 +15,64 @@ from ...health.models import Health
 from ...hosts.models import Host
 from ...people.actor import SERVER, Actor
 from ...people.models import Role
-from ...people.permission import requires
+from ...people.permission import checks_itself, requires
 from ...storage import action
 from ..models import Wake
+from ..policies import Policies
+from .run_wake_script import cancel_wake_script
 
 MAX_EVIDENCE = 10
 
 
 @action
-@requires(Role.OPERATOR, "Waking hosts", of="host.paddock.name")
+@checks_itself("a policy says which role it takes")
 def wake(actor: Actor, host: Host) -> None:
     """A person wants it on. Raises NotNow for one that is on, or on its way."""
+    demand_waker(actor, host, "Waking hosts")
     if host.standing != Host.Standing.ADMITTED:
         raise NotNow(f"{host.name} is not inside yet: it is {host.standing}.")
     if not begin_wake(host, by=actor):
         raise NotNow(f"{host.name} is {host.power}. Only a host that is off can be woken.")
 
 
+def demand_waker(actor: Actor, host: Host, what: str) -> None:
+    """Raises NotAllowed for a person whose role the policy of the host does not let change its power."""
+    policy = Policies(timezone.now()).of(host)
+    actor.demand(Role(policy.wakers) if policy else Role.OPERATOR, host.paddock.name, what)
+
+
 @action
-def begin_wake(host: Host, jobs: Sequence[int] = (), keeps: str = "", by: Actor = SERVER) -> bool:
-    """From now on it is being woken: the loop sends what wakes it. False where it cannot be woken now."""
+@checks_itself("a policy says which role it takes, for each host")
+def wake_for_survey(actor: Actor, hosts: Sequence[Host]) -> list[Host]:
+    """Wakes those that sleep; their agents survey them when they start, and they power down again later. Returns which
+    are being woken. Raises NotNow where none sleeps."""
+    for host in hosts:
+        demand_waker(actor, host, "Waking hosts")
+    asleep = [host for host in hosts if host.power == Power.ASLEEP.value]
+    if not asleep:
+        raise NotNow("None of these hosts is asleep.")
+    return [host for host in asleep if begin_wake(host, wanted_by="A survey", by=actor)]
+
+
+@action
+def begin_wake(host: Host, jobs: Sequence[int] = (), keeps: str = "", wanted_by: str = "", by: Actor = SERVER) -> bool:
+    """From now on it is being woken: the loop sends what wakes it. False where it cannot be woken now. A host that is
+    ``wanted_by`` other work powers down again after it."""
     detail = f"For job {', '.join(map(str, jobs[:5]))}." if jobs else f"{by.name} asked for it." if by != SERVER else ""
     if keeps:
         detail = f"{keeps} keeps more hosts awake."
+    if wanted_by:
+        detail = f"{wanted_by} needs it."
     if note_power(host, PowerEvent.WAKE_ORDERED, detail, by) is None:
         return False
-    Wake.objects.create(host=host, at=timezone.now(), by=by.name, jobs=list(jobs)[:100], keeps=keeps[:200])
+    Wake.objects.create(
+        host=host,
+        at=timezone.now(),
+        by=by.name,
+        jobs=list(jobs)[:100],
+        keeps=(keeps or wanted_by)[:200],
+        returns=bool(wanted_by),
+    )
     return True
 
 
@@ -75,6 +107,7 @@ def give_up_wake(row: Wake) -> None:
         note_power(host, PowerEvent.WAKE_OVERDUE)
     row.ended_at, row.worked = timezone.now(), False
     row.save(update_fields=["ended_at", "worked"])
+    cancel_wake_script(host.name)
     last = Wake.objects.filter(host=host, worked=True).first()
     good = [{"what": "The last wake that worked.", "at": last.ended_at.timestamp()}] if last and last.ended_at else []
     Health.objects.update_or_create(host=host, defaults={"power_evidence": [*row.tried, *good]})

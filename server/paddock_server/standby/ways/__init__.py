@@ -6,18 +6,24 @@ from typing import Protocol
 
 from ..models import WakeWay
 from .by_hand import ByHand
-from .port import Target
+from .by_script import ByScript
+from .port import Target, Tried
+from .redfish import Redfish
 from .wake_on_lan import WakeOnLan
 
 
 class Way(Protocol):
     """A way to wake hosts. Used outside of the writer: it may take its time."""
 
-    def wake(self, target: Target) -> list[str]:
-        """Tries once to wake the host; returns what was done, in sentences. Never raises: what failed is one of
-        them."""
+    def wake(self, target: Target) -> Tried:
+        """Tries once to wake the host. Never raises: what failed is said in the answer."""
 
 
-WAYS: dict[WakeWay, Way] = {WakeWay.NETWORK: WakeOnLan(), WakeWay.BY_HAND: ByHand()}
+WAYS: dict[WakeWay, Way] = {
+    WakeWay.NETWORK: WakeOnLan(),
+    WakeWay.REDFISH: Redfish(),
+    WakeWay.SCRIPT: ByScript(),
+    WakeWay.BY_HAND: ByHand(),
+}
 
-__all__ = ["WAYS", "Target", "Way"]
+__all__ = ["WAYS", "Target", "Tried", "Way"]

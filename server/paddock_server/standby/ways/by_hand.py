@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from .port import Target
+from .port import Target, Tried
 
 
 class ByHand:
-    def wake(self, target: Target) -> list[str]:
+    def wake(self, target: Target) -> Tried:
         """See the port."""
-        return [f"A person has to switch {target.host} on."]
+        return Tried((f"A person has to switch {target.host} on.",))

@@ -9,17 +9,17 @@ from paddock_agent import wire
 
 from ...process import connections, event_loop
 from ..actions.power_down import PROTOCOL
-from .port import Card, Target
+from .port import Card, Target, Tried
 
 EVERYWHERE = "255.255.255.255"
 """Reaches every machine in the server's own network (RFC 919)."""
 
 
 class WakeOnLan:
-    def wake(self, target: Target) -> list[str]:
+    def wake(self, target: Target) -> Tried:
         """See the port."""
         if not target.cards:
-            return ["Its hardware address is not known: its agent never reported one. Enter it on its sheet."]
+            return Tried(("Its hardware address is not known: its agent never reported one. Enter it on its sheet.",))
         lines = [self._from_here(card) for card in target.cards]
         for card in target.cards:
             neighbour = next((one for one in target.neighbours if one.broadcast in card.broadcasts), None)
@@ -28,7 +28,7 @@ class WakeOnLan:
             message = wire.WakeNeighbour(wake=target.wake, hardware=card.hardware, broadcast=neighbour.broadcast)
             event_loop.post(_ask, neighbour.host_id, message)
             lines.append(f"The server asked {neighbour.name} to send a magic packet for {card.hardware}.")
-        return lines
+        return Tried(tuple(lines))
 
     def _from_here(self, card: Card) -> str:
         failed = ""

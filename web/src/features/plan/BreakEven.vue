@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import { money } from './plan'
+import { money } from '../../kit/format'
 
 /** A host of one's own against a rented one, by the hours that it works a month. */
 const props = defineProps<{ points: number[][]; hours: number | null; currency: string }>()

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { Button, Input, InputNumber } from 'ant-design-vue'
 import { computed, ref, toRef } from 'vue'
-import { bound, day, headline, money, percent, toKnow, useFor, useRehearsal, useRehearsals, type Outlook, type Stretch } from './plan'
+import { bound, day, headline, percent, toKnow, useFor, useRehearsal, useRehearsals, type Outlook, type Stretch } from './plan'
 import { answered, api } from '../../api/client'
 import { useSession } from '../people/session'
 import { useAction } from '../../kit/useAction'
@@ -9,7 +9,7 @@ import BreakEven from './BreakEven.vue'
 import ChoiceField from '../../kit/ChoiceField.vue'
 import CopyText from '../../kit/CopyText.vue'
 import WeekGrid from './WeekGrid.vue'
-import { count } from '../../kit/format'
+import { count, money } from '../../kit/format'
 import { useYard } from '../yard/yard'
 
 /** One page for the person who pays: how busy, who waits, what is thin, what it costs, and what to do. */

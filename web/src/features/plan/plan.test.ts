@@ -1,7 +1,8 @@
 // @vitest-environment jsdom
 import { describe, expect, it } from 'vitest'
 import { begun, formOf, FORMS, inWords, missing } from './changes'
-import { fullHours, headline, inWeeks, money, onAxis, percent, toKnow, waitTicks, type KindOfWork, type Outlook } from './plan'
+import { fullHours, headline, inWeeks, onAxis, percent, toKnow, waitTicks, type KindOfWork, type Outlook } from './plan'
+import { money } from '../../kit/format'
 
 const growth = { rate: 0.04, low: 0.035, high: 0.05, level: 100, weeks: [80, 90, 100], is_certain: true }
 

@@ -185,13 +185,6 @@ export function waitTicks(longest: number): number[] {
   return [0, 5, 30, 120, 600, 3600, 6 * 3600, 86_400, 7 * 86_400].filter((seconds) => seconds <= Math.max(60, longest))
 }
 
-/** Money without needless digits, with its currency as it was entered. */
-export function money(amount: number | null | undefined, currency: string): string {
-  if (amount === null || amount === undefined) return '–'
-  const digits = Math.abs(amount) >= 100 ? 0 : 2
-  return `${amount.toLocaleString('en-GB', { minimumFractionDigits: digits, maximumFractionDigits: digits })} ${currency}`.trim()
-}
-
 /** A change as the API takes it. */
 export type Change = Record<string, unknown> & { kind: string }
 

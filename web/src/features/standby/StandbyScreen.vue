@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { Button, Input, InputNumber } from 'ant-design-vue'
 import { computed, reactive, ref } from 'vue'
-import { energy, hours, MODES, modeLabel, type Policy, type Standby } from './standby'
+import { energy, hours, MODES, modeLabel, savedOf, WAKERS, type Policy, type Standby } from './standby'
 import { allRows, answered, api } from '../../api/client'
 import { gathered, onNote } from '../../live/feed'
 import { useSession } from '../people/session'
@@ -10,7 +10,7 @@ import { useAction } from '../../kit/useAction'
 import ChoiceField from '../../kit/ChoiceField.vue'
 import LabelsField from '../../kit/LabelsField.vue'
 import TimeAgo from '../../kit/TimeAgo.vue'
-import { count, duration } from '../../kit/format'
+import { count, duration, money } from '../../kit/format'
 
 /** Which machines sleep, what does that save, and who waits for it? */
 const session = useSession()
@@ -44,14 +44,14 @@ const places = computed(() => [
   ...yard.plates.filter((one) => one.standing === 'admitted' && session.may('administrator', one.paddock)).map((one) => ({ value: one.name, label: one.name })),
 ])
 const mayChange = computed(() => places.value.length > 1)
-const wanted = reactive({ place: '', mode: 'when jobs wait' as Policy['mode'], idle: 30, up: 60, begins: '00:00', ends: '00:00', terms: [] as string[], awake: 0, free: 0 })
+const wanted = reactive({ place: '', mode: 'when jobs wait' as Policy['mode'], idle: 30, up: 60, begins: '00:00', ends: '00:00', terms: [] as string[], awake: 0, free: 0, wakers: 'operator' as NonNullable<Policy['wakers']> })
 const isPaddock = computed(() => yard.plates.some((one) => one.paddock === wanted.place))
 
 function save(): Promise<void> {
   return perform(async () => {
     if (!wanted.place) throw new Error('Choose a paddock or a host.')
     const keeps = isPaddock.value ? { terms: wanted.terms, keep_awake: wanted.awake, keep_free: wanted.free } : {}
-    await answered(api.POST('/api/v1/standby-policies/', { body: { place: wanted.place, mode: wanted.mode, idle_seconds: wanted.idle * 60, up_seconds: wanted.up * 60, begins: wanted.begins, ends: wanted.ends, zone: Intl.DateTimeFormat().resolvedOptions().timeZone || 'UTC', ...keeps } }))
+    await answered(api.POST('/api/v1/standby-policies/', { body: { place: wanted.place, mode: wanted.mode, wakers: wanted.wakers, idle_seconds: wanted.idle * 60, up_seconds: wanted.up * 60, begins: wanted.begins, ends: wanted.ends, zone: Intl.DateTimeFormat().resolvedOptions().timeZone || 'UTC', ...keeps } }))
     wanted.place = ''
     await load()
   })
@@ -63,6 +63,15 @@ function remove(id: number): Promise<void> {
   })
 }
 const when = (policy: Policy): string => (policy.begins === policy.ends ? '' : `, between ${policy.begins?.slice(0, 5)} and ${policy.ends?.slice(0, 5)} ${policy.zone}`)
+/** Those that the person may wake; the others are not asked for. */
+function survey(): Promise<void> {
+  return perform(async () => {
+    const hosts = (shown.value?.sleepers ?? []).filter((one) => one.power === 'asleep' && session.may('operator', one.paddock)).map((one) => one.host)
+    if (!hosts.length) throw new Error('You may wake none of these hosts.')
+    await answered(api.POST('/api/v1/standby/wake/', { body: { hosts } }))
+    await load()
+  })
+}
 const keeps = (policy: Policy): string => [policy.keep_awake ? `${policy.keep_awake} stay on` : '', policy.keep_free ? `${policy.keep_free} stay free` : ''].filter(Boolean).join(', ')
 </script>
 
@@ -72,11 +81,13 @@ const keeps = (policy: Policy): string => [policy.keep_awake ? `${policy.keep_aw
       <h1>Standby</h1>
       <p v-if="shown" class="sentence" data-part="headline">
         <template v-if="!shown.sleepers.length">No host sleeps. <span class="soft">Give a paddock a policy below; then allow it on the sheet of each host.</span></template>
-        <template v-else>{{ asleep }} of {{ count(shown.sleepers.length, 'host') }} that may sleep {{ asleep === 1 ? 'is' : 'are' }} asleep.<template v-if="total"> This month they slept <strong>{{ hours(total.asleep_hours) }}</strong><template v-if="total.kilowatt_hours !== null"> and saved <strong>{{ energy(total.kilowatt_hours) }}</strong></template>; jobs waited {{ duration(total.waited_minutes * 60) }} for {{ count(total.wakes + total.failed, 'wake') }}<template v-if="total.failed">, {{ total.failed }} of which failed</template>.</template></template>
+        <template v-else>{{ asleep }} of {{ count(shown.sleepers.length, 'host') }} that may sleep {{ asleep === 1 ? 'is' : 'are' }} asleep.<template v-if="total"> This month they slept <strong>{{ hours(total.asleep_hours) }}</strong><template v-if="total.kilowatt_hours !== null"> and saved <strong>{{ energy(total.kilowatt_hours) }}</strong></template><template v-if="total.money !== null">, <strong>{{ money(total.money, shown.currency) }}</strong></template>; jobs waited {{ duration(total.waited_minutes * 60) }} for {{ count(total.wakes + total.failed, 'wake') }}<template v-if="total.failed">, {{ total.failed }} of which failed</template>.</template></template>
       </p>
     </div>
     <p v-if="loadTrouble" class="trouble" role="alert">{{ loadTrouble }}</p>
+    <p v-for="(missing, place) in shown?.short" :key="place" class="trouble" data-part="short">{{ place }} should keep more hosts awake than there are: {{ count(missing, 'host') }} {{ missing === 1 ? 'is' : 'are' }} missing.</p>
     <template v-if="shown?.sleepers.length">
+      <p v-if="asleep" class="row"><Button size="small" :loading="isBusy" data-act="wake-for-survey" @click="survey">Wake all to survey them</Button><span class="soft">They sleep again afterwards. Chores and rollouts wake their hosts themselves.</span></p>
       <table class="plain-table sleepers">
         <thead><tr><th>Host</th><th>Now</th><th>Policy</th><th class="number">asleep in 30 days</th><th class="number">saved</th><th class="number">jobs waited</th><th class="number">a wake takes</th></tr></thead>
         <tbody>
@@ -85,7 +96,7 @@ const keeps = (policy: Policy): string => [policy.keep_awake ? `${policy.keep_aw
             <td :class="{ trouble: one.power === 'does not wake' }">{{ one.power }}<span v-if="one.power_since" class="soft">, <TimeAgo :at="one.power_since" /></span></td>
             <td class="soft">{{ modeLabel(one.mode) }}</td>
             <td class="number">{{ hours(one.saved.asleep_hours) }}</td>
-            <td class="number">{{ energy(one.saved.kilowatt_hours) }}</td>
+            <td class="number">{{ savedOf(one.saved, shown.currency) }}</td>
             <td class="number">{{ one.saved.waited_minutes ? duration(one.saved.waited_minutes * 60) : '–' }}</td>
             <td class="number">{{ duration(one.wake_seconds) }}</td>
           </tr>
@@ -94,14 +105,14 @@ const keeps = (policy: Policy): string => [policy.keep_awake ? `${policy.keep_aw
       <template v-if="shown.months.length">
         <h2>By month</h2>
         <ul class="months">
-          <li v-for="one in shown.months" :key="one.month"><span>{{ one.month }}</span><i :style="{ width: `${(100 * one.saved.asleep_hours) / longest}%` }"></i><span class="soft">{{ hours(one.saved.asleep_hours) }} asleep, {{ energy(one.saved.kilowatt_hours) }}, {{ count(one.saved.wakes, 'wake') }}, jobs waited {{ duration(one.saved.waited_minutes * 60) }}</span></li>
+          <li v-for="one in shown.months" :key="one.month"><span>{{ one.month }}</span><i :style="{ width: `${(100 * one.saved.asleep_hours) / longest}%` }"></i><span class="soft">{{ hours(one.saved.asleep_hours) }} asleep, {{ savedOf(one.saved, shown.currency) }}, {{ count(one.saved.wakes, 'wake') }}, jobs waited {{ duration(one.saved.waited_minutes * 60) }}</span></li>
         </ul>
       </template>
     </template>
     <h2>Policies</h2>
     <ul v-if="policies.length" class="policies" aria-label="Policies">
       <li v-for="one in policies" :key="one.id" :data-policy="one.host || one.paddock">
-        <strong>{{ one.host || one.paddock }}</strong> {{ modeLabel(one.mode) }}<template v-if="one.mode === 'when jobs wait'">: powers down after {{ duration(one.idle_seconds ?? 0) }} idle, not before it was on for {{ duration(one.up_seconds ?? 0) }}{{ when(one) }}<template v-if="keeps(one)">; of those with {{ one.terms?.length ? one.terms.join(', ') : 'any terms' }} {{ keeps(one) }}</template></template>.
+        <strong>{{ one.host || one.paddock }}</strong> {{ modeLabel(one.mode) }}<template v-if="one.mode === 'when jobs wait'">: powers down after {{ duration(one.idle_seconds ?? 0) }} idle, not before it was on for {{ duration(one.up_seconds ?? 0) }}{{ when(one) }}<template v-if="keeps(one)">; of those with {{ one.terms?.length ? one.terms.join(', ') : 'any terms' }} {{ keeps(one) }}</template></template>; {{ WAKERS.find((who) => who.value === one.wakers)?.label }} may wake {{ one.host ? 'it' : 'them' }}.
         <Button v-if="session.may('administrator', one.paddock)" size="small" @click="remove(one.id)">Remove</Button>
       </li>
     </ul>
@@ -109,6 +120,7 @@ const keeps = (policy: Policy): string => [policy.keep_awake ? `${policy.keep_aw
     <form v-if="mayChange" class="form" aria-label="New policy" @submit.prevent="save">
       <label class="field">For<ChoiceField v-model:value="wanted.place" :options="places" data-field="place" /></label>
       <label class="field">It<ChoiceField v-model:value="wanted.mode" :options="MODES" data-field="mode" /></label>
+      <label class="field">Who may wake it<ChoiceField v-model:value="wanted.wakers" :options="WAKERS" data-field="wakers" /></label>
       <template v-if="wanted.mode === 'when jobs wait'">
         <label class="field">Minutes idle before it goes down<InputNumber v-model:value="wanted.idle" :min="1" :max="43200" data-field="idle" /></label>
         <label class="field">Minutes on at least<InputNumber v-model:value="wanted.up" :min="60" :max="43200" /></label>
