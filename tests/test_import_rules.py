@@ -29,7 +29,7 @@ RULES: dict[str, tuple[set[str], set[str] | None]] = {
         {"paddock_core", "paddock_agent.wire", "paddock_agent.catalogue", "paddock_agent.errors"},
         None,
     ),
-    "standins/paddock_standins": ({"paddock_agent"}, {"yaml", "aiosmtpd", "joserfc"}),
+    "standins/paddock_standins": ({"paddock_agent"}, {"yaml", "aiosmtpd", "joserfc", "cryptography"}),
 }
 NOT_IN_THE_CORE = {
     "os",

@@ -302,6 +302,7 @@ EVERY = {
     "set hours": {"hosts": ["knot-01"], "begins": 8.0, "ends": 18.0, "days": [0, 1, 2, 3, 4]},
     "meet a kit": {"hosts": ["knot-02"], "kit": "board"},
     "move a window": {"window": "patch day", "hours": -2.5},
+    "sleep when idle": {"hosts": ["knot-01"], "idle_minutes": 30.0, "begins": 19, "ends": 7},
 }
 RESOLVED = {
     "meet a kit": {"terms": tuple(parse_terms(["label a"]))},

@@ -52,8 +52,8 @@ def machine():
 
 
 @pytest.fixture
-def controller(machine):
-    made = PowerController(machine.plugged)
+def controller(machine, tmp_path):
+    made = PowerController(machine.plugged, tmp_path / "controller.pem")
     yield made
     made.stop()
 
@@ -116,21 +116,16 @@ def test_a_wrong_password_is_never_tried_again(sleeper, administrator, operator,
 @pytest.mark.parametrize("certificate", ["none", "another", "authority for another name"])
 def test_a_certificate_that_is_not_accepted_gets_no_password(certificate, machine, tmp_path):
     authority = Authority(tmp_path)
+    file, key = authority.issue("knot.example")
     if certificate == "authority for another name":
-        made = PowerController(machine.plugged)
-        file, key = authority.issue("knot.example")
-        # The certificate of an authority names localhost as well; this address is neither.
+        # The certificate of this authority names localhost and 127.0.0.1 as well, but not this address.
         context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
         context.load_cert_chain(file, key)
-        address, trusted = made.address.replace("127.0.0.1", "127.0.0.2"), authority.file.read_text()
-        made.stop()
-        made = _serving(context, "127.0.0.2")
-        address = made.address
+        made, trusted = _serving(context, "127.0.0.2"), authority.file.read_text()
     else:
-        made = PowerController(machine.plugged)
-        address = made.address
-        trusted = authority.issue("knot.example")[0].read_text() if certificate == "another" else ""
-    done = REDFISH.wake(Target(1, "curlew-04", controller=Controller(address, "paddock", b"", "", trusted)))
+        made = PowerController(machine.plugged, tmp_path / "controller.pem")
+        trusted = file.read_text() if certificate == "another" else ""
+    done = REDFISH.wake(Target(1, "curlew-04", controller=Controller(made.address, "paddock", b"", "", trusted)))
     made.stop()
     assert "certificate of its controller is not accepted" in done.lines[0] and not done.refused
     assert machine.plugged.asked == {True: 0, False: 0}
@@ -239,8 +234,8 @@ def test_a_host_that_hangs_is_switched_off_when_a_person_asks(
     assert ask(operator, sleeper, "switch-off").status_code == 409, "it sleeps already"
 
 
-def test_a_controller_that_does_not_answer_switches_nothing_off(machine):
-    gone = PowerController(machine.plugged)
+def test_a_controller_that_does_not_answer_switches_nothing_off(machine, tmp_path):
+    gone = PowerController(machine.plugged, tmp_path / "controller.pem")
     gone.stop()
     with pytest.raises(ControllerTrouble, match="cannot be reached"):
         switch_off(Controller(gone.address, "paddock", b"", "", gone.certificate))

@@ -75,6 +75,7 @@ class Demo:
             "PADDOCK_BACKUP_FOLDER": str(self.data.with_name(f"{self.data.name}-backups")),
             "PADDOCK_LINK_GRACE": GRACE,
             "PADDOCK_WAKE_PORT": str(self._stable_port("wake-port")),
+            "PADDOCK_CONTROLLER_PORT": str(self._stable_port("controller-port")),
         }
         self.parts.spawn(
             "receivers",

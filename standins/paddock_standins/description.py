@@ -58,6 +58,8 @@ class Description:
     """Seconds from a magic packet until its agent starts."""
     wakes: bool = True
     """Whether a magic packet boots it at all."""
+    controller: bool = False
+    """Whether a controller beside it speaks Redfish."""
     is_bare: bool = False
     """No agent is on it yet: it comes in through a bring-up sheet, by the command pasted into its terminal."""
     accounts: Mapping[str, str] = field(default_factory=dict)

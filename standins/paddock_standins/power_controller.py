@@ -1,17 +1,17 @@
 """A small controller of machines that speaks Redfish (DMTF, DSP0266) over TLS, with the paths and the errors of the
 standard: what a machine of the demo has beside it to be switched on from afar.
 
-It has one system. Its certificate is made when it starts, and signed by itself.
+It has one system. Its certificate is made when it starts for the first time, and signed by itself.
 """
 
 from __future__ import annotations
 
+import asyncio
 import base64
 import datetime as dt
 import hmac
 import json
 import ssl
-import tempfile
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -24,6 +24,11 @@ from cryptography.hazmat.primitives import hashes, serialization
 from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.x509.oid import NameOID
 
+from .machine import Machine
+
+VARIABLE = "PADDOCK_CONTROLLER_PORT"
+FILE = "controller.pem"
+USER, PASSWORD = "paddock", "tide gauge 7"
 ROOT = "/redfish/v1"
 SYSTEM, CHASSIS = f"{ROOT}/Systems/1", f"{ROOT}/Chassis/1"
 RESET = f"{SYSTEM}/Actions/ComputerSystem.Reset"
@@ -38,8 +43,8 @@ class Plugged:
 
     is_on: Callable[[], bool]
     switch: Callable[[bool], None]
-    user: str = "paddock"
-    password: str = "tide gauge 7"
+    user: str = USER
+    password: str = PASSWORD
     watts_on: float = 61.0
     watts_off: float = 3.5
     shows: str = ""
@@ -52,25 +57,42 @@ class Plugged:
 
 
 class PowerController:
-    """Serves one machine at ``address``, until ``stop``. ``certificate`` is its own, in PEM."""
+    """Serves one machine at ``address``, until ``stop``. Its key and its certificate are kept in ``file``."""
 
-    def __init__(self, plugged: Plugged, host: str = "127.0.0.1") -> None:
-        key, certificate = _self_signed(host)
-        context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
-        with tempfile.TemporaryDirectory() as folder:
-            file = Path(folder) / "controller.pem"
+    def __init__(self, plugged: Plugged, file: Path, port: int = 0, host: str = "127.0.0.1") -> None:
+        if not file.exists():
             file.touch(0o600)
-            file.write_bytes(key + certificate)
-            context.load_cert_chain(file)
-        self._server = ThreadingHTTPServer((host, 0), _handler_of(plugged))
+            file.write_bytes(b"".join(_self_signed(host)))
+        context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
+        context.load_cert_chain(file)
+        self._server = ThreadingHTTPServer((host, port), _handler_of(plugged))
         self._server.socket = context.wrap_socket(self._server.socket, server_side=True)
-        self.certificate = certificate.decode()
+        self.certificate = certificate_in(file)
         self.address = f"https://{host}:{self._server.server_port}"
         threading.Thread(target=self._server.serve_forever, daemon=True).start()
 
     def stop(self) -> None:
         self._server.shutdown()
         self._server.server_close()
+
+
+def certificate_in(file: Path) -> str:
+    """The certificate of the controller whose file this is, in PEM."""
+    begin = "-----BEGIN CERTIFICATE-----"
+    return begin + file.read_text().partition(begin)[2]
+
+
+def controller_of(machine: Machine, file: Path, port: int) -> PowerController:
+    """The one beside a stand-in machine, which boots and stops on the loop that runs now."""
+    loop = asyncio.get_running_loop()
+
+    def switch(on: bool) -> None:
+        if on:
+            loop.call_soon_threadsafe(loop.call_later, machine.description.boot_seconds, machine.power_on)
+        else:
+            asyncio.run_coroutine_threadsafe(machine.power_off(), loop).result(10)
+
+    return PowerController(Plugged(lambda: machine.is_on, switch), file, port)
 
 
 def _handler_of(plugged: Plugged) -> type[BaseHTTPRequestHandler]:
@@ -138,7 +160,7 @@ def _handler_of(plugged: Plugged) -> type[BaseHTTPRequestHandler]:
 
 def _resource(plugged: Plugged, path: str) -> dict[str, Any] | None:
     watts = plugged.watts_on if plugged.is_on() else plugged.watts_off
-    return {
+    found: dict[str, dict[str, Any]] = {
         f"{ROOT}/Systems": {"Members@odata.count": 1, "Members": [{"@odata.id": SYSTEM}]},
         SYSTEM: {
             "@odata.id": SYSTEM,
@@ -154,7 +176,8 @@ def _resource(plugged: Plugged, path: str) -> dict[str, Any] | None:
         },
         CHASSIS: {"@odata.id": CHASSIS, "EnvironmentMetrics": {"@odata.id": f"{CHASSIS}/EnvironmentMetrics"}},
         f"{CHASSIS}/EnvironmentMetrics": {"PowerWatts": {"Reading": watts}},
-    }.get(path)
+    }
+    return found.get(path)
 
 
 def _self_signed(host: str) -> tuple[bytes, bytes]:

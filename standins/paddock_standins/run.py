@@ -11,6 +11,7 @@ import argparse
 import asyncio
 import json
 import logging
+import os
 import signal
 import sys
 from collections.abc import Mapping
@@ -18,6 +19,7 @@ from pathlib import Path
 
 from .description import all_hosts
 from .machine import Machine
+from .power_controller import FILE, VARIABLE, controller_of
 from .power_strip import plug_in
 from .terminal import serve_terminal
 
@@ -41,11 +43,17 @@ async def _run_all(server: str, data: Path, passes: Mapping[str, str]) -> None:
     machines = [Machine(one, data / one.name) for one in all_hosts()]
     terminals = [await serve_terminal(machine) for machine in machines]
     strip = await plug_in(machines)
+    port = int(os.environ.get(VARIABLE, "0"))
+    controllers = [
+        controller_of(machine, data / FILE, port) for machine in machines if port and machine.description.controller
+    ]
     for machine in machines:
         await machine.boot(server, passes)
     await stopping.wait()
     await asyncio.gather(*(machine.stop() for machine in machines))
     if strip:
         strip.close()
+    for controller in controllers:
+        controller.stop()
     for terminal in terminals:
         terminal.close()

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from .power_controller import FILE, PASSWORD, USER, certificate_in
 from .story import Stage
 
 SLEEPERS = {"ketch-04": 52.0, "laxton-02": 12.0, "pippin-02": 11.0, "skiff-03": 48.0}
 """With the watts that each draws when it is idle."""
+BY_CONTROLLER = "laxton-02"
+"""A controller wakes it, and measures what it draws."""
 BY_HAND = {"ketch-04", "laxton-02"}
 """Only a person wakes these: jobs of the demo wait for their like, and shall go on waiting."""
 DOES_NOT_WAKE = "skiff-03"
@@ -20,12 +23,23 @@ def tell_sleepers(stage: Stage) -> None:
     for name, watts in SLEEPERS.items():
         if name in known:
             continue
-        stage.api.put(f"/api/v1/hosts/{name}/power/", {"may_power_down": True, "watts": watts, "watts_asleep": 2.0})
+        drawn = _by_controller(stage) if name == BY_CONTROLLER else {"watts": watts, "watts_asleep": 2.0}
+        stage.api.put(f"/api/v1/hosts/{name}/power/", {"may_power_down": True, **drawn})
         stage.wait_for(f"{name} to be idle", lambda name=name: not _power(stage, name)["stays"])  # type: ignore[misc]
         stage.api.post(f"/api/v1/hosts/{name}/power-down/")
         stage.wait_for(f"{name} to sleep", lambda name=name: _power(stage, name)["power"] == "asleep")  # type: ignore[misc]
         mode = "by hand" if name in BY_HAND else "when jobs wait"
         stage.api.post("/api/v1/standby-policies/", {"place": name, "mode": mode})
+
+
+def _by_controller(stage: Stage) -> dict[str, object]:
+    return {
+        "way": "redfish",
+        "controller": f"https://127.0.0.1:{(stage.folder / 'controller-port').read_text()}",
+        "controller_user": USER,
+        "controller_password": PASSWORD,
+        "certificate": certificate_in(stage.folder / "standins" / FILE),
+    }
 
 
 def tell_wakes(stage: Stage) -> None:

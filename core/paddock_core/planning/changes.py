@@ -25,22 +25,25 @@ from .host_changes import (
 from .kit_change import MeetKit
 from .more_runs import ChangeError
 from .rehearsal import Setting
+from .sleep_change import SleepWhenIdle
 from .window_change import MoveWindow
 from .work_changes import AddPipeline, ChangeTerm, GrowPipeline, SetPriority
 
 MAX_CHANGES = 30
-RESOLVED = ("zone", "terms", "times")
+RESOLVED = ("zone", "terms", "times", "wakes")
 """Fields that no person writes: the server fills them in from what it knows."""
 
 Change = (
     AddHosts | RetireHosts | HoldHosts | SetSlots | ChangeLabels | InstallTool | RemoveTool | MoveHosts | SetFence
     | ReserveHosts | SetPriority | GrowPipeline | AddPipeline | ChangeTerm | DailyHours | MeetKit | MoveWindow
+    | SleepWhenIdle
 )  # fmt: skip
 CHANGES: Mapping[str, type[Any]] = {
     one.kind: one
     for one in (
         AddHosts, RetireHosts, HoldHosts, SetSlots, ChangeLabels, InstallTool, RemoveTool, MoveHosts, SetFence,
         ReserveHosts, SetPriority, GrowPipeline, AddPipeline, ChangeTerm, DailyHours, MeetKit, MoveWindow,
+        SleepWhenIdle,
     )
 }  # fmt: skip
 

@@ -31,7 +31,7 @@ class AddHosts:
 
     def apply(self, setting: Setting, seed: int) -> Setting:
         demand_between(self.count, 1, MAX_ADDED, "the number of hosts to add")
-        model = _host(setting, self.like)
+        model = host_named(setting, self.like)
         taken = {host.name for host in setting.hosts}
         names = [f"{self.like}+{n}" for n in range(1, self.count + len(taken) + 1)]
         new = [name for name in names if name not in taken][: self.count]
@@ -52,7 +52,7 @@ class RetireHosts:
         return f"without {listed(self.hosts)}"
 
     def apply(self, setting: Setting, seed: int) -> Setting:
-        gone = {_host(setting, name).name for name in self.hosts}
+        gone = {host_named(setting, name).name for name in self.hosts}
         return replace(setting, hosts=tuple(host for host in setting.hosts if host.name not in gone))
 
 
@@ -68,7 +68,7 @@ class HoldHosts:
         return f"{listed(self.hosts)} on hold"
 
     def apply(self, setting: Setting, seed: int) -> Setting:
-        closed = tuple(Closure(_host(setting, name).name, -math.inf, math.inf) for name in self.hosts)
+        closed = tuple(Closure(host_named(setting, name).name, -math.inf, math.inf) for name in self.hosts)
         return replace(setting, closures=(*setting.closures, *closed))
 
 
@@ -243,7 +243,7 @@ class DailyHours:
         edges = [first - 86_400, *(moment for span in open_hours for moment in span), last + 86_400]
         shut = [(edges[at], edges[at + 1]) for at in range(0, len(edges), 2)]
         closures = tuple(
-            Closure(_host(setting, name).name, since, until) for name in self.hosts for since, until in shut
+            Closure(host_named(setting, name).name, since, until) for name in self.hosts for since, until in shut
         )
         return replace(setting, closures=(*setting.closures, *closures))
 
@@ -259,11 +259,11 @@ class DailyHours:
 
 def changed_hosts(setting: Setting, names: Collection[str], change: Callable[[Host], Host]) -> Setting:
     """The setting with these hosts changed. Raises ChangeError for one that is not in the fleet."""
-    wanted = {_host(setting, name).name for name in names}
+    wanted = {host_named(setting, name).name for name in names}
     return replace(setting, hosts=tuple(change(host) if host.name in wanted else host for host in setting.hosts))
 
 
-def _host(setting: Setting, name: str) -> Host:
+def host_named(setting: Setting, name: str) -> Host:
     for host in setting.hosts:
         if host.name == name:
             return host

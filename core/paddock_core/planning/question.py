@@ -84,10 +84,19 @@ def answer(question: Question, progress: Progress) -> dict[str, Any]:
         "never": never_run(after_setting.past, after, _never_by_kind(before_setting.past, before)),
         "busy": [_busy(question, one, which) for one, which in ((before_setting, before), (after_setting, after))],
     }
+    if after_setting.sleep:
+        found["slept"] = _slept(before, after)
     found["effects"] = effects(before_setting, question.changes, (after_setting.past, after), play, question.seed)
     if question.target and question.pipelines:
         found |= _sizing(question, after_setting, play)
     return found
+
+
+def _slept(before: Rehearsed, after: Rehearsed) -> dict[str, Any]:
+    """What sleeping saved, and the minutes that jobs waited longer in sum; None where other jobs were played."""
+    same = len(before.placed) == len(after.placed)
+    waited = float(np.nansum(after.waits - before.waits)) / 60 if same else None
+    return {"hours": after.slept.hours, "wakes": after.slept.wakes, "waited": waited}
 
 
 def calibration(past: Past, rehearsed: Rehearsed, seed: int) -> dict[str, Any]:

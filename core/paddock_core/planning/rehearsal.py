@@ -10,7 +10,9 @@ ends after the time that it really had.
 
 from __future__ import annotations
 
+import functools
 import math
+import operator
 from collections import defaultdict
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -28,6 +30,7 @@ from ..fleet import Host, Readiness
 from ..fleet_index import FleetIndex
 from ..terms import Term
 from .past import PASSED, Past, Times
+from .standby_play import LOOK_SECONDS, NOT_SLEPT, SleepRule, Slept, StandbyPlay
 from .use import quantiles
 
 RATE = math.log(2) / HALF_LIFE
@@ -37,9 +40,13 @@ MAX_WARM = 8
 LENGTHS_AVERAGED = 20
 """The last runs of a job from which its length is expected."""
 PROGRESS_EVENTS = 2_000
+MAX_CALM = 8 * 86_400.0
+"""Seconds after the last event for which standby looks on: longer than its hours let a host wait to sleep. Without an
+end, a host that is closed for good and that a job waits for would be woken for ever."""
 
-END, CLOSE, COME = range(3)
-"""What happens at one moment, in this order: runs end, hosts close or open, jobs are free to start."""
+END, CLOSE, UP, COME, LOOK = range(5)
+"""What happens at one moment, in this order: runs end, hosts close or open, hosts that were woken are up, jobs are free
+to start; and standby looks again."""
 
 ReadTerms = Callable[[tuple[str, ...]], tuple[Term, ...]]
 
@@ -58,8 +65,8 @@ class Setting:
     """What is played, and where: the runs, from ``since`` on, against a fleet.
 
     ``fences`` has for each paddock the pipelines that it lets in; a paddock that is not there lets in all. ``speeds``
-    are factors of length by host (see ``speed``), 1 for hosts that are not there. ``latency`` is what every wait has
-    on top, in seconds: the time until a free slot is offered.
+    are factors of length by host (see ``speed``), 1 for hosts that are not there. Hosts power down and wake by
+    ``sleep``. ``latency`` is what every wait has on top, in seconds: the time until a free slot is offered.
     """
 
     past: Past
@@ -69,6 +76,7 @@ class Setting:
     closures: tuple[Closure, ...] = ()
     speeds: Mapping[str, float] = field(default_factory=dict)
     latency: float = 0.0
+    sleep: tuple[SleepRule, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -85,6 +93,7 @@ class Rehearsed:
     fits: NDArray[np.bool_]
     latency: float
     events: int
+    slept: Slept = NOT_SLEPT
 
     @property
     def waits(self) -> Times:
@@ -137,6 +146,9 @@ class _Rehearsal:
         for at, host in enumerate(self.hosts):
             self.line.rooms.change(at, host.slots)
             self._open(at)
+        self.standby: StandbyPlay | None = None
+        self.asked: list[Requirement] = []
+        self.fitting: list[int] = []
         self.kind_of, self.fits = self._kinds(index, read_terms)
         # Plain lists: the loop reads single numbers, which cost more out of an array.
         # As the server counts: a job ages from when it was sent, even while it waits for others.
@@ -161,7 +173,16 @@ class _Rehearsal:
         self.placed = np.full(len(past), np.nan)
         self.ended = np.full(len(past), np.nan)
         self.host = np.full(len(past), -1, np.int32)
+        self.waiting: dict[int, float] = {}
+        """With standby, the runs that wait, each with what puts it in front."""
+        self.looks_at = math.inf
+        self.happened_at = 0.0
         self._follow()
+        if setting.sleep:
+            self.standby = StandbyPlay(
+                setting.sleep, self.hosts, index, max(setting.since, float(past.sent.min()) if len(past) else 0.0),
+                lambda at: self._close(at, 1), lambda at: self._close(at, -1),
+            )  # fmt: skip
 
     # ---- before the play -----------------------------------------------------------------------------------------
 
@@ -187,6 +208,8 @@ class _Rehearsal:
                 fitting, number = requirements.setdefault(requirement, (Fitting(requirement, index), len(requirements)))
                 tiers = self.places.tiers(fitting, read_terms(wanted.prefers))
                 kinds[key] = self.line.add_kind(tiers, wanted.slots, number)
+                self.asked.append(requirement)
+                self.fitting.append(functools.reduce(operator.or_, tiers, 0))
                 fits.append(tiers != (0,))
             found.append(kinds[key])
         return found, np.array(fits or [False])[np.array(found, int)] if found else np.zeros(0, bool)
@@ -256,19 +279,26 @@ class _Rehearsal:
                     self._end(one, where, now)
                 elif what == CLOSE:
                     self._close(one, where)
-                else:
+                elif what == UP:
+                    self._up(one, now)
+                elif what == COME:
                     self._come(one, now)
+                if what != LOOK and what != UP:
+                    self.happened_at = now
             while at < number and coming[at][0] <= now:
                 self._come(coming[at][1], now)
+                self.happened_at = now
                 at += 1
                 events += 1
             if len(line):
                 self._round(now)
+            if self.standby is not None:
+                self._power(self.standby, now)
             if events % PROGRESS_EVENTS < 2 and number:
                 progress(at / number)
         return Rehearsed(
             self.released, self.placed, self.ended, self.host, tuple(host.name for host in self.hosts),
-            self.fits, self.setting.latency, events,
+            self.fits, self.setting.latency, events, self._slept(),
         )  # fmt: skip
 
     def _come(self, run: int, now: float) -> None:
@@ -278,12 +308,17 @@ class _Rehearsal:
             self.line.warm[pipeline] &= ~(1 << next(iter(warm)))
             del warm[next(iter(warm))]
         self.line.add(run, pipeline, self.kind_of[run], self.own[run], self.weight[run])
+        if self.standby is not None:
+            self.waiting[run] = self.own[run]
+            if self.fitting[self.kind_of[run]] & self.standby.asleep:
+                self.standby.wants_look = True
 
     def _round(self, now: float) -> None:
         for run, where in self.line.round(lambda: self._shares(now), self.slots).items():
             same = where == self.recorded[run]
             length = self.length[run] if same else self.work[run] * self.factor[where]
             self.placed[run] = now
+            self.waiting.pop(run, None)
             self._occupy(run, where, now, now + self.offer[run] + length, is_counted=True)
 
     def _occupy(self, run: int, where: int, now: float, ends: float, is_counted: bool = False) -> None:
@@ -291,6 +326,8 @@ class _Rehearsal:
             self.line.rooms.change(where, -self.size[run])
         self.host[run] = where
         heappush(self.heap, (ends, END, run, where))
+        if self.standby is not None:
+            self.standby.starts(run, where, self.size[run], now + self.weight[run])
         pipeline = self.pipeline[run]
         self._work(pipeline, now, self.size[run])
         warm = self.warm[pipeline]
@@ -308,6 +345,8 @@ class _Rehearsal:
         if where >= 0:
             self.line.rooms.change(where, self.size[run])
             self._work(self.pipeline[run], now, -self.size[run])
+            if self.standby is not None and (due := self.standby.ends(run, where, now)) is not None:
+                self._look(due)
         for other in self.followers.get(run, ()):
             self.left[other] -= 1
             if not self.left[other] and np.isnan(self.placed[other]):
@@ -329,6 +368,40 @@ class _Rehearsal:
     def _open(self, where: int) -> None:
         self.line.rooms.set_ready(where, True)
         self.slots += self.hosts[where].slots
+
+    # ---- standby -------------------------------------------------------------------------------------------------
+
+    def _power(self, standby: StandbyPlay, now: float) -> None:
+        """Decides where the decision can differ from the last one."""
+        if not (standby.wants_look or now >= self.looks_at):
+            return
+        if now >= self.looks_at:
+            self.looks_at = math.inf
+        waiting = [(run, self.asked[self.kind_of[run]]) for run in sorted(self.waiting, key=self._before)]
+        coming, again = standby.decide(now, waiting)
+        for up, where in coming:
+            heappush(self.heap, (up, UP, where, -1))
+        if again is not None:
+            self._look(max(again, now + 1.0))
+        if waiting and standby.asleep and any(self.fitting[self.kind_of[run]] & standby.asleep for run in self.waiting):
+            self._look(now + LOOK_SECONDS)
+
+    def _before(self, run: int) -> tuple[float, int]:
+        return -self.waiting[run], run
+
+    def _look(self, at: float) -> None:
+        """Looks again then, at the latest. Only the next look is kept: each one finds the one after it."""
+        if at < self.looks_at and at < self.happened_at + MAX_CALM:
+            self.looks_at = at
+            heappush(self.heap, (at, LOOK, 0, -1))
+
+    def _up(self, where: int, now: float) -> None:
+        assert self.standby is not None
+        self._look(self.standby.is_up(where, now))
+
+    def _slept(self) -> Slept:
+        past = self.setting.past
+        return self.standby.slept(float(past.sent[-1])) if self.standby is not None and len(past) else NOT_SLEPT
 
     # ---- shares --------------------------------------------------------------------------------------------------
 

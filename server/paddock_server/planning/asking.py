@@ -19,6 +19,7 @@ from paddock_core.planning.past import Past
 from paddock_core.planning.question import Question
 from paddock_core.planning.rehearsal import Closure
 from paddock_core.planning.sizing import weekly
+from paddock_core.planning.sleep_change import SleepWhenIdle
 from paddock_core.planning.window_change import MoveWindow
 from paddock_core.planning.work_changes import ChangeTerm
 from paddock_core.terms import Term
@@ -80,6 +81,9 @@ def changes_of(rehearsal: Rehearsal) -> tuple[Change, ...]:
 def _resolved(change: Change, rehearsal: Rehearsal) -> Change:
     if isinstance(change, DailyHours):
         return replace(change, zone=ZoneInfo(rehearsal.zone))
+    if isinstance(change, SleepWhenIdle):
+        rows = Host.objects.filter(name__in=change.hosts).values_list("name", "wake_seconds")
+        return replace(change, zone=ZoneInfo(rehearsal.zone), wakes=tuple(rows))
     if isinstance(change, MeetKit):
         kit = Kit.objects.filter(name=change.kit).first()
         if kit is None:

@@ -240,6 +240,15 @@ class ChangeEffectSerializer(serializers.Serializer[Any]):
     why = serializers.CharField(allow_blank=True)
 
 
+class SleptSerializer(serializers.Serializer[Any]):
+    """What came of a standby policy: the hours that hosts slept, in sum, how often one was woken, and the minutes that
+    jobs waited longer in sum, null where other jobs were played as well."""
+
+    hours = serializers.FloatField()
+    wakes = serializers.IntegerField()
+    waited = serializers.FloatField(allow_null=True)
+
+
 class RehearsalResultSerializer(serializers.Serializer[Any]):
     """The answer. Lists of two are before and after."""
 
@@ -253,6 +262,7 @@ class RehearsalResultSerializer(serializers.Serializer[Any]):
     never = NeverRunSerializer(many=True)
     busy = serializers.ListField(child=GridField())
     effects = ChangeEffectSerializer(many=True, required=False)
+    slept = SleptSerializer(required=False)
     cancelled = serializers.IntegerField()
     left_out = serializers.DictField(child=serializers.IntegerField())
     unreadable = serializers.DictField(child=serializers.IntegerField())

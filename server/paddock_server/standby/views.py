@@ -9,14 +9,13 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from ..errors import NotAllowed, NotNow, NotThere
+from ..errors import NotAllowed, NotThere
 from ..hosts.models import Host
 from ..hosts.queries import host_called, record_called
 from ..people.actor import Actor, person
 from ..people.models import Role
 from ..rest.paging import PagedView
 from ..rest.reading import validated
-from .actions.controller import ask_switch_off, note_controller_refused, note_switched_off
 from .actions.power_down import power_down
 from .actions.save_power import remove_policy, save_policy, save_power_settings
 from .actions.wake import count_again, wake, wake_for_survey
@@ -30,8 +29,7 @@ from .serializers import (
     WakeForSurveySerializer,
     WokenSerializer,
 )
-from .ways.controller_client import ControllerRefused, ControllerTrouble
-from .ways.redfish import switch_off
+from .switching_off import switch_host_off
 
 
 class HostPowerView(APIView):
@@ -89,18 +87,7 @@ class SwitchOffView(APIView):
 
     @extend_schema(request=None, responses=HostPowerSerializer)
     def post(self, request: Request, name: str) -> Response:
-        actor = person(request.user)
-        host = host_called(actor, name)
-        controller = ask_switch_off(actor, host)
-        try:
-            done = switch_off(controller)
-        except ControllerRefused as error:
-            note_controller_refused(host, str(error))
-            raise NotNow(str(error)) from None
-        except ControllerTrouble as error:
-            raise NotNow(str(error)) from None
-        note_switched_off(host_called(actor, name), done, actor)
-        return _shown(actor, host_called(actor, name))
+        return _after(switch_host_off, request, name)
 
 
 class StandbyView(APIView):

@@ -6677,6 +6677,7 @@ export interface components {
             never: components["schemas"]["NeverRun"][];
             busy: (number | null)[][][];
             effects?: components["schemas"]["ChangeEffect"][];
+            slept?: components["schemas"]["Slept"];
             cancelled: number;
             left_out: {
                 [key: string]: number;
@@ -7126,6 +7127,17 @@ export interface components {
             wake_seconds: number;
             mode: components["schemas"]["StandbyModeEnum"];
             saved: components["schemas"]["Saved"];
+        };
+        /**
+         * @description What came of a standby policy: the hours that hosts slept, in sum, how often one was woken, and the minutes that
+         *     jobs waited longer in sum, null where other jobs were played as well.
+         */
+        Slept: {
+            /** Format: double */
+            hours: number;
+            wakes: number;
+            /** Format: double */
+            waited: number | null;
         };
         /** @description What a slot-hour costs: of those that worked, and of all. */
         SlotHour: {

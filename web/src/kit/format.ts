@@ -64,3 +64,9 @@ export function money(amount: number | null | undefined, currency: string): stri
   const digits = Math.abs(amount) >= 100 ? 0 : 2
   return `${amount.toLocaleString('en-GB', { minimumFractionDigits: digits, maximumFractionDigits: digits })} ${currency}`.trim()
 }
+
+/** Hours or days, without needless digits. */
+export function hours(amount: number): string {
+  if (amount >= 100) return `${Math.round(amount / 24)} days`
+  return amount >= 10 ? `${Math.round(amount)} h` : `${amount.toFixed(1)} h`
+}

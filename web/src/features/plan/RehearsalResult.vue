@@ -3,7 +3,7 @@ import { computed, ref } from 'vue'
 import { bound, day, inWeeks, percent, type RehearsalSheet, type Result } from './plan'
 import WaitCurve from './WaitCurve.vue'
 import WeekGrid from './WeekGrid.vue'
-import { count, duration } from '../../kit/format'
+import { count, duration, hours } from '../../kit/format'
 
 /** What came out of a rehearsal: whose waits change, what would never run, and how far to trust it. */
 const props = defineProps<{ sheet: RehearsalSheet; result: Result; beside: RehearsalSheet[] }>()
@@ -37,6 +37,7 @@ const notes = computed(() => [
     <template v-else-if="!worse.length">{{ ' ' }}None waits less either.</template>
   </p>
   <p v-for="row in never" :key="row.kind + row.why" class="trouble" data-part="never">{{ count(row.runs, 'job') }} of {{ row.pipelines.join(', ') }} would never run: <code>{{ row.kind }}</code>. {{ row.why }}</p>
+  <p v-if="result.slept" data-part="slept">The hosts would have slept <strong>{{ hours(result.slept.hours) }}</strong> and woken {{ count(result.slept.wakes, 'time') }}<template v-if="result.slept.waited !== null">; jobs would have waited {{ duration(Math.max(0, result.slept.waited * 60)) }} longer in sum</template>.</p>
   <template v-if="one">
     <h3>Waits of {{ one.name }}</h3>
     <WaitCurve :before="one.before" :after="isChanged ? one.after : undefined" :name="one.name" :target="result.target" />

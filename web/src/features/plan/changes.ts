@@ -26,6 +26,7 @@ export const FORMS: ChangeForm[] = [
   { kind: 'set a fence', title: 'Set a fence', fields: [{ name: 'paddock', title: 'Paddock', type: 'paddock' }, { name: 'pipelines', title: 'Lets in (none: all)', type: 'pipelines', optional: true }] },
   { kind: 'reserve hosts', title: 'Reserve hosts', fields: [{ name: 'hosts', title: 'Hosts', type: 'hosts' }, { name: 'reserved', title: 'Reserved', type: 'reserved', first: true }] },
   { kind: 'set hours', title: 'Set hours of hosts', fields: [{ name: 'hosts', title: 'Hosts', type: 'hosts' }, { name: 'begins', title: 'From hour', type: 'number', first: 7, min: 0, max: 24 }, { name: 'ends', title: 'To hour', type: 'number', first: 20, min: 0, max: 24 }] },
+  { kind: 'sleep when idle', title: 'Let hosts sleep when idle', fields: [{ name: 'hosts', title: 'Hosts', type: 'hosts' }, { name: 'idle_minutes', title: 'Minutes idle', type: 'number', first: 30, min: 1, max: 10080 }, { name: 'begins', title: 'Powers down from hour', type: 'number', first: 0, min: 0, max: 23 }, { name: 'ends', title: 'To hour (the same: at any time)', type: 'number', first: 0, min: 0, max: 23 }] },
   { kind: 'move a window', title: 'Move a maintenance window', fields: [{ name: 'window', title: 'Window', type: 'window' }, { name: 'hours', title: 'Hours later (minus: earlier)', type: 'number', first: 6, min: -168, max: 168 }] },
 ]
 

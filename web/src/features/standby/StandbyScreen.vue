@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { Button, Input, InputNumber } from 'ant-design-vue'
 import { computed, reactive, ref } from 'vue'
-import { energy, hours, MODES, modeLabel, savedOf, WAKERS, type Policy, type Standby } from './standby'
+import { energy, MODES, modeLabel, savedOf, WAKERS, type Policy, type Standby } from './standby'
 import { allRows, answered, api } from '../../api/client'
 import { gathered, onNote } from '../../live/feed'
 import { useSession } from '../people/session'
@@ -10,7 +10,7 @@ import { useAction } from '../../kit/useAction'
 import ChoiceField from '../../kit/ChoiceField.vue'
 import LabelsField from '../../kit/LabelsField.vue'
 import TimeAgo from '../../kit/TimeAgo.vue'
-import { count, duration, money } from '../../kit/format'
+import { count, duration, hours, money } from '../../kit/format'
 
 /** Which machines sleep, what does that save, and who waits for it? */
 const session = useSession()

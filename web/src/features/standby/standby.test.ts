@@ -1,5 +1,6 @@
 import { describe, expect, it } from 'vitest'
-import { drawOf, energy, hours, savedOf, settingsBody, verbs, wantedOf, type HostPower, type Saved } from './standby'
+import { hours } from '../../kit/format'
+import { drawOf, energy, savedOf, settingsBody, verbs, wantedOf, type HostPower, type Saved } from './standby'
 
 describe('the power of a host', () => {
   it.each([

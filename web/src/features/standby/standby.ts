@@ -15,12 +15,6 @@ export const MODES: { value: Policy['mode']; label: string; help: string }[] = [
 
 export const modeLabel = (mode: Policy['mode']): string => MODES.find((one) => one.value === mode)?.label ?? mode
 
-/** Hours or days, without needless digits. */
-export function hours(amount: number): string {
-  if (amount >= 100) return `${Math.round(amount / 24)} days`
-  return amount >= 10 ? `${Math.round(amount)} h` : `${amount.toFixed(1)} h`
-}
-
 export const energy = (kilowattHours: number | null): string => (kilowattHours === null ? 'not known' : `${kilowattHours >= 10 ? Math.round(kilowattHours) : kilowattHours.toFixed(1)} kWh`)
 
 /** Energy and, where prices were entered, money. */
