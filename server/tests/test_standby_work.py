@@ -191,3 +191,12 @@ def test_a_server_that_restarts_while_a_host_boots_goes_on(sleeper, operator, mo
     wakes_up(sleeper)
     assert (power(sleeper), Wake.objects.get().worked) == ("on", True)
     assert sleeper.power_since - Wake.objects.get().at < timedelta(minutes=2)
+
+
+def test_what_a_sleeper_has_counts_and_its_survey_says_how_old_it_is(sleeper, administrator):
+    job = submit(administrator, terms=["tool git 2+"]).json()["id"]
+    fit = administrator.get(f"/api/v1/jobs/{job}/fit/").json()
+    (row,) = fit["hosts"]
+    assert (row["host"], row["fits"], row["readiness"]) == ("curlew-04", True, "asleep")
+    assert row["surveyed_at"] == administrator.get("/api/v1/hosts/curlew-04/").json()["surveyed_at"]
+    assert administrator.get("/api/v1/toolchains/columns/").json()["hosts"]["healthy"] == [True]

@@ -8,7 +8,7 @@ from .story import Stage
 SLEEPERS = {"ketch-04": 52.0, "laxton-02": 12.0, "pippin-02": 11.0, "skiff-03": 48.0}
 """With the watts that each draws when it is idle."""
 BY_CONTROLLER = "laxton-02"
-"""A controller wakes it, and measures what it draws."""
+"""A controller wakes it, and measures what it draws asleep."""
 BY_HAND = {"ketch-04", "laxton-02"}
 """Only a person wakes these: jobs of the demo wait for their like, and shall go on waiting."""
 DOES_NOT_WAKE = "skiff-03"
@@ -23,8 +23,8 @@ def tell_sleepers(stage: Stage) -> None:
     for name, watts in SLEEPERS.items():
         if name in known:
             continue
-        drawn = _by_controller(stage) if name == BY_CONTROLLER else {"watts": watts, "watts_asleep": 2.0}
-        stage.api.put(f"/api/v1/hosts/{name}/power/", {"may_power_down": True, **drawn})
+        more = _by_controller(stage) if name == BY_CONTROLLER else {"watts_asleep": 2.0}
+        stage.api.put(f"/api/v1/hosts/{name}/power/", {"may_power_down": True, "watts": watts, **more})
         stage.wait_for(f"{name} to be idle", lambda name=name: not _power(stage, name)["stays"])  # type: ignore[misc]
         stage.api.post(f"/api/v1/hosts/{name}/power-down/")
         stage.wait_for(f"{name} to sleep", lambda name=name: _power(stage, name)["power"] == "asleep")  # type: ignore[misc]

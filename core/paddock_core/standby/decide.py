@@ -18,7 +18,7 @@ within any hour a host changes at most twice.
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime, time
 from enum import StrEnum
@@ -176,10 +176,18 @@ class _Round:
         self.place = {host.name: at for at, host in enumerate(self.hosts)}
         self.slots = np.array([host.slots for host in self.hosts], int)
         self.can_wake = np.array([self._can_wake(host) for host in self.hosts], bool)
+        self.is_ready = np.array([host.is_ready for host in self.hosts], bool)
+        self.has_free = np.array([host.free_slots > 0 for host in self.hosts], bool)
+        self.waking = self._places(one.host for one in sleepers.values() if one.power is Power.WAKING)
         rank = sorted(np.flatnonzero(self.can_wake).tolist(), key=self._by_worth)
         self.worth = np.zeros(len(self.hosts))
         self.worth[rank] = np.arange(len(rank), 0, -1)
         self._fits: dict[int, NDArray[np.bool_]] = {}
+
+    def _places(self, names: Iterable[str]) -> NDArray[np.bool_]:
+        found = np.zeros(len(self.hosts), bool)
+        found[[self.place[name] for name in names if name in self.place]] = True
+        return found
 
     def _can_wake(self, host: Host) -> bool:
         sleeper = self.sleepers.get(host.name)
@@ -207,7 +215,9 @@ class _Round:
 
     def for_jobs(self, waiting: Sequence[Wanted], ends: Sequence[tuple[str, float]]) -> dict[str, Wake]:
         """The wakes for waiting jobs, by host."""
-        some = [job for job in waiting if (self.fits(job.requirement) & self.can_wake).any()]
+        requirements = {id(job.requirement): job.requirement for job in waiting}
+        sleep_fits = {key for key, one in requirements.items() if (self.fits(one) & self.can_wake).any()}
+        some = [job for job in waiting if id(job.requirement) in sleep_fits]
         if not some:
             return {}
         left = self._without_slot(waiting, some, ends)
@@ -266,15 +276,11 @@ class _Round:
             fastest |= self.fits(requirement) & self.can_wake
         horizon = min(self.sleepers[self.hosts[at].name].wake_seconds for at in np.flatnonzero(fastest).tolist())
         rooms, awake = Rooms(len(self.hosts)), np.zeros(len(self.hosts), bool)
-        for at, host in enumerate(self.hosts):
-            sleeper = self.sleepers.get(host.name)
-            if sleeper is not None and sleeper.power is Power.WAKING:
-                awake[at] = True
-                rooms.change(at, host.slots)
-            elif host.is_ready:
-                awake[at] = True
-                if host.free_slots:
-                    rooms.change(at, host.free_slots)
+        awake |= self.waking | self.is_ready
+        for at in np.flatnonzero(self.waking).tolist():
+            rooms.change(at, self.hosts[at].slots)
+        for at in np.flatnonzero(self.is_ready & self.has_free & ~self.waking).tolist():
+            rooms.change(at, self.hosts[at].free_slots)
         rooms.ready = packed(awake)
         rooms.free = sum(1 << at for at in np.flatnonzero(awake).tolist() if rooms.room[at])
         for name, end in ends:
@@ -332,30 +338,26 @@ class _Round:
         """The wakes for rules, beyond those for jobs; and how many hosts a rule lacks that nothing can wake."""
         found: list[Wake] = []
         short: dict[str, int] = {}
+        chosen = self._places(waking)
+        nothing = np.zeros(len(self.hosts), bool)
         for rule in keeps:
             fits = self.fits(rule.requirement)
-            chosen = waking | {wake.host for wake in found}
-            awake, free = self._awake(fits, chosen, frozenset())
+            awake, free = self._awake(fits, chosen, nothing)
             missing = max(rule.awake - awake, rule.free - free)
-            places = [at for at in np.flatnonzero(fits & self.can_wake).tolist() if self.hosts[at].name not in chosen]
-            places.sort(key=lambda at: -self.worth[at])
-            found += [Wake(self.hosts[at].name, keeps=rule.name) for at in places[: max(0, missing)]]
+            places = np.flatnonzero(fits & self.can_wake & ~chosen)
+            places = places[np.argsort(-self.worth[places], kind="stable")]
+            for at in places[: max(0, missing)].tolist():
+                found.append(Wake(self.hosts[at].name, keeps=rule.name))
+                chosen[at] = True
             if missing > len(places):
                 short[rule.name] = missing - len(places)
         return found, short
 
-    def _awake(self, fits: NDArray[np.bool_], waking: set[str], without: frozenset[str]) -> tuple[int, int]:
+    def _awake(self, fits: NDArray[np.bool_], waking: NDArray[np.bool_], without: NDArray[np.bool_]) -> tuple[int, int]:
         """How many of these hosts are on or coming up, and how many of them have a free slot."""
-        awake = free = 0
-        for at in np.flatnonzero(fits).tolist():
-            host = self.hosts[at]
-            sleeper = self.sleepers.get(host.name)
-            comes = host.name in waking or (sleeper is not None and sleeper.power is Power.WAKING)
-            if host.name in without or not (comes or host.is_ready):
-                continue
-            awake += 1
-            free += comes or host.free_slots > 0
-        return awake, free
+        comes = waking | self.waking
+        awake = fits & (comes | self.is_ready) & ~without
+        return int(awake.sum()), int((awake & (comes | self.has_free)).sum())
 
     # ---- going down ----------------------------------------------------------------------------------------------
 
@@ -367,6 +369,7 @@ class _Round:
         for requirement in {id(job.requirement): job.requirement for job in waiting}.values():
             wanted |= self.fits(requirement)
         found: list[PowerDown] = []
+        gone, coming = np.zeros(len(self.hosts), bool), self._places(waking)
         again: float | None = None
         idle = [
             sleeper
@@ -385,18 +388,22 @@ class _Round:
             if due > self.now:
                 again = due - self.now if again is None else min(again, due - self.now)
                 continue
-            gone = frozenset(down.host for down in found) | {sleeper.host}
-            if policy.may_sleep_now and self._hold_without(keeps, at, waking, gone):
+            gone[at] = True
+            if policy.may_sleep_now and self._hold_without(keeps, at, coming, gone):
                 minutes = round((self.now - (sleeper.idle_since or 0.0)) / 60)
                 found.append(
                     PowerDown(sleeper.host, f"It has been idle for {minutes} min, and no waiting job fits it.")
                 )
+            else:
+                gone[at] = False
         return found, again
 
     def _is_idle(self, host: Host) -> bool:
         return host.is_ready and host.free_slots == host.slots
 
-    def _hold_without(self, keeps: Sequence[KeepAwake], at: int, waking: set[str], gone: frozenset[str]) -> bool:
+    def _hold_without(
+        self, keeps: Sequence[KeepAwake], at: int, waking: NDArray[np.bool_], gone: NDArray[np.bool_]
+    ) -> bool:
         for rule in keeps:
             fits = self.fits(rule.requirement)
             if fits[at]:

@@ -82,6 +82,10 @@ class HostFitSerializer(serializers.Serializer[Any]):
     remedies = HelpSerializer(many=True)
     verdicts = VerdictSerializer(many=True)
     prefers = serializers.ListField(child=serializers.CharField(), help_text="The preferences that it meets.")
+    surveyed_at = serializers.DateTimeField(
+        allow_null=True,
+        help_text="When a host that sleeps was surveyed last: its tools count as they were then.",
+    )
 
 
 class TermCountSerializer(serializers.Serializer[Any]):

@@ -6,10 +6,13 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Collection, Iterable, Sequence
 from dataclasses import replace
+from datetime import datetime
 
 import numpy as np
 
 from paddock_core.fit import MARKED_LACKS, NEAR_FIT_LACKS, FitRow, Fitting, Requirement, fit_row, meant_terms
+from paddock_core.fleet import Host as CoreHost
+from paddock_core.fleet import Readiness
 from paddock_core.fleet_index import FleetIndex, unpacked
 from paddock_core.fleet_index import count as count_bits
 from paddock_core.lifecycle import JobState
@@ -20,6 +23,7 @@ from paddock_core.unblocking import Blocked, UnblockingStep, smallest_set
 from paddock_core.verdicts import verdict
 
 from ..health.watch_shown import agent_service
+from ..hosts.models import Host
 from ..people.actor import Actor
 from ..people.models import Role
 from ..toolchains.fleet_vocabulary import words as known_words
@@ -76,6 +80,7 @@ def shown_fit(
         shown = {row.host.name for row in rows}
         others = [fit_row(requirement, host) for host in index.hosts_in(fitting.inside) if host.name not in shown]
         rows += sorted(others, key=lambda row: (row.lacks, row.host.name))
+    surveys = _surveys_of_sleepers([row.host for row in rows])
     return {
         "terms": [
             {"term": str(term), "hosts": count_bits(fitting.admitted & index.holds(term))} for term in requirement.terms
@@ -93,8 +98,18 @@ def shown_fit(
             {"name": step.name, "left": step.left, "term": step.term}
             for step in funnel(requirement, index)[1 if is_restricted else 0 :]
         ],
-        "hosts": [_shown_row(row, prefers, requirement, mended.get(row.host.name)) for row in rows],
+        "hosts": [
+            _shown_row(row, prefers, requirement, mended.get(row.host.name))
+            | {"surveyed_at": surveys.get(row.host.name)}
+            for row in rows
+        ],
     }
+
+
+def _surveys_of_sleepers(hosts: Sequence[CoreHost]) -> dict[str, datetime | None]:
+    """When those that sleep were last surveyed: their tools count as they were then."""
+    asleep = [host.name for host in hosts if host.readiness in (Readiness.ASLEEP, Readiness.WAKING)]
+    return dict(Host.objects.filter(name__in=asleep).values_list("name", "surveyed_at")) if asleep else {}
 
 
 def shown_lines(texts: Sequence[str], requirement: Requirement, index: FleetIndex) -> list[dict[str, object]]:

@@ -15,11 +15,11 @@ from django.utils import timezone
 from paddock_core import cover
 from paddock_core import fleet as core
 from paddock_core.inventory import Inventory, Item
-from paddock_core.link_state import Link
 from paddock_core.surveys import TOOL
 from paddock_core.terms import ToolTerm
 from paddock_core.versions import parse_range
 
+from ..hosts.awake import is_within_reach
 from ..hosts.models import Host
 from ..hosts.queries import visible_hosts
 from ..people.actor import Actor
@@ -40,8 +40,8 @@ MAX_SHOWN = 500
 
 
 def is_healthy(host: Host) -> bool:
-    """Whether a job could come to it now, or as soon as a slot is free."""
-    return host.standing == Host.Standing.ADMITTED and host.link == Link.CONNECTED and not host.holding
+    """Whether a job could come to it now, as soon as a slot is free, or by waking it."""
+    return host.standing == Host.Standing.ADMITTED and is_within_reach(host) and not host.holding
 
 
 def columns(actor: Actor) -> dict[str, Any]:

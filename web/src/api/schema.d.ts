@@ -4918,6 +4918,11 @@ export interface components {
             verdicts: components["schemas"]["Verdict"][];
             /** @description The preferences that it meets. */
             prefers: string[];
+            /**
+             * Format: date-time
+             * @description Of a host that sleeps: when it was surveyed last. Its tools count as they were then.
+             */
+            surveyed_at: string | null;
         };
         /**
          * @description The power of a host. ``stays`` says why it cannot power down now, "" where it can; ``may_change`` is whether the

@@ -65,8 +65,9 @@ export function money(amount: number | null | undefined, currency: string): stri
   return `${amount.toLocaleString('en-GB', { minimumFractionDigits: digits, maximumFractionDigits: digits })} ${currency}`.trim()
 }
 
-/** Hours or days, without needless digits. */
+/** Hours as minutes, hours or days, without needless digits. */
 export function hours(amount: number): string {
   if (amount >= 100) return `${Math.round(amount / 24)} days`
+  if (amount < 0.95) return `${Math.round(amount * 60)} min`
   return amount >= 10 ? `${Math.round(amount)} h` : `${amount.toFixed(1)} h`
 }

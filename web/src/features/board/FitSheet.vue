@@ -3,6 +3,7 @@ import { Button } from 'ant-design-vue'
 import { computed, ref } from 'vue'
 import type { Schemas } from '../../api/client'
 import HelpButton from './HelpButton.vue'
+import TimeAgo from '../../kit/TimeAgo.vue'
 
 /** Hosts against terms: those that fit, then the near fits, the cheapest remedy first; the rest is folded away. What is
  * offered above for all of them is not offered again in each row. */
@@ -56,7 +57,7 @@ function short(term: string): string {
             <span class="for-screen-readers">{{ verdict.holds ? 'holds:' : verdict.known ? 'does not hold:' : 'unknown:' }}</span>
             {{ verdict.found || 'none' }}
           </td>
-          <td>{{ row.readiness }}<template v-for="block in row.blocks" :key="block">, <span class="trouble">{{ BLOCKS[block] ?? block }}</span></template></td>
+          <td>{{ row.readiness }}<span v-if="row.surveyed_at" class="soft">, surveyed <TimeAgo :at="row.surveyed_at" /></span><template v-for="block in row.blocks" :key="block">, <span class="trouble">{{ BLOCKS[block] ?? block }}</span></template></td>
           <td>
             <div v-if="row.remedies.length" class="remedies">
               <template v-for="one in row.remedies" :key="one.text">

@@ -67,6 +67,10 @@ function save(): Promise<void> {
   gap: 2px;
 }
 
+.field :deep(.ant-input-number) {
+  width: 180px;
+}
+
 textarea {
   padding: 4px 8px;
   border: 1px solid var(--fence);

@@ -40,7 +40,7 @@ describe('the power of a host', () => {
   })
 
   it('says what was saved in few digits, and nothing that was not entered', () => {
-    expect([hours(0.26), hours(12.4), hours(240)]).toEqual(['0.3 h', '12 h', '10 days'])
-    expect([energy(0.26), energy(41.7), energy(null)]).toEqual(['0.3 kWh', '42 kWh', 'not known'])
+    expect([hours(0.26), hours(12.4), hours(240)]).toEqual(['16 min', '12 h', '10 days'])
+    expect([energy(0.26), energy(41.7), energy(null)]).toEqual(['260 Wh', '42 kWh', 'not known'])
   })
 })

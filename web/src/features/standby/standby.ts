@@ -15,7 +15,11 @@ export const MODES: { value: Policy['mode']; label: string; help: string }[] = [
 
 export const modeLabel = (mode: Policy['mode']): string => MODES.find((one) => one.value === mode)?.label ?? mode
 
-export const energy = (kilowattHours: number | null): string => (kilowattHours === null ? 'not known' : `${kilowattHours >= 10 ? Math.round(kilowattHours) : kilowattHours.toFixed(1)} kWh`)
+export function energy(kilowattHours: number | null): string {
+  if (kilowattHours === null) return 'not known'
+  if (kilowattHours < 0.95) return `${Math.round(kilowattHours * 1000)} Wh`
+  return `${kilowattHours >= 10 ? Math.round(kilowattHours) : kilowattHours.toFixed(1)} kWh`
+}
 
 /** Energy and, where prices were entered, money. */
 export function savedOf(saved: Saved, currency: string): string {
