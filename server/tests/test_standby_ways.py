@@ -91,7 +91,7 @@ def test_a_controller_switches_its_host_on(sleeper, administrator, operator, vie
     assert viewer.get("/api/v1/hosts/curlew-04/power/").json()["settings"]["controller_user"] == ""
     now_asleep(sleeper)
     ask(operator, sleeper, "wake")
-    assert tried().lines == ("The controller said that it was Off, and accepted the order to switch it on.",)
+    assert tried().lines == ("The controller reported Off, and accepted the order to switch it on.",)
     assert machine.on
 
 

@@ -199,4 +199,4 @@ def test_what_a_sleeper_has_counts_and_its_survey_says_how_old_it_is(sleeper, ad
     (row,) = fit["hosts"]
     assert (row["host"], row["fits"], row["readiness"]) == ("curlew-04", True, "asleep")
     assert row["surveyed_at"] == administrator.get("/api/v1/hosts/curlew-04/").json()["surveyed_at"]
-    assert administrator.get("/api/v1/toolchains/columns/").json()["hosts"]["healthy"] == [True]
+    assert administrator.get("/api/v1/toolchains/").json()["hosts"]["healthy"] == [True]

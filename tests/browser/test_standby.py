@@ -8,6 +8,8 @@ from selenium.webdriver.support.select import Select
 from stand_in_yard import StandInYard
 from waiting import until
 
+from paddock_standins.power_controller import Plugged, PowerController
+
 SLEEPER = "plover-02"
 
 
@@ -59,3 +61,39 @@ def test_a_host_is_let_sleep_and_wakes_for_a_job(page, yard):
     page.browser.get(f"{page.url}/hosts/{SLEEPER}")
     page.says("On since", "[data-part=power-state]")
     page.says("it woke", "[data-part=power] summary")
+
+
+def test_a_controller_is_entered_refused_corrected_and_wakes_the_host(page, yard, tmp_path):
+    switched = []
+    plugged = Plugged(lambda: False, switched.append)
+    controller = PowerController(plugged, tmp_path / "controller.pem")
+    page.browser.get(f"{page.url}/hosts/{SLEEPER}")
+    page.one("[data-act=edit-power]").click()
+    Select(page.one("select[data-field=way], [data-field=way] select")).select_by_visible_text(
+        "its controller, by Redfish"
+    )
+    page.one("[data-act=save-power]").click()
+    page.says("Enter the address of the controller", "[data-part=power] [role=alert]")
+    page.one("[data-field=controller]").send_keys(controller.address)
+    page.one("[data-field=controller-user]").send_keys(plugged.user)
+    page.one("[data-field=controller-password]").send_keys("not this one")
+    page.one("[data-field=certificate]").send_keys(controller.certificate)
+    assert page.accessibility_violations() == []
+    page.one("[data-act=save-power]").click()
+    page.gone("[data-act=save-power]")
+    page.one("[data-act=power-down]").click()
+    page.button("Power down").click()
+    page.says("Asleep since", "[data-part=power-state]")
+    page.one("[data-act=wake]").click()
+    page.says("refused the account or its password", "[data-part=refused]")
+    page.says("Does not wake since", "[data-part=power-state]")
+    assert (switched, plugged.asked[False]) == ([], 1)
+
+    page.one("[data-act=edit-power]").click()
+    page.one("[data-field=controller-password]").send_keys(plugged.password)
+    page.one("[data-act=save-power]").click()
+    page.gone("[data-part=refused]")
+    page.one("[data-act=wake]").click()
+    page.says("accepted the order to switch it on", "[data-part=power]")
+    assert switched == [True]
+    controller.stop()

@@ -4920,7 +4920,7 @@ export interface components {
             prefers: string[];
             /**
              * Format: date-time
-             * @description Of a host that sleeps: when it was surveyed last. Its tools count as they were then.
+             * @description When a host that sleeps was surveyed last: its tools count as they were then.
              */
             surveyed_at: string | null;
         };

@@ -13,7 +13,7 @@ from .wake import note_relayed
 @action
 def record_woken(host: Host, message: wire.Woken) -> None:
     """``host`` is the neighbour. A wake that is over needs no more evidence."""
-    row = Wake.objects.filter(pk=message.wake, ended_at=None).first()
+    row = Wake.objects.filter(pk=message.wake, ended_at=None).select_related("host__paddock").first()
     if row is not None:
         done = f"could not send it: {message.why}" if message.why else "sent it."
         note_relayed(row, f"{host.name} {done}"[:300])

@@ -85,6 +85,7 @@ def note_try(row: Wake, what: Sequence[str]) -> None:
     row.tries += 1
     row.tried_at = timezone.now()
     row.save(update_fields=["tries", "tried_at", "tried"])
+    announce("host", row.host.name, row.host.paddock.name)
 
 
 @action
@@ -92,6 +93,7 @@ def note_relayed(row: Wake, what: str) -> None:
     """What a neighbour says of the packet that it was asked to send."""
     _evidence(row, [what])
     row.save(update_fields=["tried"])
+    announce("host", row.host.name, row.host.paddock.name)
 
 
 def _evidence(row: Wake, what: Sequence[str]) -> None:

@@ -16,7 +16,7 @@ class Way(Protocol):
     """A way to wake hosts. Used outside of the writer: it may take its time."""
 
     def wake(self, target: Target) -> Tried:
-        """Tries once to wake the host. Never raises: what failed is said in the answer."""
+        """Tries once to wake the host. Never raises: what failed is in the answer."""
 
 
 WAYS: dict[WakeWay, Way] = {

@@ -39,8 +39,8 @@ class ControllerRefused(ControllerTrouble):
 
 
 def tls_of(certificate: str) -> ssl.SSLContext:
-    """Trusts what the system trusts, or this PEM alone. A single certificate that is no authority's is the controller's
-    own: it is known by itself, so its name does not matter. Raises ValueError for text that is no certificate."""
+    """Trusts what the system trusts, or this PEM alone. A single certificate that is not an authority's is the
+    controller's own: it is known by itself, so its name does not matter. Raises ValueError for any other text."""
     if not certificate:
         return trusting_context()
     try:
@@ -160,15 +160,17 @@ class ControllerClient:
             found = json.loads(content) if content.strip() else {}
         except (ValueError, RecursionError):
             found = None
-        said = _message(found)
+        reported = _message(found)
         if status in NOT_LET_IN:
             raise ControllerRefused(
-                f"Its controller refused the account or its password (status {status}{said}). It is not asked again "
-                "until an administrator enters them again."
+                f"Its controller refused the account or its password (status {status}{reported}). It is not asked "
+                "again until an administrator enters them again."
             )
         if status >= 300 or not isinstance(found, dict):
             what = f"{method} {path[:100]}"
-            raise ControllerTrouble(f"Its controller answered {what} with status {status}{said or ', and no JSON'}.")
+            raise ControllerTrouble(
+                f"Its controller answered {what} with status {status}{reported or ', and no JSON'}."
+            )
         return found
 
 

@@ -20,12 +20,12 @@ class Redfish:
                 if state == ON:
                     return Tried(
                         (
-                            f"The controller says that {target.host} is on, but its agent is not connected. Look at "
+                            f"The controller reports that {target.host} is on, but its agent is not connected. Look at "
                             "its screen; if it hangs, switch it off by its controller and wake it again.",
                         )
                     )
                 client.reset(ON)
-                return Tried((f"The controller said that it was {state}, and accepted the order to switch it on.",))
+                return Tried((f"The controller reported {state}, and accepted the order to switch it on.",))
         except ControllerRefused as error:
             return Tried((str(error),), refused=str(error))
         except ControllerTrouble as error:
@@ -37,9 +37,9 @@ def switch_off(controller: Controller) -> str:
     with ControllerClient(controller) as client:
         state = client.power_state()
         if state == OFF:
-            return "The controller said that it was off already."
+            return "The controller reported that it was off already."
         client.reset("ForceOff")
-        return f"The controller said that it was {state}, and accepted the order to switch it off."
+        return f"The controller reported {state}, and accepted the order to switch it off."
 
 
 def reading(controller: Controller) -> tuple[str, float | None]:
