@@ -36,6 +36,7 @@ from paddock_core.standby.power import (
     wake_odds,
     wake_patience,
 )
+from paddock_core.standby.saved import Rates, Saved, saved, together
 from paddock_core.terms import parse_terms
 
 ON_DEMAND = Policy(Mode.ON_DEMAND, idle_seconds=600)
@@ -353,3 +354,62 @@ def test_what_a_wake_takes_is_learnt_from_the_latest_ones():
     assert wake_odds([]) == 0.5 and wake_odds([WakeRecord(60)] * 8) == 0.9
     assert wake_odds([WakeRecord(60)] * 100 + [WakeRecord(None)] * 20) < 0.05
     assert wake_patience(5) == 60 and wake_patience(100) == 200
+
+
+# ---- other work ----------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("mode", [Mode.BY_HAND, Mode.ON_DEMAND])
+def test_other_work_wakes_a_host_once_and_jobs_and_rules_count_on_it(mode):
+    index = FleetIndex([host("curlew-01", "a"), host("curlew-02", "a")])
+    sleepers = [asleep("curlew-01", wanted_by="The chore x", policy=Policy(mode)), asleep("curlew-02")]
+    rule = KeepAwake("all", Requirement(), awake=1)
+    found = decide(NOW, index, sleepers, [job(1, "label a")], keeps=[rule])
+    assert found.wakes == (Wake("curlew-01", wanted_by="The chore x"),)
+    waking = [replace(sleepers[0], power=Power.WAKING), sleepers[1]]
+    assert decide(NOW, index, waking, [job(1, "label a")], keeps=[rule]).wakes == ()
+
+
+@pytest.mark.parametrize("power", [Power.OFF, Power.NOT_WAKING, Power.GOING_DOWN, Power.ON])
+def test_other_work_wakes_only_what_sleeps(power):
+    sleeper = asleep("curlew-01", wanted_by="The chore x")
+    assert decide(NOW, FleetIndex([host("curlew-01")]), [replace(sleeper, power=power)]).wakes == ()
+
+
+@pytest.mark.parametrize(
+    ("changes", "goes"),
+    [
+        ({"returns": True}, True),
+        ({}, False),
+        ({"returns": True, "wanted_by": "The chore x"}, False),
+        ({"returns": True, "stays": True}, False),
+        ({"returns": True, "up": SETTLE_SECONDS - 1}, False),
+        ({"returns": True, "policy": Policy(Mode.NEVER)}, False),
+    ],
+)
+def test_a_host_that_other_work_woke_goes_down_after_it(changes, goes):
+    sleeper = awake("curlew-01", **{"policy": Policy(Mode.BY_HAND, 600), **changes})
+    found = decide(NOW, FleetIndex([host("curlew-01", readiness=Readiness.FREE)]), [sleeper])
+    assert [down.host for down in found.downs] == (["curlew-01"] if goes else [])
+
+
+# ---- what is saved -------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("rates", "watts", "money"),
+    [
+        (None, 100.0, None),
+        (Rates(), 100.0, None),
+        (Rates(energy=0.3), None, None),
+        (Rates(energy=0.3), 100.0, pytest.approx(0.3)),
+        (Rates(hour=2.0, start=0.5), None, pytest.approx(19.0)),
+        (Rates(energy=0.3, start=3.0), 100.0, pytest.approx(-6.0)),
+    ],
+)
+def test_money_is_energy_at_its_price_or_rent_less_starts(rates, watts, money):
+    """Ten hours asleep, two wakes."""
+    found = saved([(0, 36_000)], watts, 0.0, [], 2, 0, 0, 40_000, rates)
+    assert found.money == money
+    assert together([found, Saved(money=1.0)]).money == (1.0 if money is None else pytest.approx(found.money + 1.0))
+    assert together([Saved(), Saved()]).money is None

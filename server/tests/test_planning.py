@@ -344,6 +344,19 @@ def test_kits_and_windows_are_those_of_this_server(past, fleet, administrator):
         assert answer.status_code == 400 and "There is no" in answer.json()["detail"]
 
 
+def test_a_standby_policy_is_rehearsed_with_what_wakes_take(past, fleet, administrator):
+    Host.objects.filter(pk=fleet[0].pk).update(wake_seconds=300.0)
+    changes = [{"kind": "sleep when idle", "hosts": [host.name for host in fleet], "idle_minutes": 10}]
+    found = rehearsed(administrator, changes=changes)
+    assert found["state"] == "done", found["detail"]
+    slept = found["result"]["slept"]
+    assert slept["hours"] > 0 and slept["wakes"] > 0 and slept["waited"] > 0
+    Host.objects.update(wake_seconds=1.0)
+    assert rehearsed(administrator, changes=changes)["result"]["slept"]["waited"] < slept["waited"]
+    refused = rehearsed(administrator, changes=[changes[0] | {"begins": 25}])
+    assert refused["state"] == "failed" and "between 0 and 23" in refused["detail"]
+
+
 def test_the_axis_of_waits_has_losses_and_tools(fleet, viewer):
     first, second = fleet
     import_past(SERVER, "elsewhere", weeks(number=1))
