@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import itertools
+import os
 import random
 import socket
 import threading
@@ -14,6 +15,8 @@ from systemd_host import booted
 from waiting import until
 
 SLEEPER, RELAY = "curlew-04", "curlew-01"
+ARRIVALS = int(os.environ.get("PADDOCK_ARRIVALS", "20"))
+"""Jobs that come at random. A hundred take some minutes: ``PADDOCK_ARRIVALS=100 make test``."""
 
 
 class Switch(threading.Thread):
@@ -148,7 +151,7 @@ def test_jobs_come_at_random_while_hosts_sleep_and_server_and_agents_are_killed(
     policy(server, idle_seconds=10)
     rng = random.Random(23)
     jobs = []
-    for number in range(20):
+    for number in range(ARRIVALS):
         terms = [f"host {SLEEPER}"] if rng.random() < 0.6 else [f"host {RELAY}"]
         jobs.append(server.submit("sleep 0.3", terms))
         if number % 10 == 9:
@@ -164,7 +167,8 @@ def test_jobs_come_at_random_while_hosts_sleep_and_server_and_agents_are_killed(
         until(lambda job=job: server.job(job)["ended_at"], lambda job=job: (server.job(job), power(server)), 400.0)
     shown = [server.job(job) for job in jobs]
     lost = [one for one in shown if one["state"] != "passed"]
-    assert all(one["state"] == "lost" for one in lost) and len(lost) <= 6, "only a killed agent loses its job"
+    assert all(one["state"] == "lost" for one in lost), "only a killed agent loses its job"
+    assert len(lost) <= ARRIVALS * 3 // 10
     assert all(sum(attempt["state"] == "passed" for attempt in one["attempts"]) <= 1 for one in shown)
     until(lambda: power(server)["power"] in ("asleep", "on"), lambda: power(server))
     wakes = sorted((one["at"], one["ended_at"]) for one in power(server)["wakes"])
