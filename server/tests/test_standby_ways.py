@@ -9,14 +9,17 @@ from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 
 import pytest
 from authority import Authority
+from django.contrib.auth.models import User
 from django.utils import timezone
+from people import a_person
 from placing import placed
 from sleeping import ask, connected, later, make_sleeper, now_asleep, power, seen
 
 from paddock_core.link_state import LinkEvent
 from paddock_server.health.models import Health
-from paddock_server.hosts.models import Host
+from paddock_server.hosts.models import Host, Paddock
 from paddock_server.logbook.models import Entry
+from paddock_server.people.models import Grant, Role
 from paddock_server.standby import loop, measuring
 from paddock_server.standby.models import PowerSettings, Wake, WakeWay
 from paddock_server.standby.targets import target_of
@@ -313,6 +316,22 @@ def test_a_script_runs_on_the_chosen_host(sleeper, runner, administrator, operat
     assert line == f"Job {job.pk} runs the script on knot-01."
     attempt = job.attempts.get()
     assert (attempt.host_id, job.is_internal, job.environment) == (runner.pk, True, {"PADDOCK_WAKE": "curlew-04"})
+
+
+def test_only_an_administrator_of_both_paddocks_changes_a_script(sleeper, orchard, new_host, administrator):
+    new_host("bramley-01", orchard)
+    assert save(administrator, way="script", script="strip on 4", script_host="bramley-01").status_code == 200
+    own = a_person("warden", Role.ADMINISTRATOR, sleeper.paddock)
+    Grant.objects.create(user=User.objects.get(username="warden"), role=Role.VIEWER, paddock=orchard)
+    assert save(own, script="curl evil.example").status_code == 403
+    assert save(own, script="curl evil.example", script_host="bramley-01").status_code == 403
+    assert save(own, script="strip on 4", script_host="bramley-01", watts=40.0).status_code == 200
+    stranger = a_person("outsider", Role.ADMINISTRATOR, sleeper.paddock)
+    assert save(stranger, script="curl evil.example").status_code == 400, "a host that one does not see is not there"
+    Paddock.objects.filter(name="orchard").update(chores_need_approval=True)
+    assert "second person" in save(administrator, script="strip on 5").json()["detail"]
+    row = PowerSettings.objects.get()
+    assert (row.script, row.script_host.name, row.watts) == ("strip on 4", "bramley-01", 40.0)
 
 
 def test_a_script_whose_host_is_away_says_so_and_never_runs_late(sleeper, runner, administrator, operator):

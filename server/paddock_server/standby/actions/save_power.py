@@ -26,6 +26,8 @@ from ..models import PowerSettings, StandbyPolicy, WakeWay
 from ..ways.controller_client import tls_of
 
 MAX_TERMS = 20
+UNLOGGED = {"controller_password", "script", "certificate"}
+"""Secrets, and what is too long for the logbook."""
 
 
 @action
@@ -35,7 +37,7 @@ def save_power_settings(actor: Actor, host: Host, given: Mapping[str, Any]) -> P
     one before stays. Raises Invalid for a hardware address that no network card has, and for a controller that cannot
     be asked."""
     fields = dict(given)
-    logged = {name: value for name, value in fields.items() if name not in ("controller_password", "script")}
+    logged = {name: value for name, value in fields.items() if name not in UNLOGGED}
     before = PowerSettings.objects.filter(host=host).first() or PowerSettings(host=host)
     if fields.get("hardware"):
         try:
@@ -43,8 +45,7 @@ def save_power_settings(actor: Actor, host: Host, given: Mapping[str, Any]) -> P
         except ValueError as error:
             raise Invalid(str(error), errors=[{"pointer": "/hardware", "detail": str(error)}]) from None
     fields |= _controller_fields(before, fields)
-    if "script_host" in fields:
-        fields["script_host"] = _script_host(actor, fields["script_host"])
+    fields |= _script_fields(actor, before, fields)
     row, _ = PowerSettings.objects.update_or_create(host=host, defaults=fields)
     _demand_complete(row)
     write(actor, "changed the power settings of", "host", host.name, host.paddock.name, logged)
@@ -89,15 +90,25 @@ def _demand_address(address: str) -> None:
         )
 
 
-def _script_host(actor: Actor, name: str | None) -> Host | None:
-    """The host on which the script runs: one where the actor may run anything."""
+def _script_fields(actor: Actor, before: PowerSettings, given: Mapping[str, Any]) -> dict[str, Any]:
+    """The script and its host, where one of them changes: it has to be a host where the actor may run anything."""
+    was = before.script_host.name if before.script_host else ""
+    name = given["script_host"] or "" if "script_host" in given else was
+    if (name, given.get("script", before.script)) == (was, before.script):
+        return {"script_host": before.script_host}
     if not name:
-        return None
+        return {"script_host": None}
     host = Host.objects.filter(name=name, standing=Host.Standing.ADMITTED).select_related("paddock").first()
     if host is None or not actor.may(Role.VIEWER, host.paddock.name):
         raise Invalid(f"There is no host {name[:63]}.", errors=[{"pointer": "/script_host", "detail": "no such host"}])
     actor.demand(Role.ADMINISTRATOR, host.paddock.name, "Running a script")
-    return host
+    if host.paddock.chores_need_approval:
+        raise Invalid(
+            f"In {host.paddock.name} a second person approves scripts, and a wake cannot wait for one. Choose a host of "
+            "another paddock.",
+            errors=[{"pointer": "/script_host", "detail": "scripts need approval there"}],
+        )
+    return {"script_host": host}
 
 
 def _demand_complete(row: PowerSettings) -> None:
