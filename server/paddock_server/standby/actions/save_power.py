@@ -104,8 +104,8 @@ def _script_fields(actor: Actor, before: PowerSettings, given: Mapping[str, Any]
     actor.demand(Role.ADMINISTRATOR, host.paddock.name, "Running a script")
     if host.paddock.chores_need_approval:
         raise Invalid(
-            f"In {host.paddock.name} a second person approves scripts, and a wake cannot wait for one. Choose a host of "
-            "another paddock.",
+            f"In {host.paddock.name} a second person approves scripts, and a wake cannot wait for one. Choose a host "
+            "of another paddock.",
             errors=[{"pointer": "/script_host", "detail": "scripts need approval there"}],
         )
     return {"script_host": host}
