@@ -84,7 +84,7 @@ class StandbyPlay:
         self._changed.add(at)
 
     def ends(self, run: int, at: int, now: float) -> float | None:
-        """A run ended; when its host may be powered down if nothing comes, None for one that works on or never sleeps."""
+        """A run ended. When its host may power down if nothing comes; None for one that works on or never sleeps."""
         self._running[at].pop(run, None)
         self._changed.add(at)
         if at not in self._idle or self._running[at]:
