@@ -41,14 +41,29 @@ def signed_text(text: str) -> bytes:
 
 async def begin(system: System, note: Note, folder: str, text: str, signature: str) -> None:
     """The watch's part: hands the order to the agent's own Python, since checking a signature needs the agent's
-    packages. ``folder`` is the watch's. Raises CommandFailed with what kept the host from going."""
+    packages. ``folder`` is the watch's. Raises CommandFailed with what kept the host from going. An order that is being
+    carried out already is left alone: the server repeats it until the host is gone."""
     paths = paths_of(system)
+    if _is_begun(system, folder, text):
+        return
     system.write_text(paths.join(folder, ORDER), json.dumps({"text": text, "signature": signature}), 0o600)
     python = python_in(system, current_folder(system, note.prefix))
     done = await system.run([python, "-m", "paddock_agent", "watch", "power-down", "--folder", folder], 2 * PATIENCE)
     if done.exit_code:
         lines = (done.stderr.strip() or done.stdout.strip()).splitlines()
         raise CommandFailed(lines[-1][:500] if lines else "The program that powers the host down ended at once.")
+
+
+def _is_begun(system: System, folder: str, text: str) -> bool:
+    try:
+        return int(json.loads(text)["number"]) <= _last_order(system, folder)
+    except (ValueError, TypeError, KeyError):
+        return False
+
+
+def _last_order(system: System, folder: str) -> int:
+    last = (system.read_text(paths_of(system).join(folder, LAST_ORDER)) or "0").strip()
+    return int(last) if last.isdecimal() else 0
 
 
 async def carry_out(system: System, note: Note, folder: str) -> None:
@@ -83,7 +98,6 @@ def _checked(system: System, note: Note, folder: str) -> int:
         raise PowerOrderRefused("The order to power down is not signed by the server that this host knows.") from None
     if host.lower() != note.host.lower():
         raise PowerOrderRefused(f"The order to power down is for {host[:80]}.")
-    last = (system.read_text(paths_of(system).join(folder, LAST_ORDER)) or "0").strip()
-    if last.isdecimal() and number <= int(last):
+    if number <= _last_order(system, folder):
         raise PowerOrderRefused("The order to power down was carried out before.")
     return number

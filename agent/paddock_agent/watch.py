@@ -47,6 +47,7 @@ class Report:
     starts_left: int
     why_absent: str
     upgrades: bool = False
+    power_refused: str = ""
     started: bool = False
     evidence: Evidence | None = None
 
@@ -90,6 +91,8 @@ async def report(system: System, folder: str) -> str:
         try:
             await power.begin(system, note, folder, text, str(answer.get("signature") or ""))
         except AgentError as error:
+            with contextlib.suppress(Unreachable):
+                await _tell(system, folder, note, replace(found, power_refused=str(error)[:MAX_SENTENCE_LENGTH]))
             return f"{error} {_sentence(found)}"
         return "The server ordered this host to power down, and it does."
     if not (answer.get("start") and (answer.get("asked") or may_start(found))):

@@ -65,6 +65,20 @@ def test_a_signed_order_powers_the_host_down_once(tmp_path):
     assert carried_out(tmp_path) == [["systemctl", "poweroff"]]
 
 
+def test_the_watch_begins_an_order_once_however_often_the_server_repeats_it(tmp_path, monkeypatch):
+    monkeypatch.setattr(power, "python_in", lambda system, folder: "python")
+    monkeypatch.setattr(power, "current_folder", lambda system, prefix: "/opt/agent")
+    system, text = Recorded(), power.order_text("curlew-04", 7)
+    asyncio.run(power.begin(system, note(tmp_path), str(tmp_path), text, "00"))
+    assert len(system.ran) == 1
+    (tmp_path / power.LAST_ORDER).write_text("7\n")
+    asyncio.run(power.begin(system, note(tmp_path), str(tmp_path), text, "00"))
+    assert len(system.ran) == 1
+    for other in (power.order_text("curlew-04", 8), "no order"):
+        asyncio.run(power.begin(system, note(tmp_path), str(tmp_path), other, "00"))
+    assert len(system.ran) == 3, "what cannot be read is for the agent's program to refuse"
+
+
 @pytest.mark.parametrize(
     ("order", "more", "says"),
     [

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import msgspec
 import pytest
 from django.utils import timezone
 from placing import end, placed, submit
@@ -10,6 +11,7 @@ from sleeping import NETWORK, ask, later, make_sleeper, now_asleep, power, seen
 from paddock_agent import wire
 from paddock_core.link_state import Link, LinkEvent
 from paddock_server.health import watches
+from paddock_server.health.actions.record_watch_report import record_watch_report
 from paddock_server.health.models import Health, PowerChange
 from paddock_server.health.observed_fleet import SeenFleet
 from paddock_server.health.queries import availabilities
@@ -96,6 +98,20 @@ def test_one_that_does_not_go_stays_on_with_a_finding(sleeper, monkeypatch):
     assert power(sleeper) == "on"
     (finding,) = [one for one in SeenFleet().look(timezone.now().timestamp()) if "power" in one.code]
     assert finding.code == "does-not-power-down" and "for the test" in finding.evidence[0].text
+
+
+def test_a_watch_that_refuses_says_why_and_is_not_asked_again(sleeper):
+    begin_power_down(sleeper, "for the test")
+    report = msgspec.convert(Health.objects.get().report, wire.WatchReport)
+    report = msgspec.structs.replace(report, at=timezone.now().timestamp(), power_refused="An attempt\x1b runs: 7.1")
+    assert record_watch_report(sleeper, report).power_down == ""
+    assert (power(sleeper), "An attempt  runs: 7.1" in sleeper.power_cause) == ("on", True)
+    (finding,) = [one for one in SeenFleet().look(timezone.now().timestamp()) if "power" in one.code]
+    assert any("An attempt" in one.text for one in finding.evidence) or "An attempt" in finding.sentence
+    loop.decide_now()
+    assert power(sleeper) == "on", "not before it has been on for an hour again"
+    record_watch_report(sleeper, report)
+    assert PowerChange.objects.count() == 2, "a report that comes late changes nothing"
 
 
 def test_a_host_that_somebody_shuts_down_is_no_sleeper(sleeper, new_host):

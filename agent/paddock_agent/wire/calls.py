@@ -103,6 +103,7 @@ class WatchReport(msgspec.Struct, frozen=True, omit_defaults=True):
     ``on_purpose``: it was stopped by the agent's own command. ``started``: the watch has just started it.
     ``starts_left``: how often it may still do so within the hour. ``why_absent``: why the host has no service manager.
     ``evidence``: what was found when the host was examined. ``upgrades``: this host can carry out an upgrade.
+    ``power_refused``: why it did not carry out an order to power down.
     """
 
     host: Word
@@ -116,6 +117,7 @@ class WatchReport(msgspec.Struct, frozen=True, omit_defaults=True):
     why_absent: Line = ""
     evidence: Evidence | None = None
     upgrades: bool = False
+    power_refused: Line = ""
 
 
 class WatchAnswer(msgspec.Struct, frozen=True):

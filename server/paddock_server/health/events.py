@@ -28,5 +28,14 @@ class LinkSeen:
     seen: LinkEvent
 
 
+@dataclass(frozen=True)
+class PowerDownRefused:
+    """The watch of a host did not carry out an order to power down; ``why`` is its sentence."""
+
+    host: Host
+    why: str
+
+
 link_seen: Signal[LinkSeen] = Signal()
+power_down_refused: Signal[PowerDownRefused] = Signal()
 finding_changed: Signal[FindingChanged] = Signal()

@@ -26,6 +26,7 @@ from ...people.actor import Actor
 from ...storage import action
 from ...toolchains.catalogue import signing_key
 from .. import reevaluation, watches
+from ..events import PowerDownRefused, power_down_refused
 from ..models import Health, ServiceChange
 from .record_anomaly import record_anomaly
 
@@ -41,11 +42,20 @@ def record_watch_report(host: Host, report: wire.WatchReport) -> wire.WatchAnswe
         record_anomaly(host, "rejected_report", f"From {host.address or 'somewhere'}: {why}")
         raise Invalid(f"The report was not taken in: {why}")
     shown = _clipped(report)
+    if shown.power_refused:
+        _refuse_power_down(host, shown.power_refused)
     is_away = host.link != Link.CONNECTED
     needed = shown.state.running in ("stopped", "failed") and is_away
     if watches.note(host.pk, host.watch_digest or "", report) or needed or is_away or watches.is_asked(host.pk):
         return _take(host, shown, needed)
     return _with_power_order(host, wire.WatchAnswer(upgrade=watches.order_for(host.pk)))
+
+
+@action
+def _refuse_power_down(host: Host, why: str) -> None:
+    """The host stays on: nothing more is ordered until it is decided again."""
+    if host.power == Power.GOING_DOWN.value:
+        power_down_refused.send(PowerDownRefused(host, why))
 
 
 def _with_power_order(host: Host, answer: wire.WatchAnswer) -> wire.WatchAnswer:
@@ -79,6 +89,7 @@ def _clipped(report: wire.WatchReport) -> wire.WatchReport:
     shown = msgspec.structs.replace(
         report,
         why_absent=_line(report.why_absent),
+        power_refused=_line(report.power_refused),
         evidence=report.evidence and msgspec.convert(as_plain(report.evidence), wire.Evidence),
         state=type(state)(
             **{

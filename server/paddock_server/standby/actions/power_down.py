@@ -12,6 +12,7 @@ from ...changes import announce
 from ...errors import NotNow
 from ...health import watches
 from ...health.actions.note_power import note_power
+from ...health.events import PowerDownRefused
 from ...health.models import Health
 from ...hosts.actions.hold import is_working
 from ...hosts.models import Host
@@ -72,8 +73,18 @@ def why_it_stays(host: Host) -> str:
 @action
 def give_up_power_down(host: Host) -> None:
     """It was ordered to go, and is still there."""
+    _stays_on(host, PowerEvent.DOWN_OVERDUE, "Its watch did not carry the order out.")
+
+
+@action
+def follow_refusal(event: PowerDownRefused) -> None:
+    """Its watch says why it does not go."""
+    _stays_on(event.host, PowerEvent.DOWN_REFUSED, event.why)
+
+
+def _stays_on(host: Host, seen: PowerEvent, why: str) -> None:
     watches.remove_power_order(host.pk)
-    if note_power(host, PowerEvent.DOWN_OVERDUE) is None:
+    if note_power(host, seen, why if seen is PowerEvent.DOWN_REFUSED else "") is None:
         return
-    Health.objects.filter(host=host).update(down_failed="Its watch did not carry the order out.")
+    Health.objects.filter(host=host).update(down_failed=why[:300])
     announce("host", host.name, host.paddock.name)
