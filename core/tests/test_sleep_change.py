@@ -126,3 +126,12 @@ def test_it_is_read_written_and_answered():
 def test_a_policy_that_cannot_be_is_refused(changes, says):
     with pytest.raises(ChangeError, match=says):
         apply_all(Setting(past_of([run(1, 0)])[0], (host("knot-01"),)), changes)
+
+
+def test_a_job_that_runs_longer_than_expected_does_not_hold_the_next_one_up():
+    """Its length was expected to be that of the last ones, which were short: a sleeper is woken all the same."""
+    short = [run(n, n * 300.0, 60) for n in range(20)]
+    long, waits = run(30, 12_000, 20_000), run(31, 12_600, 60)
+    hosts = [host("knot-01"), host("knot-02")]
+    found = play([*short, long, waits], hosts, rule("knot-02", idle=600.0))
+    assert found.waits[-1] < 600

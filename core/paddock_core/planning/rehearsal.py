@@ -327,7 +327,7 @@ class _Rehearsal:
         self.host[run] = where
         heappush(self.heap, (ends, END, run, where))
         if self.standby is not None:
-            self.standby.starts(run, where, self.size[run], now + self.weight[run])
+            self.standby.starts(run, where, self.size[run], now, self.weight[run])
         pipeline = self.pipeline[run]
         self._work(pipeline, now, self.size[run])
         warm = self.warm[pipeline]

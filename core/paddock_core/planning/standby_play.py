@@ -14,7 +14,7 @@ from datetime import UTC, datetime, tzinfo
 from ..fit import Requirement
 from ..fleet import Host, Readiness
 from ..fleet_index import FleetIndex
-from ..standby.decide import SETTLE_SECONDS, Mode, Policy, Sleeper, SleepHours, Wanted, decide
+from ..standby.decide import SETTLE_SECONDS, Mode, Policy, Sleeper, SleepHours, Wanted, decide, expected_end
 from ..standby.power import USUAL_WAKE_SECONDS, Power
 
 LOOK_SECONDS = 60.0
@@ -63,8 +63,8 @@ class StandbyPlay:
         # They have been on for long enough to sleep at once where the play begins.
         self._since = dict.fromkeys(self._at.values(), since - SETTLE_SECONDS)
         self._idle = dict.fromkeys(self._at.values(), since)
-        self._running: list[dict[int, tuple[float, int]]] = [{} for _ in hosts]
-        """By host and run, its expected end and its slots."""
+        self._running: list[dict[int, tuple[float, float, int]]] = [{} for _ in hosts]
+        """By host and run, when it began, the seconds expected of it, and its slots."""
         self._changed: set[int] = set()
         self.asleep = 0
         """The sleeping hosts as bits."""
@@ -78,9 +78,9 @@ class StandbyPlay:
         still = sum(max(0.0, until - self._since[at]) for at, power in self._power.items() if power is Power.ASLEEP)
         return Slept(self._hours + still / 3600, self._wakes)
 
-    def starts(self, run: int, at: int, slots: int, expected: float) -> None:
-        """A run took slots of a host, and is expected to end then."""
-        self._running[at][run] = (expected, slots)
+    def starts(self, run: int, at: int, slots: int, now: float, expected: float) -> None:
+        """A run took slots of a host, and is expected to take so many seconds."""
+        self._running[at][run] = (now, expected, slots)
         self._changed.add(at)
 
     def ends(self, run: int, at: int, now: float) -> float | None:
@@ -109,9 +109,9 @@ class StandbyPlay:
         self._changed.clear()
         self.wants_look = False
         ends = [
-            (self._hosts[at].name, end)
+            (self._hosts[at].name, expected_end(now, now - began, expected))
             for at, runs in enumerate(self._running)
-            for end, slots in runs.values()
+            for began, expected, slots in runs.values()
             for _ in range(slots)
         ]
         found = decide(
@@ -173,7 +173,7 @@ class StandbyPlay:
 
     def _show(self, at: int) -> None:
         host, power = self._hosts[at], self._power.get(at, Power.ON)
-        free = max(0, host.slots - sum(slots for _, slots in self._running[at].values())) if power is Power.ON else 0
+        free = max(0, host.slots - sum(slots for *_, slots in self._running[at].values())) if power is Power.ON else 0
         readiness = {Power.ASLEEP: Readiness.ASLEEP, Power.WAKING: Readiness.WAKING}.get(
             power, Readiness.FREE if free else Readiness.BUSY
         )

@@ -36,6 +36,8 @@ from .power import USUAL_WAKE_SECONDS, Power
 
 SETTLE_SECONDS = 3600.0
 """The shortest time that a host stays on after it came up; a policy can only make it longer."""
+OVERDUE_SHARE = 0.5
+"""A job that runs longer than expected is expected to run on for this share of what it has taken: it may hang."""
 MAX_JOBS_EXAMINED = 5_000
 MAX_PRUNINGS = 20
 """Sleepers that are tried to be left out again: each costs a matching of its own."""
@@ -142,6 +144,15 @@ class Decision:
     downs: tuple[PowerDown, ...] = ()
     short: Mapping[str, int] = field(default_factory=dict)
     look_again: float | None = None
+
+
+def expected_end(now: float, took: float, expected: float) -> float:
+    """When a job ends that has run for ``took`` seconds, of ``expected`` in all.
+
+    >>> [expected_end(1000.0, took, 60.0) for took in (20.0, 80.0)]
+    [1040.0, 1040.0]
+    """
+    return now + (expected - took if took < expected else OVERDUE_SHARE * took)
 
 
 def decide(

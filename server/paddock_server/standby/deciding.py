@@ -9,7 +9,7 @@ from django.conf import settings
 from django.db.models import F, Max, OuterRef, QuerySet, Subquery
 
 from paddock_core.lifecycle import LIVE
-from paddock_core.standby.decide import Decision, Mode, Sleeper, Wanted, decide
+from paddock_core.standby.decide import Decision, Mode, Sleeper, Wanted, decide, expected_end
 from paddock_core.standby.power import Power, wake_odds
 
 from ..health import watches
@@ -24,9 +24,6 @@ from ..work.recent_usage import recent_usage
 from ..work.round import behind_others, readable
 from .models import PowerSettings, Wake
 from .policies import Policies
-
-OVERDUE_SHARE = 0.5
-"""A job that runs longer than expected is expected to run on for this share of what it has taken: it may hang."""
 
 
 def decision(now: datetime) -> Decision:
@@ -115,7 +112,6 @@ def _ends(now: datetime) -> list[tuple[str, float]]:
     rows = _live().values_list("host__name", "job__pipeline", "job__name", "job__slots", "started_at")
     for host, pipeline, name, slots, began in rows:
         took = (now - began).total_seconds() if began else 0.0
-        left = recent.expected(pipeline, name) - took
-        end = now.timestamp() + (left if left > 0 else OVERDUE_SHARE * took)
+        end = expected_end(now.timestamp(), took, recent.expected(pipeline, name))
         found += [(host, end)] * slots
     return found
