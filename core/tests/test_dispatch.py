@@ -287,7 +287,7 @@ def test_the_lowest_job_starts_under_a_stream_of_the_highest():
 
 
 def scores(jobs, use, slots):
-    """The formula of ``shares``, written anew."""
+    """The formula of ``shares``, written a second time."""
     worth = len({job.pipeline for job in jobs} | {name for name, seconds in use.items() if seconds > 0}) / slots
 
     def own(job):

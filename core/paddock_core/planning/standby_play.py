@@ -79,7 +79,7 @@ class StandbyPlay:
         return Slept(self._hours + still / 3600, self._wakes)
 
     def starts(self, run: int, at: int, slots: int, now: float, expected: float) -> None:
-        """A run took slots of a host, and is expected to take so many seconds."""
+        """A run took slots of a host, and is expected to work for ``expected`` seconds."""
         self._running[at][run] = (now, expected, slots)
         self._changed.add(at)
 

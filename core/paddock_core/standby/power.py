@@ -82,7 +82,7 @@ _TRANSITIONS: dict[PowerEvent, dict[Power, PowerChange]] = {
     PowerEvent.LOOKED_AT: {
         Power.NOT_WAKING: PowerChange(Power.ASLEEP, "A person looked at it: it counts as a host that wakes again.")
     },
-    # It can be woken afterwards, whatever it was before.
+    # It can be woken afterwards, even if it was switched off by hand or did not wake before.
     PowerEvent.FORCED_OFF: {
         state: PowerChange(Power.ASLEEP, "Its controller switched it off.")
         for state in (Power.ON, Power.GOING_DOWN, Power.NOT_WAKING, Power.OFF)

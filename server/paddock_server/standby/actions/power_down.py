@@ -31,7 +31,7 @@ PROTOCOL = 7
 @checks_itself("a policy says which role it takes")
 def power_down(actor: Actor, host: Host) -> None:
     """A person wants it to sleep now. Raises NotNow where it cannot."""
-    demand_waker(actor, host, "Powering hosts down")
+    demand_waker(actor, "Powering hosts down", host)
     begin_power_down(host, f"{actor.name} asked for it.", actor)
 
 

@@ -28,17 +28,19 @@ MAX_EVIDENCE = 10
 @checks_itself("a policy says which role it takes")
 def wake(actor: Actor, host: Host) -> None:
     """A person wants it on. Raises NotNow for one that is on, or on its way."""
-    demand_waker(actor, host, "Waking hosts")
+    demand_waker(actor, "Waking hosts", host)
     if host.standing != Host.Standing.ADMITTED:
         raise NotNow(f"{host.name} is not inside yet: it is {host.standing}.")
     if not begin_wake(host, by=actor):
         raise NotNow(f"{host.name} is {host.power}. Only a host that is off can be woken.")
 
 
-def demand_waker(actor: Actor, host: Host, what: str) -> None:
-    """Raises NotAllowed for a person whose role the policy of the host does not let change its power."""
-    policy = Policies(timezone.now()).of(host)
-    actor.demand(Role(policy.wakers) if policy else Role.OPERATOR, host.paddock.name, what)
+def demand_waker(actor: Actor, what: str, *hosts: Host) -> None:
+    """Raises NotAllowed for a person whose role the policy of a host does not let change its power."""
+    policies = Policies(timezone.now())
+    for host in hosts:
+        policy = policies.of(host)
+        actor.demand(Role(policy.wakers) if policy else Role.OPERATOR, host.paddock.name, what)
 
 
 @action
@@ -46,8 +48,7 @@ def demand_waker(actor: Actor, host: Host, what: str) -> None:
 def wake_for_survey(actor: Actor, hosts: Sequence[Host]) -> list[Host]:
     """Wakes those that sleep; their agents survey them when they start, and they power down again later. Returns which
     are being woken. Raises NotNow where none sleeps."""
-    for host in hosts:
-        demand_waker(actor, host, "Waking hosts")
+    demand_waker(actor, "Waking hosts", *hosts)
     asleep = [host for host in hosts if host.power == Power.ASLEEP.value]
     if not asleep:
         raise NotNow("None of these hosts is asleep.")
